@@ -1,0 +1,249 @@
+//! What can be wrong with an expression, as data, and the one place where each
+//! becomes a sentence.
+
+use crate::value::{NotAnAddress, UnknownCurrency, UnknownLocale};
+
+/// A stretch of a placeholder's text, in bytes.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default, serde::Serialize)]
+pub struct Span {
+    /// First byte.
+    pub start: usize,
+    /// The byte after the last.
+    pub end: usize,
+}
+
+impl Span {
+    /// The span from the start of this to the end of that.
+    pub fn to(self, other: Span) -> Span {
+        Span { start: self.start, end: other.end.max(self.end) }
+    }
+}
+
+/// A placeholder that can't be read.
+#[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
+#[error("{fault}")]
+pub struct SyntaxError {
+    /// Where in the placeholder's text.
+    pub span: Span,
+    /// What is wrong.
+    pub fault: SyntaxFault,
+}
+
+/// What is wrong with the text of a placeholder.
+#[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
+pub enum SyntaxFault {
+    /// Something else should stand here.
+    #[error("{expected} is expected here, not {found}")]
+    Expected {
+        /// What should stand here, in words.
+        expected: &'static str,
+        /// What stands here.
+        found: String,
+    },
+    /// A sign that the language does not know.
+    #[error("“{0}” means nothing here; put text in double quotes and odd names in single quotes")]
+    OddSign(char),
+    /// A text or quoted name without its closing quote.
+    #[error("the closing {0} is missing")]
+    OpenQuote(char),
+    /// A number of more than 28 digits.
+    #[error("“{0}” has more digits than can be kept exactly (28)")]
+    LongNumber(String),
+    /// A date literal that does not exist.
+    #[error("{0} is not a day of the calendar")]
+    NoSuchDay(String),
+    /// No function has this name.
+    #[error("there is no function “{name}”{}", near(.nearest))]
+    UnknownFunction {
+        /// As written.
+        name: String,
+        /// The nearest name there is.
+        nearest: Option<String>,
+    },
+    /// Too few or too many arguments.
+    #[error("{name} takes {takes}; here it has {given}: {syntax}")]
+    Arguments {
+        /// The function.
+        name: &'static str,
+        /// How many it takes, in words.
+        takes: String,
+        /// How many stand here.
+        given: usize,
+        /// How it is written.
+        syntax: &'static str,
+    },
+    /// `as` with a word that is no format.
+    #[error("“{0}” is not a format; after `as` stands number, money, percent, date, time, upper, lower, title, yes/no or list")]
+    UnknownFormat(String),
+    /// A number pattern that can't be used.
+    #[error("“{pattern}” is not a number pattern: {why}")]
+    NumberPattern {
+        /// As written.
+        pattern: String,
+        /// What is wrong and what to write.
+        why: String,
+    },
+    /// A date pattern that can't be used.
+    #[error("“{pattern}” is not a date pattern: {why}")]
+    DatePattern {
+        /// As written.
+        pattern: String,
+        /// What is wrong and what to write.
+        why: String,
+    },
+    /// A format names a currency that isn't one.
+    #[error(transparent)]
+    Currency(#[from] UnknownCurrency),
+    /// `in` names a language that isn't one.
+    #[error(transparent)]
+    Locale(#[from] UnknownLocale),
+    /// `a < b < c`
+    #[error("compare two values at a time: write “{0}”")]
+    ChainedComparison(String),
+    /// `status = "a" or "b"`
+    #[error("a text beside `or`, `and` or `not` is neither yes nor no; write for instance `status in (\"a\"; \"b\")`")]
+    BareText,
+    /// Parentheses or the like too deep.
+    #[error("this nests more than {0} levels deep")]
+    TooDeep(usize),
+    /// A placeholder over the limit.
+    #[error("a placeholder may hold 4 096 signs; this one holds {0}")]
+    TooLong(usize),
+    /// A part of the language that this version does not carry out.
+    #[error("`{0}` can't be used yet in this version of Mangle; take it out of the template")]
+    NotYet(String),
+}
+
+fn near(nearest: &Option<String>) -> String {
+    nearest.as_ref().map(|name| format!("; did you mean “{name}”?")).unwrap_or_default()
+}
+
+impl SyntaxFault {
+    /// A short name for programs.
+    pub fn code(&self) -> &'static str {
+        match self {
+            SyntaxFault::Expected { .. } => "expected",
+            SyntaxFault::OddSign(_) => "odd-sign",
+            SyntaxFault::OpenQuote(_) => "open-quote",
+            SyntaxFault::LongNumber(_) => "long-number",
+            SyntaxFault::NoSuchDay(_) => "no-such-day",
+            SyntaxFault::UnknownFunction { .. } => "unknown-function",
+            SyntaxFault::Arguments { .. } => "arguments",
+            SyntaxFault::UnknownFormat(_) => "unknown-format",
+            SyntaxFault::NumberPattern { .. } => "number-pattern",
+            SyntaxFault::DatePattern { .. } => "date-pattern",
+            SyntaxFault::Currency(_) => "unknown-currency",
+            SyntaxFault::Locale(_) => "unknown-locale",
+            SyntaxFault::ChainedComparison(_) => "chained-comparison",
+            SyntaxFault::BareText => "bare-text",
+            SyntaxFault::TooDeep(_) => "too-deep",
+            SyntaxFault::TooLong(_) => "too-long",
+            SyntaxFault::NotYet(_) => "not-yet",
+        }
+    }
+}
+
+/// An expression that can't be worked out for one record.
+#[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
+#[error("{fault}")]
+pub struct EvalError {
+    /// Where in the placeholder's text.
+    pub span: Span,
+    /// What is wrong.
+    pub fault: Fault,
+}
+
+/// What went wrong with the values of one record.
+#[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
+pub enum Fault {
+    /// A name that neither the record nor the language has.
+    #[error("nothing is called “{name}”{}", near(.nearest))]
+    UnknownName {
+        /// As written.
+        name: String,
+        /// The nearest name there is.
+        nearest: Option<String>,
+    },
+    /// A cell that does not fit its column's type.
+    #[error("{column} holds “{text}”, which is not {expected}; correct the cell or the column's type")]
+    Misfit {
+        /// The column.
+        column: String,
+        /// The cell's text.
+        text: String,
+        /// What it should be.
+        expected: &'static str,
+    },
+    /// A value of the wrong kind.
+    #[error("{expected} is needed here, but this is {kind}: {value}")]
+    Kind {
+        /// What is needed.
+        expected: &'static str,
+        /// What there is.
+        kind: &'static str,
+        /// Its text.
+        value: String,
+    },
+    /// Values that can't be compared or calculated with each other.
+    #[error("{left} and {right} can't be {verb}")]
+    Unlike {
+        /// The one.
+        left: &'static str,
+        /// The other.
+        right: &'static str,
+        /// "compared", "added".
+        verb: &'static str,
+    },
+    /// Two currencies in one sum.
+    #[error("{left} and {right} are different currencies and can't be {verb}")]
+    Currencies {
+        /// The one.
+        left: String,
+        /// The other.
+        right: String,
+        /// "added", "compared".
+        verb: &'static str,
+    },
+    /// Division by zero.
+    #[error("this divides by zero")]
+    DivideByZero,
+    /// A result of more than 28 digits.
+    #[error("the result has more digits than can be kept exactly (28)")]
+    Overflow,
+    /// A date before year −9999 or after 9999, or one that does not exist.
+    #[error("{0} is not a day of the calendar")]
+    NoSuchDay(String),
+    /// A function that has no result for these arguments.
+    #[error("{function} has no result here: {why}")]
+    Function {
+        /// The function.
+        function: &'static str,
+        /// Why.
+        why: String,
+    },
+    /// A format that refuses the value.
+    #[error("{0}")]
+    Format(String),
+    /// A field that names a locale or currency.
+    #[error(transparent)]
+    Address(#[from] NotAnAddress),
+}
+
+impl Fault {
+    /// A short name for programs.
+    pub fn code(&self) -> &'static str {
+        match self {
+            Fault::UnknownName { .. } => "unknown-name",
+            Fault::Misfit { .. } => "misfit",
+            Fault::Kind { .. } => "wrong-kind",
+            Fault::Unlike { .. } => "unlike-types",
+            Fault::Currencies { .. } => "currencies",
+            Fault::DivideByZero => "divide-by-zero",
+            Fault::Overflow => "overflow",
+            Fault::NoSuchDay(_) => "no-such-day",
+            Fault::Function { .. } => "no-result",
+            Fault::Format(_) => "format",
+            Fault::Address(_) => "not-an-address",
+        }
+    }
+}

@@ -1,0 +1,257 @@
+//! `as …`: how a value is written. A format never changes a value, and refuses
+//! one that it can't write.
+
+mod date;
+mod number;
+
+use std::sync::Arc;
+
+use super::error::{Fault, SyntaxFault};
+use crate::value::{Currency, Length, Locale, Money, Value};
+
+pub use number::NumberPattern;
+
+/// A format, checked when the placeholder is read.
+#[derive(Debug, Clone, PartialEq)]
+pub enum Format {
+    /// `as number`, `as number "0.00"`
+    Number(Option<NumberPattern>),
+    /// `as money`, `as money "EUR"`: labels plain numbers, refuses another currency
+    Money(Option<Currency>),
+    /// `as percent`, `as percent "0.0%"`
+    Percent(Option<NumberPattern>),
+    /// `as date`, `as date long`
+    Date(Length),
+    /// `as date "d MMMM yyyy"` or `as time "HH:mm"` (UTS #35)
+    Pattern(Arc<str>),
+    /// `as time`
+    Time,
+    /// `as upper`
+    Upper,
+    /// `as lower`
+    Lower,
+    /// `as title`
+    Title,
+    /// `as yes/no`, `as yes/no "aye;nay"`
+    YesNo(Option<(Arc<str>, Arc<str>)>),
+    /// `as list "and"`: the word before the last
+    List(Option<Arc<str>>),
+}
+
+impl Format {
+    /// Whether `as` before this word makes it a format.
+    pub fn is_name(word: &str) -> bool {
+        ["number", "money", "percent", "date", "time", "words", "upper", "lower", "title", "yes", "list", "phone"]
+            .iter()
+            .any(|name| name.eq_ignore_ascii_case(word))
+    }
+
+    /// Reads a format's word and what stands behind it.
+    pub(super) fn read(word: &str, detail: Option<&str>, quoted: bool) -> Result<Format, SyntaxFault> {
+        let length = match detail {
+            _ if quoted => None,
+            Some("short") => Some(Length::Short),
+            Some("medium") => Some(Length::Medium),
+            Some("long") => Some(Length::Long),
+            Some("full") => Some(Length::Full),
+            _ => None,
+        };
+        let text = detail.filter(|_| quoted);
+        let pattern = || text.map(NumberPattern::read).transpose();
+        Ok(match word {
+            "number" => Format::Number(pattern()?),
+            "percent" => Format::Percent(pattern()?),
+            "money" => Format::Money(text.map(Currency::parse).transpose()?),
+            "date" | "time" if text.is_some() => {
+                let text = text.unwrap_or_default();
+                date::check(text)?;
+                Format::Pattern(text.into())
+            }
+            "date" => Format::Date(length.unwrap_or(Length::Medium)),
+            "time" => Format::Time,
+            "upper" => Format::Upper,
+            "lower" => Format::Lower,
+            "title" => Format::Title,
+            "yes/no" => Format::YesNo(text.and_then(|t| t.split_once([';', ',', '/'])).map(|(y, n)| (y.trim().into(), n.trim().into()))),
+            "list" => Format::List(text.map(Into::into)),
+            "words" | "phone" => return Err(SyntaxFault::NotYet(format!("as {word}"))),
+            other => return Err(SyntaxFault::UnknownFormat(other.to_owned())),
+        })
+    }
+
+    /// Writes a value that is not blank.
+    pub fn write(&self, value: &Value, locale: &Locale) -> Result<String, Fault> {
+        if let Value::List(items) = value {
+            let last = match self {
+                Format::List(word) => word.as_deref(),
+                _ => None,
+            };
+            return join(items, last, |item| match self {
+                Format::List(_) => plain(item, locale),
+                format => format.write(item, locale),
+            });
+        }
+        match self {
+            Format::Number(pattern) => {
+                let number = self.number(value, "a number")?;
+                Ok(match pattern {
+                    Some(pattern) => pattern.write(number, locale),
+                    None => locale.number(number, 0, 3, true),
+                })
+            }
+            Format::Percent(pattern) => {
+                let number = self.number(value, "a number")?;
+                match pattern {
+                    Some(pattern) => Ok(pattern.write(number, locale)),
+                    None => {
+                        let hundred = number.checked_mul(100.into()).ok_or(Fault::Overflow)?;
+                        let space = if matches!(locale.language().as_str(), "de" | "fr" | "es" | "sv" | "da" | "nb" | "fi" | "cs") { "\u{a0}" } else { "" };
+                        Ok(format!("{}{space}%", locale.number(hundred, 0, 2, true)))
+                    }
+                }
+            }
+            Format::Money(wanted) => match (value, wanted) {
+                (Value::Money(money), Some(wanted)) if money.currency != *wanted => {
+                    Err(Fault::Format(format!("this amount is in {}, not in {wanted}; Mangle does not convert currencies", money.currency)))
+                }
+                (Value::Money(money), _) => Ok(locale.money(*money)),
+                (_, Some(currency)) => Ok(locale.money(Money { amount: self.number(value, "an amount of money")?, currency: *currency })),
+                (_, None) => Err(Fault::Format("this number has no currency; write for instance `as money \"EUR\"`".to_owned())),
+            },
+            Format::Date(length) => match date::of(value) {
+                Some(moment) => Ok(locale.date(moment.date(), *length)),
+                None => Err(wrong(value, "a date", locale)),
+            },
+            Format::Pattern(pattern) => {
+                let moment = date::of(value).ok_or_else(|| wrong(value, "a date", locale))?;
+                locale.date_pattern(moment, pattern).ok_or_else(|| Fault::Format(format!("“{pattern}” can't be used in this language")))
+            }
+            Format::Time => {
+                let moment = date::of(value).ok_or_else(|| wrong(value, "a time", locale))?;
+                Ok(format!("{:02}:{:02}", moment.hour(), moment.minute()))
+            }
+            Format::Upper => Ok(plain(value, locale)?.to_uppercase()),
+            Format::Lower => Ok(plain(value, locale)?.to_lowercase()),
+            Format::Title => Ok(title(&plain(value, locale)?)),
+            Format::YesNo(words) => match (value, words) {
+                (Value::Bool(yes), Some((y, n))) => Ok(if *yes { y } else { n }.to_string()),
+                (Value::Bool(yes), None) => Ok(locale.yes_no(*yes).to_owned()),
+                _ => Err(wrong(value, "a yes or no", locale)),
+            },
+            Format::List(_) => plain(value, locale),
+        }
+    }
+
+    fn number(&self, value: &Value, expected: &'static str) -> Result<rust_decimal::Decimal, Fault> {
+        match value {
+            Value::Number(number) => Ok(*number),
+            Value::Money(money) => Ok(money.amount),
+            Value::Text(text) => text.trim().parse().map_err(|_| wrong(value, expected, &Locale::english())),
+            other => Err(wrong(other, expected, &Locale::english())),
+        }
+    }
+}
+
+fn wrong(value: &Value, expected: &'static str, locale: &Locale) -> Fault {
+    Fault::Kind { expected, kind: value.kind(), value: plain(value, locale).unwrap_or_default() }
+}
+
+/// Writes a value without `as`: numbers ungrouped with at most 10 places, dates
+/// of medium length, yes and no in the locale's words, lists joined.
+pub fn plain(value: &Value, locale: &Locale) -> Result<String, Fault> {
+    Ok(match value {
+        Value::Blank => String::new(),
+        Value::Bool(yes) => locale.yes_no(*yes).to_owned(),
+        Value::Number(number) => locale.number(*number, 0, 10, false),
+        Value::Money(money) => locale.money(*money),
+        Value::Date(date) => locale.date(*date, Length::Medium),
+        Value::DateTime(moment) => format!("{} {:02}:{:02}", locale.date(moment.date(), Length::Medium), moment.hour(), moment.minute()),
+        Value::Text(text) => text.to_string(),
+        Value::List(items) => join(items, None, |item| plain(item, locale))?,
+        Value::Record(_) => {
+            return Err(Fault::Kind { expected: "a value", kind: "a record", value: "choose one of its fields".to_owned() });
+        }
+        Value::Misfit(misfit) => {
+            return Err(Fault::Misfit { column: misfit.column.clone(), text: misfit.text.clone(), expected: misfit.expected });
+        }
+    })
+}
+
+fn join(items: &[Value], last: Option<&str>, mut write: impl FnMut(&Value) -> Result<String, Fault>) -> Result<String, Fault> {
+    let mut written = Vec::new();
+    for item in items.iter().filter(|item| !item.is_blank()) {
+        written.push(write(item)?);
+    }
+    Ok(match (written.pop(), last) {
+        (None, _) => String::new(),
+        (Some(only), _) if written.is_empty() => only,
+        (Some(end), Some(word)) => format!("{} {word} {end}", written.join(", ")),
+        (Some(end), None) => format!("{}, {end}", written.join(", ")),
+    })
+}
+
+/// Each word with a capital and the rest small (OpenFormula PROPER).
+pub(super) fn title(text: &str) -> String {
+    let mut inside = false;
+    let mut out = String::with_capacity(text.len());
+    for c in text.chars() {
+        match (c.is_alphabetic(), inside) {
+            (true, false) => out.extend(c.to_uppercase()),
+            (true, true) => out.extend(c.to_lowercase()),
+            (false, _) => out.push(c),
+        }
+        inside = c.is_alphabetic() || (inside && matches!(c, '\'' | '’'));
+    }
+    out
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    fn write(format: &str, detail: Option<&str>, quoted: bool, value: Value, tag: &str) -> String {
+        let locale = Locale::parse(tag).expect(tag);
+        match Format::read(format, detail, quoted) {
+            Ok(format) => format.write(&value, &locale).unwrap_or_else(|fault| format!("fault: {fault}")),
+            Err(fault) => format!("problem: {fault}"),
+        }
+    }
+
+    fn number(text: &str) -> Value {
+        Value::Number(text.parse().expect("a number"))
+    }
+
+    #[test]
+    fn money_labels_plain_numbers_and_refuses_another_currency() {
+        assert_eq!(write("money", Some("EUR"), true, number("1234.5"), "en-GB"), "€1,234.50");
+        let pounds = Value::Money(Money { amount: "5".parse().expect("amount"), currency: Currency::GBP });
+        assert_eq!(write("money", Some("EUR"), true, pounds.clone(), "en-GB"), "fault: this amount is in GBP, not in EUR; Mangle does not convert currencies");
+        assert_eq!(write("money", None, false, pounds, "de-DE"), "5,00\u{a0}£");
+    }
+
+    #[test]
+    fn percent_and_number_follow_the_locale() {
+        assert_eq!(write("percent", None, false, number("0.075"), "en-GB"), "7.5%");
+        assert_eq!(write("percent", None, false, number("0.075"), "de-DE"), "7,5\u{a0}%");
+        assert_eq!(write("number", Some("#,##0.00"), true, number("48112.5"), "de-DE"), "48.112,50");
+        assert_eq!(write("number", Some("0000"), true, number("42"), "en-GB"), "0042");
+    }
+
+    #[test]
+    fn names_are_written_large_small_and_as_titles() {
+        assert_eq!(write("upper", None, false, Value::text("Straße"), "de-DE"), "STRASSE");
+        assert_eq!(write("title", None, false, Value::text("marie-hélène o’hara"), "fr-FR"), "Marie-Hélène O’hara");
+    }
+
+    #[test]
+    fn lists_are_joined() {
+        let list = Value::List(vec![Value::text("Grace"), Value::Blank, Value::text("Möwe"), Value::text("Burza")].into());
+        assert_eq!(write("list", Some("and"), true, list.clone(), "en-GB"), "Grace, Möwe and Burza");
+        assert_eq!(plain(&list, &Locale::english()).as_deref(), Ok("Grace, Möwe, Burza"));
+    }
+
+    #[test]
+    fn a_format_refuses_what_it_cannot_write() {
+        assert_eq!(write("date", None, false, Value::text("soon"), "en-GB"), "fault: a date is needed here, but this is text: soon");
+    }
+}

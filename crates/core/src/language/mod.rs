@@ -1,0 +1,16 @@
+//! The placeholder language: text → tokens → syntax tree → value → printed text.
+
+pub mod error;
+mod eval;
+mod format;
+pub mod function;
+mod name;
+mod parse;
+pub mod syntax;
+mod token;
+
+pub use error::{EvalError, Fault, Span, SyntaxError, SyntaxFault};
+pub use eval::{Clock, Context, Office, Scope, Ties};
+pub use format::Format;
+pub use name::{Folded, nearest};
+pub use parse::{condition, kind, value};

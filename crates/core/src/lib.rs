@@ -1,0 +1,9 @@
+//! The rules of the job: values, the placeholder language, templates, records,
+//! dispatches and preflight. Pure: no files, network, database, clock or chance.
+
+pub mod dispatch;
+pub mod language;
+pub mod preflight;
+pub mod records;
+pub mod template;
+pub mod value;

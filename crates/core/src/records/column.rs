@@ -1,0 +1,206 @@
+//! Columns, their types, and the schema that the records of a sheet share.
+
+use std::collections::HashMap;
+
+use jiff::civil::Time;
+
+use super::Cell;
+use crate::language::Folded;
+use crate::value::read::{self, Reading};
+use crate::value::{Currency, EmailAddress, Misfit, Money, Value};
+
+/// What a column holds.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum ColumnType {
+    /// Text, as it stands.
+    Text,
+    /// Numbers.
+    Number,
+    /// Amounts in one currency.
+    Money(Currency),
+    /// Dates.
+    Date,
+    /// Yes and no.
+    YesNo,
+    /// E-mail addresses.
+    Email,
+}
+
+impl ColumnType {
+    /// The type's name as the API and the terminal write it.
+    pub fn name(&self) -> &'static str {
+        match self {
+            ColumnType::Text => "text",
+            ColumnType::Number => "number",
+            ColumnType::Money(_) => "money",
+            ColumnType::Date => "date",
+            ColumnType::YesNo => "yes/no",
+            ColumnType::Email => "e-mail",
+        }
+    }
+
+    /// Reads a type's name; money needs its currency.
+    pub fn parse(name: &str, currency: Option<Currency>) -> Option<ColumnType> {
+        Some(match name {
+            "text" => ColumnType::Text,
+            "number" => ColumnType::Number,
+            "money" => ColumnType::Money(currency.unwrap_or(Currency::EUR)),
+            "date" => ColumnType::Date,
+            "yes/no" => ColumnType::YesNo,
+            "e-mail" => ColumnType::Email,
+            _ => return None,
+        })
+    }
+
+    fn expected(&self) -> &'static str {
+        match self {
+            ColumnType::Text => "a text",
+            ColumnType::Number => "a number",
+            ColumnType::Money(_) => "an amount of money",
+            ColumnType::Date => "a date that exists",
+            ColumnType::YesNo => "a yes or no",
+            ColumnType::Email => "an e-mail address",
+        }
+    }
+
+    /// The cell as a value of this type; `None` when it does not fit.
+    pub fn read(&self, cell: &Cell, how: Reading) -> Option<Value> {
+        if cell.is_blank() {
+            return Some(Value::Blank);
+        }
+        Some(match (self, cell) {
+            (_, Cell::Error(_)) => return None,
+            (ColumnType::Text, cell) => Value::text(cell.as_text()),
+            (ColumnType::Number, Cell::Number(n)) => Value::Number(*n),
+            (ColumnType::Number, Cell::Text(t)) => Value::Number(read::number(t, how)?),
+            (ColumnType::Money(currency), Cell::Number(n)) => Value::Money(Money { amount: *n, currency: *currency }),
+            (ColumnType::Money(currency), Cell::Text(t)) => match read::money(t, how) {
+                Some(money) if money.currency == *currency => Value::Money(money),
+                Some(_) => return None,
+                None => Value::Money(Money { amount: read::number(t, how)?, currency: *currency }),
+            },
+            (ColumnType::Date, Cell::Date(moment)) if moment.time() == Time::midnight() => Value::Date(moment.date()),
+            (ColumnType::Date, Cell::Date(moment)) => Value::DateTime(*moment),
+            (ColumnType::Date, Cell::Text(t)) => Value::Date(read::date(t, how)?),
+            (ColumnType::YesNo, Cell::Bool(yes)) => Value::Bool(*yes),
+            (ColumnType::YesNo, Cell::Text(t)) => Value::Bool(read::yes_no(t)?),
+            (ColumnType::Email, Cell::Text(t)) => Value::text(EmailAddress::parse(t).ok()?.as_str()),
+            _ => return None,
+        })
+    }
+}
+
+/// A column of a sheet.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Column {
+    /// Its name as the source writes it.
+    pub name: String,
+    /// What it holds.
+    pub kind: ColumnType,
+}
+
+impl Column {
+    /// A column.
+    pub fn new(name: &str, kind: ColumnType) -> Column {
+        Column { name: name.to_owned(), kind }
+    }
+
+    /// The cell as a value; one that does not fit is kept and is an error where
+    /// it is used.
+    pub fn value(&self, cell: &Cell, how: Reading) -> Value {
+        self.kind.read(cell, how).unwrap_or_else(|| {
+            Value::Misfit(std::sync::Arc::new(Misfit { column: self.name.clone(), text: cell.as_text(), expected: self.kind.expected() }))
+        })
+    }
+}
+
+/// The columns that all records of a sheet share. No two names match.
+#[derive(Debug, PartialEq)]
+pub struct Schema {
+    columns: Vec<Column>,
+    by_name: HashMap<Folded, usize>,
+}
+
+/// Why a header can't be used.
+#[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
+pub enum SchemaFault {
+    /// A column that holds values has no name.
+    #[error("column {0} has no name; write one into its header and bring the sheet in again")]
+    NoName(String),
+    /// Two columns have one name.
+    #[error("columns {first} and {second} are both called “{name}”; names that differ only in case, spaces, _ and - count as one: rename one of them")]
+    SameName {
+        /// The name of the later.
+        name: String,
+        /// The earlier, as a sheet letters it.
+        first: String,
+        /// The later, as a sheet letters it.
+        second: String,
+    },
+}
+
+impl Schema {
+    /// A schema of columns with names of their own.
+    pub fn new(columns: Vec<Column>) -> Result<Schema, SchemaFault> {
+        let mut by_name = HashMap::with_capacity(columns.len());
+        for (index, column) in columns.iter().enumerate() {
+            let folded = Folded::new(&column.name);
+            if folded.as_str().is_empty() {
+                return Err(SchemaFault::NoName(letters(index)));
+            }
+            if let Some(first) = by_name.insert(folded, index) {
+                return Err(SchemaFault::SameName { name: column.name.clone(), first: letters(first), second: letters(index) });
+            }
+        }
+        Ok(Schema { columns, by_name })
+    }
+
+    /// The columns in their order.
+    pub fn columns(&self) -> &[Column] {
+        &self.columns
+    }
+
+    /// The place of the column of a name.
+    pub fn index(&self, name: &Folded) -> Option<usize> {
+        self.by_name.get(name).copied()
+    }
+
+    /// The column of a name.
+    pub fn column(&self, name: &Folded) -> Option<&Column> {
+        self.index(name).map(|index| &self.columns[index])
+    }
+}
+
+/// The letters of a column: 0 is A, 26 is AA.
+pub fn letters(index: usize) -> String {
+    let mut rest = index + 1;
+    let mut out = Vec::new();
+    while rest > 0 {
+        rest -= 1;
+        out.push(b'A' + (rest % 26) as u8);
+        rest /= 26;
+    }
+    out.iter().rev().map(|b| char::from(*b)).collect()
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn columns_are_lettered_as_in_a_sheet() {
+        assert_eq!([0, 25, 26, 701, 702].map(letters), ["A", "Z", "AA", "ZZ", "AAA"]);
+    }
+
+    #[test]
+    fn two_columns_of_one_name_are_refused_with_their_places() {
+        let columns = ["Ref", "Last_Name", "last name"].map(|n| Column::new(n, ColumnType::Text)).to_vec();
+        let fault = Schema::new(columns).expect_err("same name");
+        assert_eq!(
+            fault.to_string(),
+            "columns B and C are both called “last name”; names that differ only in case, spaces, _ and - count as one: rename one of them"
+        );
+        let unnamed = Schema::new(vec![Column::new("Ref", ColumnType::Text), Column::new(" ", ColumnType::Text)]);
+        assert_eq!(unnamed, Err(SchemaFault::NoName("B".into())));
+    }
+}

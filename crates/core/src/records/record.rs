@@ -1,0 +1,39 @@
+//! One record: its values, and the schema that names them.
+
+use std::sync::Arc;
+
+use super::Schema;
+use crate::language::Folded;
+use crate::value::Value;
+
+/// One row, with its number in the sheet.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Record {
+    schema: Arc<Schema>,
+    values: Vec<Value>,
+    /// The row's number in its sheet, from 1, not counting the header.
+    pub number: usize,
+}
+
+impl Record {
+    /// A record; missing values at the end are blank.
+    pub fn new(schema: Arc<Schema>, mut values: Vec<Value>, number: usize) -> Record {
+        values.resize(schema.columns().len(), Value::Blank);
+        Record { schema, values, number }
+    }
+
+    /// The names and types of its values.
+    pub fn schema(&self) -> &Schema {
+        &self.schema
+    }
+
+    /// The value of a name; `None` when no column has it.
+    pub fn get(&self, name: &Folded) -> Option<&Value> {
+        self.schema.index(name).map(|index| &self.values[index])
+    }
+
+    /// The values in the order of the columns.
+    pub fn values(&self) -> &[Value] {
+        &self.values
+    }
+}

@@ -1,0 +1,1 @@
+//! In the making.
