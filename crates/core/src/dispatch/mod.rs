@@ -1,1 +1,12 @@
-//! In the making.
+//! Dispatches: what ties a template to a source, how its documents are named,
+//! and to whom they go.
+
+mod message;
+mod naming;
+mod setup;
+mod tie;
+
+pub use message::{EmailPlan, Message, MessageFault};
+pub use naming::{file_name, numbered};
+pub use setup::{EmailChannel, Output, Plan, PlanProblem, Setup};
+pub use tie::{NameUse, TieState, name_uses, tie_states};

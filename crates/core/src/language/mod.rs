@@ -7,7 +7,7 @@ pub mod function;
 mod name;
 mod parse;
 pub mod syntax;
-mod token;
+pub(crate) mod token;
 
 pub use error::{EvalError, Fault, Span, SyntaxError, SyntaxFault};
 pub use eval::{Clock, Context, Office, Scope, Ties};

@@ -77,7 +77,7 @@ impl Token {
 
 /// A sign as the language reads it: typographic quotes, dashes, operators and
 /// Unicode spaces become their plain forms; `None` for signs that are dropped.
-fn plain(c: char) -> Option<char> {
+pub fn plain(c: char) -> Option<char> {
     Some(match c {
         '“' | '”' | '„' | '‟' | '«' | '»' => '"',
         '‘' | '’' | '‚' | '‛' | '‹' | '›' => '\'',
@@ -91,12 +91,6 @@ fn plain(c: char) -> Option<char> {
         c if c.is_whitespace() => ' ',
         c => c,
     })
-}
-
-/// The text with its quotes made plain and dropped signs gone: how the gatherer
-/// looks for the `]` that ends a placeholder.
-pub(crate) fn unescape_signs(c: char) -> Option<char> {
-    plain(c)
 }
 
 /// Parts a placeholder's text into tokens.

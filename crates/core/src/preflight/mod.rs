@@ -1,1 +1,193 @@
-//! In the making.
+//! Preflight: every record against the dispatch, before anything leaves.
+
+use std::collections::HashMap;
+
+use serde::Serialize;
+
+use crate::dispatch::{Message, MessageFault, Plan, TieState, file_name};
+use crate::language::Scope;
+use crate::template::FillError;
+
+/// What is wrong with one record before the run.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+pub struct Finding {
+    /// The row's number in its sheet.
+    pub record: usize,
+    /// A short name for programs.
+    pub code: String,
+    /// Where: "body", "file name", "to".
+    pub place: String,
+    /// The placeholder or value at fault, where there is one.
+    pub placeholder: String,
+    /// What is wrong and what to do.
+    pub message: String,
+}
+
+/// What one record will become, as far as it can be told without making it.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Outline {
+    /// The documents' name without extension.
+    pub file_name: String,
+    /// The message, when the e-mail channel is on.
+    pub message: Option<Message>,
+}
+
+/// What stops a run as a whole.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+pub struct Obstacle {
+    /// The station where it is mended.
+    pub station: &'static str,
+    /// What is wrong and what to do.
+    pub message: String,
+}
+
+/// The obstacles of open ties and of problems in the set-up's texts.
+pub fn obstacles(ties: &[TieState], plan: &Plan) -> Vec<Obstacle> {
+    let open = ties.iter().filter(|t| t.column.is_none()).map(|tie| Obstacle {
+        station: "ties",
+        message: format!("“{}” is not tied to a column; choose the column that it takes", tie.name),
+    });
+    let texts = plan.problems.iter().map(|p| Obstacle {
+        station: if p.field == "file name" { "result" } else { "channels" },
+        message: match p.problem.placeholder.as_str() {
+            "" => p.problem.message.clone(),
+            placeholder => format!("{} of the {}: {}", placeholder, p.field, p.problem.message),
+        },
+    });
+    open.chain(texts).collect()
+}
+
+/// The findings of one record: those of its document, name and message.
+pub fn check(plan: &Plan, scope: &Scope<'_>, document: Vec<FillError>) -> Result<Outline, Vec<Finding>> {
+    let record = scope.record.number;
+    let mut findings: Vec<Finding> = document.into_iter().map(|e| of_fill(record, e.place.words(), &e)).collect();
+    let name = match plan.name.fill(scope) {
+        Ok(text) => match file_name(&text) {
+            Some(name) => name,
+            None => {
+                let message = "the file name comes out blank; add something to its pattern that every record has".to_owned();
+                findings.push(Finding { record, code: "blank-name".into(), place: "file name".into(), placeholder: String::new(), message });
+                String::new()
+            }
+        },
+        Err(error) => {
+            findings.push(of_fill(record, "file name", &error));
+            String::new()
+        }
+    };
+    let message = match plan.email.as_ref().map(|email| email.message(scope)) {
+        None => None,
+        Some(Ok(message)) => Some(message),
+        Some(Err(fault)) => {
+            let (place, placeholder) = match &fault {
+                MessageFault::Fill { field, error } => ((*field).to_owned(), error.placeholder.clone()),
+                MessageFault::Address { field, error } => ((*field).to_owned(), error.text.clone()),
+                MessageFault::NoRecipient => ("to".to_owned(), String::new()),
+            };
+            findings.push(Finding { record, code: fault.code().into(), place, placeholder, message: fault.to_string() });
+            None
+        }
+    };
+    match findings.is_empty() {
+        true => Ok(Outline { file_name: name, message }),
+        false => Err(findings),
+    }
+}
+
+fn of_fill(record: usize, place: &str, error: &FillError) -> Finding {
+    Finding {
+        record,
+        code: error.error.fault.code().to_owned(),
+        place: place.to_owned(),
+        placeholder: error.placeholder.clone(),
+        message: error.error.to_string(),
+    }
+}
+
+/// Findings for records that would make the same file name.
+pub fn same_names<'a>(names: impl IntoIterator<Item = (usize, &'a str)>) -> Vec<Finding> {
+    let mut by_name: HashMap<String, Vec<(usize, &str)>> = HashMap::new();
+    for (record, name) in names {
+        // File systems that do not regard case would take them for one.
+        by_name.entry(name.to_lowercase()).or_default().push((record, name));
+    }
+    let mut findings: Vec<Finding> = by_name
+        .into_values()
+        .filter(|same| same.len() > 1)
+        .flat_map(|same| {
+            let all: Vec<usize> = same.iter().map(|(record, _)| *record).collect();
+            same.into_iter().map(move |(record, name)| {
+                let others: Vec<String> = all.iter().filter(|r| **r != record).take(5).map(|r| format!("row {r}")).collect();
+                Finding {
+                    record,
+                    code: "same-name".into(),
+                    place: "file name".into(),
+                    placeholder: name.to_owned(),
+                    message: format!("“{name}” is also the file name of {}; add a field to the pattern that tells them apart", others.join(", ")),
+                }
+            })
+        })
+        .collect();
+    findings.sort_by_key(|f| f.record);
+    findings
+}
+
+#[cfg(test)]
+mod tests {
+    use std::sync::Arc;
+
+    use jiff::civil::DateTime;
+
+    use super::*;
+    use crate::dispatch::{EmailChannel, Setup};
+    use crate::language::Context;
+    use crate::records::{Column, ColumnType, Record, Schema};
+    use crate::value::{Locale, Misfit, Value};
+
+    fn checked(email: Value, name: &str) -> Result<Outline, Vec<String>> {
+        let schema = Schema::new(vec![Column::new("Ref", ColumnType::Text), Column::new("E-mail", ColumnType::Email)]).expect("schema");
+        let record = Record::new(Arc::new(schema), vec![Value::text("BQ-0048"), email], 48);
+        let channel = EmailChannel { to: "[: email]".into(), subject: "Your berth\n[: ref]".into(), body: "Hello".into(), ..EmailChannel::default() };
+        let plan = Plan::new(&Setup { name: name.into(), email: Some(channel), ..Setup::default() });
+        let context = Context::new(Locale::english(), DateTime::constant(2026, 11, 23, 9, 0, 0, 0));
+        check(&plan, &Scope { record: &record, ties: &plan.ties, context: &context }, Vec::new())
+            .map_err(|all| all.into_iter().map(|f| format!("{} {} {}: {}", f.record, f.code, f.place, f.message)).collect())
+    }
+
+    #[test]
+    fn a_record_in_order_has_a_name_and_a_message() {
+        let outline = checked(Value::text("joerg@brueckner.example"), "Reminder [: ref]").expect("in order");
+        assert_eq!(outline.file_name, "Reminder BQ-0048");
+        let message = outline.message.expect("a message");
+        assert_eq!(message.subject, "Your berth BQ-0048");
+        assert_eq!(message.to[0].as_str(), "joerg@brueckner.example");
+    }
+
+    #[test]
+    fn blank_and_malformed_recipients_are_told_apart() {
+        let blank = checked(Value::Blank, "Reminder [: ref]").expect_err("blank");
+        assert_eq!(blank, ["48 no-recipient to: the record has no e-mail address; put one in, or leave the record out"]);
+        let misfit = Misfit { column: "E-mail".into(), text: "joerg.brueckner@".into(), expected: "an e-mail address" };
+        let wrong = checked(Value::Misfit(Arc::new(misfit)), "Reminder [: ref]").expect_err("malformed");
+        assert_eq!(
+            wrong,
+            ["48 not-an-address to: to: “joerg.brueckner@” is not an e-mail address: nothing stands after the @; correct it in the source, or leave the record out"]
+        );
+    }
+
+    #[test]
+    fn a_blank_file_name_is_a_finding() {
+        assert_eq!(checked(Value::text("a@b.example"), "[: ref after \"\" before \"\"]").map(|o| o.file_name), Ok("BQ-0048".into()));
+        let blank = checked(Value::text("a@b.example"), "[: if(false; ref; \"\")]").expect_err("blank");
+        assert!(blank[0].starts_with("48 blank-name file name"));
+    }
+
+    #[test]
+    fn records_of_one_file_name_name_each_other() {
+        let found = same_names([(3, "Reminder"), (17, "reminder"), (31, "Other")]);
+        let said: Vec<_> = found.iter().map(|f| (f.record, f.message.as_str())).collect();
+        assert_eq!(said[0].0, 3);
+        assert_eq!(said[0].1, "“Reminder” is also the file name of row 17; add a field to the pattern that tells them apart");
+        assert_eq!(said.len(), 2);
+    }
+}

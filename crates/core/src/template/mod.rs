@@ -1,1 +1,105 @@
-//! In the making.
+//! Templates: gather → compile → fill. One engine serves every template kind.
+//!
+//! 1. **Gather** finds paragraphs, runs, rows and cells in a part's bytes, and
+//!    joins the text that a word processor split over several runs.
+//! 2. **Compile**, once per template version, turns it into a flat program.
+//! 3. **Fill** runs the program for one record; it only appends bytes.
+
+mod compile;
+mod dialect;
+mod fill;
+mod gather;
+mod scan;
+mod text;
+
+use serde::Serialize;
+
+use crate::language::{EvalError, Span};
+
+pub use compile::{Compiled, Program, compile};
+pub use dialect::{Dialect, Role};
+pub use gather::{GatherError, Gathered, gather};
+pub use text::{TextTemplate, gather_text};
+
+/// Where in a template a placeholder stands.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize)]
+#[serde(rename_all = "kebab-case")]
+pub enum Place {
+    /// In the running text.
+    Body,
+    /// In a table of the running text.
+    Table,
+    /// In a header.
+    Header,
+    /// In a footer.
+    Footer,
+    /// In a text box.
+    TextBox,
+    /// In a footnote or endnote.
+    Note,
+    /// In a text that is not a document: subject, file name, message.
+    Text,
+}
+
+impl Place {
+    /// The place in words.
+    pub fn words(&self) -> &'static str {
+        match self {
+            Place::Body => "body",
+            Place::Table => "table",
+            Place::Header => "header",
+            Place::Footer => "footer",
+            Place::TextBox => "text box",
+            Place::Note => "note",
+            Place::Text => "text",
+        }
+    }
+}
+
+/// A placeholder as found in a template.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+pub struct Placeholder {
+    /// Its text with its brackets.
+    pub text: String,
+    /// Where it stands.
+    pub place: Place,
+    /// The line of text that it stands in.
+    pub line: String,
+    /// The names that it looks up, as written.
+    pub names: Vec<String>,
+}
+
+/// Something wrong in a template; it must be put right before the template can
+/// be used.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+pub struct Problem {
+    /// A short name for programs.
+    pub code: &'static str,
+    /// What is wrong and what to do.
+    pub message: String,
+    /// Where it stands.
+    pub place: Place,
+    /// The line of text that it stands in.
+    pub line: String,
+    /// The placeholder, as far as it could be read.
+    pub placeholder: String,
+    /// The spot in the placeholder.
+    pub span: Span,
+}
+
+/// What went wrong with one placeholder for one record.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct FillError {
+    /// The placeholder's text with its brackets.
+    pub placeholder: String,
+    /// Where it stands.
+    pub place: Place,
+    /// What went wrong.
+    pub error: EvalError,
+}
+
+impl std::fmt::Display for FillError {
+    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+        write!(f, "{} in the {}: {}", self.placeholder, self.place.words(), self.error)
+    }
+}

@@ -1,0 +1,137 @@
+//! A dispatch's set-up as it is saved, and the plan compiled from it.
+
+use std::collections::BTreeMap;
+
+use serde::{Deserialize, Serialize};
+
+use super::message::EmailPlan;
+use crate::language::Ties;
+use crate::template::{Place, Problem, TextTemplate};
+
+/// What a run makes of each record.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize, Default)]
+#[serde(rename_all = "lowercase")]
+pub enum Output {
+    /// A PDF.
+    #[default]
+    Pdf,
+    /// The filled DOCX.
+    Docx,
+    /// Both.
+    Both,
+}
+
+impl Output {
+    /// Whether a PDF is made.
+    pub fn pdf(self) -> bool {
+        self != Output::Docx
+    }
+
+    /// Whether the filled DOCX is kept.
+    pub fn docx(self) -> bool {
+        self != Output::Pdf
+    }
+}
+
+/// The e-mail channel: every field may hold placeholders.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize, Default)]
+pub struct EmailChannel {
+    /// Recipients, parted by commas.
+    pub to: String,
+    /// Copies.
+    #[serde(default)]
+    pub cc: String,
+    /// Blind copies.
+    #[serde(default)]
+    pub bcc: String,
+    /// The subject.
+    pub subject: String,
+    /// The text of the message.
+    pub body: String,
+}
+
+/// What a person sets on the bench.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize, Default)]
+pub struct Setup {
+    /// Template name → column name, for names that do not tie themselves.
+    #[serde(default)]
+    pub ties: BTreeMap<String, String>,
+    /// A condition that chooses records; empty for all.
+    #[serde(default)]
+    pub filter: String,
+    /// Rows left out by hand: their numbers.
+    #[serde(default)]
+    pub left_out: Vec<usize>,
+    /// What is made.
+    #[serde(default)]
+    pub output: Output,
+    /// The pattern of the documents' file names.
+    #[serde(default)]
+    pub name: String,
+    /// The e-mail channel, when it is on.
+    #[serde(default)]
+    pub email: Option<EmailChannel>,
+    /// The locale by which values print.
+    #[serde(default = "english")]
+    pub locale: String,
+}
+
+fn english() -> String {
+    "en-GB".to_owned()
+}
+
+/// A problem in one of the set-up's texts.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+pub struct PlanProblem {
+    /// The station and field: "file name", "subject".
+    pub field: &'static str,
+    /// What is wrong.
+    pub problem: Problem,
+}
+
+/// A set-up, compiled once for all records.
+#[derive(Debug)]
+pub struct Plan {
+    /// The ties.
+    pub ties: Ties,
+    /// What is made.
+    pub output: Output,
+    /// The file-name pattern.
+    pub name: TextTemplate,
+    /// The e-mail channel.
+    pub email: Option<EmailPlan>,
+    /// Problems in the texts.
+    pub problems: Vec<PlanProblem>,
+}
+
+impl Plan {
+    /// Compiles a set-up.
+    pub fn new(setup: &Setup) -> Plan {
+        let pattern = if setup.name.trim().is_empty() { "Document [: run.number]" } else { &setup.name };
+        let name = TextTemplate::new(pattern);
+        let email = setup.email.as_ref().map(EmailPlan::new);
+        let mut texts = vec![("file name", &name)];
+        if let Some(email) = &email {
+            texts.extend(email.texts());
+        }
+        let mut problems: Vec<PlanProblem> = texts
+            .into_iter()
+            .flat_map(|(field, text)| text.problems().iter().map(move |problem| PlanProblem { field, problem: problem.clone() }))
+            .collect();
+        if setup.email.as_ref().is_some_and(|e| e.to.trim().is_empty()) {
+            problems.push(PlanProblem {
+                field: "to",
+                problem: Problem {
+                    code: "no-recipient",
+                    message: "the e-mail channel has no recipient; choose the field that holds the address".into(),
+                    place: Place::Text,
+                    line: String::new(),
+                    placeholder: String::new(),
+                    span: Default::default(),
+                },
+            });
+        }
+        let ties = Ties::new(setup.ties.iter().map(|(name, column)| (name.as_str(), column.as_str())));
+        Plan { ties, output: setup.output, name, email, problems }
+    }
+}

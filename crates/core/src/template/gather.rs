@@ -1,0 +1,445 @@
+//! Bytes of a part → a flat list of nodes. Offsets into the bytes are kept, so
+//! that what holds no placeholder is copied as it stands.
+
+use std::ops::Range;
+use std::sync::Arc;
+
+use quick_xml::events::Event;
+use quick_xml::name::ResolveResult;
+use quick_xml::reader::NsReader;
+
+use super::dialect::{Dialect, Role};
+use super::Place;
+
+/// How deep elements may nest.
+const DEEPEST: usize = 256;
+
+/// A part that can't be read.
+#[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
+pub enum GatherError {
+    /// It is not well-formed XML.
+    #[error("its XML is broken near byte {at}: {why}")]
+    Xml {
+        /// Byte offset.
+        at: u64,
+        /// What the reader says.
+        why: String,
+    },
+    /// It holds a document type definition.
+    #[error("it holds a document type definition (DTD), which documents do not need and Mangle does not read")]
+    Dtd,
+    /// Elements nest too deep.
+    #[error("its elements nest more than {DEEPEST} deep")]
+    TooDeep,
+}
+
+/// A number that tells elements apart.
+pub(super) type Id = usize;
+
+#[derive(Debug)]
+pub(super) enum Node {
+    /// The start tag of an element with a role.
+    Open(Role, Id, Range<usize>),
+    /// Its end tag; empty for a self-closing element.
+    Close(Role, Id, Range<usize>),
+    /// Tags and text between that print nothing by themselves.
+    Markup(Range<usize>),
+    /// A text element with its content.
+    Text(TextNode),
+    /// The start tag of something visible in a run that is not text.
+    ObjectOpen(Range<usize>),
+    /// Its end tag.
+    ObjectClose(Range<usize>),
+}
+
+#[derive(Debug)]
+pub(super) struct TextNode {
+    /// The whole element.
+    pub whole: Range<usize>,
+    /// What stands between its tags.
+    pub content: Range<usize>,
+    /// The content with its entities undone.
+    pub text: String,
+    /// Byte of the text → byte of the content, where they differ.
+    map: Option<Vec<u32>>,
+}
+
+impl TextNode {
+    pub(super) fn plain(content: Range<usize>, text: String) -> TextNode {
+        TextNode { whole: content.clone(), content, text, map: None }
+    }
+
+    /// The bytes of the part that write a stretch of the text.
+    pub(super) fn raw(&self, text: Range<usize>) -> Range<usize> {
+        let at = |offset: usize| match &self.map {
+            Some(map) => self.content.start + map[offset] as usize,
+            None => self.content.start + offset,
+        };
+        at(text.start)..at(text.end)
+    }
+}
+
+/// A paragraph: where it is and what text stands in it.
+#[derive(Debug)]
+pub(super) struct Paragraph {
+    pub place: Place,
+    /// The element that holds it directly.
+    pub parent: Id,
+    /// The innermost row that holds it.
+    pub row: Option<Id>,
+    /// Nodes from its start tag to its end tag.
+    pub nodes: Range<usize>,
+    /// Pieces of its text: node and where it begins in the joined text. Breaks
+    /// and tabs are pieces of one sign.
+    pub pieces: Vec<(usize, usize)>,
+    /// Its joined text.
+    pub text: String,
+    /// Whether something visible that is not text stands in it.
+    pub objects: Vec<(usize, usize)>,
+    /// It ends a section.
+    pub section_end: bool,
+    /// It is the last block of its cell, box or header.
+    pub last: bool,
+    /// The paragraph before it under the same parent, when nothing is between.
+    pub above: Option<usize>,
+}
+
+/// A row and the row directly above it.
+#[derive(Debug)]
+pub(super) struct Row {
+    pub id: Id,
+    pub table: Id,
+    pub above: Option<Id>,
+}
+
+/// A part, gathered.
+#[derive(Debug)]
+pub struct Gathered {
+    pub(super) bytes: Arc<[u8]>,
+    pub(super) nodes: Vec<Node>,
+    pub(super) paragraphs: Vec<Paragraph>,
+    pub(super) rows: Vec<Row>,
+    /// Each table and the element that holds it directly.
+    pub(super) tables: Vec<(Id, Id)>,
+    /// What to write for a line break, a tab, the start of a text, a paragraph.
+    pub(super) writes: Writes,
+}
+
+/// What filling writes besides text.
+#[derive(Debug, Clone, Default)]
+pub(super) struct Writes {
+    pub xml: bool,
+    pub line_break: String,
+    pub tab: String,
+    pub text_open: String,
+    pub text_close: String,
+    pub paragraph: String,
+}
+
+impl Writes {
+    fn of(dialect: &Dialect, prefix: &str) -> Writes {
+        let text = format!("{prefix}{}", dialect.text);
+        let text_open = format!("<{text} xml:space=\"preserve\">");
+        let text_close = format!("</{text}>");
+        let between = |element: &str| format!("{text_close}<{prefix}{element}/>{text_open}");
+        Writes {
+            xml: true,
+            line_break: between(dialect.line_break),
+            tab: between(dialect.tab),
+            paragraph: format!("<{prefix}{}/>", dialect.paragraph),
+            text_open,
+            text_close,
+        }
+    }
+}
+
+/// Gathers a part of XML that stands at `place`.
+pub fn gather(bytes: Arc<[u8]>, dialect: &Dialect, place: Place) -> Result<Gathered, GatherError> {
+    Gatherer::new(bytes.clone(), dialect, place).run(&bytes)
+}
+
+struct Level {
+    role: Role,
+    id: Id,
+    place: Place,
+    /// The index of the last block (paragraph or table) under it.
+    last_block: Option<Block>,
+    /// Whether this is a direct child of a run that counts as visible.
+    object: bool,
+}
+
+#[derive(Clone, Copy)]
+enum Block {
+    Paragraph(usize),
+    Table,
+    Row(Id),
+}
+
+struct Gatherer<'d> {
+    dialect: &'d Dialect,
+    levels: Vec<Level>,
+    /// Paragraphs that are open, innermost last.
+    open: Vec<usize>,
+    next: Id,
+    found: Gathered,
+    /// The start of the text element at hand: start tag and content.
+    text: Option<(usize, usize)>,
+    prefix: String,
+}
+
+impl<'d> Gatherer<'d> {
+    fn new(bytes: Arc<[u8]>, dialect: &'d Dialect, place: Place) -> Gatherer<'d> {
+        let root = Level { role: Role::Container(place), id: 0, place, last_block: None, object: false };
+        let found = Gathered { bytes, nodes: Vec::new(), paragraphs: Vec::new(), rows: Vec::new(), tables: Vec::new(), writes: Writes::default() };
+        Gatherer { dialect, levels: vec![root], open: Vec::new(), next: 1, found, text: None, prefix: String::new() }
+    }
+
+    fn run(mut self, bytes: &[u8]) -> Result<Gathered, GatherError> {
+        let mut reader = NsReader::from_reader(bytes);
+        loop {
+            let start = reader.buffer_position() as usize;
+            let event = reader.read_event().map_err(|e| GatherError::Xml { at: reader.error_position(), why: e.to_string() })?;
+            let range = start..reader.buffer_position() as usize;
+            match event {
+                Event::Eof => break,
+                Event::DocType(_) => return Err(GatherError::Dtd),
+                Event::Start(tag) => {
+                    let role = self.role(&reader, tag.name());
+                    self.note_prefix(role, tag.name().as_ref());
+                    self.enter(role, range)?;
+                }
+                Event::Empty(tag) => {
+                    let role = self.role(&reader, tag.name());
+                    let end = range.end..range.end;
+                    self.enter(role, range)?;
+                    self.leave(end, bytes)?;
+                }
+                Event::End(_) => self.leave(range, bytes)?,
+                _ if self.text.is_none() => self.markup(range),
+                _ => {}
+            }
+        }
+        if self.levels.len() != 1 {
+            return Err(GatherError::Xml { at: bytes.len() as u64, why: "it ends too early".into() });
+        }
+        self.finish_container(0);
+        self.found.writes = Writes::of(self.dialect, &self.prefix);
+        Ok(self.found)
+    }
+
+    fn role(&self, reader: &NsReader<&[u8]>, name: quick_xml::name::QName<'_>) -> Role {
+        let (namespace, local) = reader.resolver().resolve_element(name);
+        match namespace {
+            ResolveResult::Bound(namespace) => (self.dialect.role)(namespace.as_ref(), local.as_ref()),
+            _ => (self.dialect.role)("", local.as_ref()),
+        }
+    }
+
+    fn note_prefix(&mut self, role: Role, name: &str) {
+        if self.prefix.is_empty()
+            && role == Role::Paragraph
+            && let Some(colon) = name.find(':')
+        {
+            self.prefix = name[..=colon].to_owned();
+        }
+    }
+
+    fn markup(&mut self, range: Range<usize>) {
+        if let Some(Node::Markup(before)) = self.found.nodes.last_mut()
+            && before.end == range.start
+        {
+            before.end = range.end;
+            return;
+        }
+        self.found.nodes.push(Node::Markup(range));
+    }
+
+    fn level(&self) -> &Level {
+        match self.levels.last() {
+            Some(level) => level,
+            None => unreachable!("the root is never left"),
+        }
+    }
+
+    fn enter(&mut self, role: Role, range: Range<usize>) -> Result<(), GatherError> {
+        if self.levels.len() >= DEEPEST {
+            return Err(GatherError::TooDeep);
+        }
+        let (parent_role, parent_place, parent_id) = (self.level().role, self.level().place, self.level().id);
+        let id = self.next;
+        self.next += 1;
+        let object = parent_role == Role::Run && !matches!(role, Role::Properties | Role::Text);
+        let place = match role {
+            Role::Table if parent_place == Place::Body => Place::Table,
+            Role::Container(place) => place,
+            _ => parent_place,
+        };
+        let node = self.found.nodes.len();
+        match role {
+            Role::Text => self.text = Some((range.start, range.end)),
+            Role::Paragraph => {
+                let above = match self.level().last_block {
+                    Some(Block::Paragraph(above)) => Some(above),
+                    _ => None,
+                };
+                let row = self.levels.iter().rev().find(|l| l.role == Role::Row).map(|l| l.id);
+                let index = self.found.paragraphs.len();
+                self.found.paragraphs.push(Paragraph {
+                    place,
+                    parent: parent_id,
+                    row,
+                    nodes: node..node,
+                    pieces: Vec::new(),
+                    text: String::new(),
+                    objects: Vec::new(),
+                    section_end: false,
+                    last: false,
+                    above,
+                });
+                self.block(Block::Paragraph(index));
+                self.open.push(index);
+                self.found.nodes.push(Node::Open(role, id, range));
+            }
+            Role::Table => {
+                self.block(Block::Table);
+                self.found.tables.push((id, parent_id));
+                self.found.nodes.push(Node::Open(role, id, range));
+            }
+            Role::Row => {
+                let above = match self.level().last_block {
+                    Some(Block::Row(above)) => Some(above),
+                    _ => None,
+                };
+                self.found.rows.push(Row { id, table: parent_id, above });
+                self.block(Block::Row(id));
+                self.found.nodes.push(Node::Open(role, id, range));
+            }
+            Role::Run | Role::Cell | Role::Container(_) => self.found.nodes.push(Node::Open(role, id, range)),
+            _ if object => {
+                if let Some(paragraph) = self.open.last().map(|p| &mut self.found.paragraphs[*p]) {
+                    match role {
+                        Role::Break | Role::Tab => {
+                            paragraph.pieces.push((node, paragraph.text.len()));
+                            paragraph.text.push(if role == Role::Break { '\n' } else { '\t' });
+                        }
+                        _ => {}
+                    }
+                    paragraph.objects.push((node, paragraph.text.len()));
+                }
+                self.found.nodes.push(Node::ObjectOpen(range));
+            }
+            Role::SectionEnd => {
+                if let Some(paragraph) = self.open.last() {
+                    self.found.paragraphs[*paragraph].section_end = true;
+                }
+                self.markup(range);
+            }
+            _ => self.markup(range),
+        }
+        self.levels.push(Level { role, id, place, last_block: None, object });
+        Ok(())
+    }
+
+    fn block(&mut self, block: Block) {
+        if let Some(level) = self.levels.last_mut() {
+            level.last_block = Some(block);
+        }
+    }
+
+    fn leave(&mut self, range: Range<usize>, bytes: &[u8]) -> Result<(), GatherError> {
+        if self.levels.len() == 1 {
+            return Err(GatherError::Xml { at: range.start as u64, why: "an end tag without its start".into() });
+        }
+        let Some(level) = self.levels.pop() else { unreachable!("checked above") };
+        match level.role {
+            Role::Text => self.finish_text(range, bytes)?,
+            Role::Paragraph => {
+                self.found.nodes.push(Node::Close(level.role, level.id, range));
+                if let Some(index) = self.open.pop() {
+                    self.found.paragraphs[index].nodes.end = self.found.nodes.len();
+                }
+            }
+            Role::Cell | Role::Container(_) => {
+                self.levels.push(level);
+                self.finish_container(self.levels.len() - 1);
+                if let Some(level) = self.levels.pop() {
+                    self.found.nodes.push(Node::Close(level.role, level.id, range));
+                }
+            }
+            Role::Run | Role::Table | Role::Row => self.found.nodes.push(Node::Close(level.role, level.id, range)),
+            _ if level.object => self.found.nodes.push(Node::ObjectClose(range)),
+            _ => self.markup(range),
+        }
+        Ok(())
+    }
+
+    /// The last paragraph of a cell, box or header must stay; one of the body
+    /// need not.
+    fn finish_container(&mut self, at: usize) {
+        let level = &self.levels[at];
+        if let Some(Block::Paragraph(last)) = level.last_block
+            && level.role != Role::Container(Place::Body)
+        {
+            self.found.paragraphs[last].last = true;
+        }
+    }
+
+    fn finish_text(&mut self, end: Range<usize>, bytes: &[u8]) -> Result<(), GatherError> {
+        let Some((start, content)) = self.text.take() else { return Ok(()) };
+        let content = content..end.start;
+        let raw = std::str::from_utf8(&bytes[content.clone()])
+            .map_err(|e| GatherError::Xml { at: (content.start + e.valid_up_to()) as u64, why: "it is not UTF-8".into() })?;
+        let (text, map) = decode(raw).ok_or_else(|| GatherError::Xml { at: content.start as u64, why: "an entity that XML does not define".into() })?;
+        let node = self.found.nodes.len();
+        if let Some(paragraph) = self.open.last().map(|p| &mut self.found.paragraphs[*p]) {
+            paragraph.pieces.push((node, paragraph.text.len()));
+            paragraph.text.push_str(&text);
+        }
+        self.found.nodes.push(Node::Text(TextNode { whole: start..end.end, content, text, map }));
+        Ok(())
+    }
+}
+
+/// Undoes entities; where there are any, says which byte came from where.
+fn decode(raw: &str) -> Option<(String, Option<Vec<u32>>)> {
+    if !raw.contains('&') {
+        return Some((raw.to_owned(), None));
+    }
+    let mut text = String::with_capacity(raw.len());
+    let mut map = Vec::with_capacity(raw.len() + 1);
+    let mut at = 0;
+    while at < raw.len() {
+        let step = match raw[at..].strip_prefix('&') {
+            Some(rest) => {
+                let end = at + rest.find(';')? + 2;
+                text.push_str(&quick_xml::escape::unescape(&raw[at..end]).ok()?);
+                end - at
+            }
+            None => {
+                let c = raw[at..].chars().next()?;
+                text.push(c);
+                c.len_utf8()
+            }
+        };
+        map.resize(text.len(), at as u32);
+        at += step;
+    }
+    map.push(raw.len() as u32);
+    Some((text, Some(map)))
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn entities_keep_their_places() {
+        let (text, map) = decode("a &lt; b&#233;!").expect("decodes");
+        assert_eq!(text, "a < bé!");
+        let map = map.expect("a map");
+        assert_eq!((map[2], map[3]), (2, 6));
+        assert_eq!(map[text.len()] as usize, "a &lt; b&#233;!".len());
+        assert!(decode("&nothing;").is_none());
+        assert!(decode("&open").is_none());
+    }
+}
