@@ -1,0 +1,130 @@
+//! Zip packages from outside: opened within limits, before anything else reads
+//! them.
+
+use std::collections::HashMap;
+use std::io::{Cursor, Read};
+use std::sync::Arc;
+
+use zip::ZipArchive;
+
+use crate::OpenError;
+use crate::open::{Content, sniff};
+
+/// The largest file that is opened, packed.
+const LARGEST: usize = 64 << 20;
+/// The most that all its parts may unpack to.
+const UNPACKED: u64 = 768 << 20;
+/// Parts beyond this size may not unpack by this ratio or more.
+const RATIO_FROM: u64 = 1 << 20;
+const RATIO: u64 = 100;
+const MOST_PARTS: usize = 8192;
+
+/// The bytes of a package that can be shared and read.
+pub(crate) type Shared = Cursor<Arc<[u8]>>;
+
+/// A zip package within limits.
+#[derive(Clone)]
+pub(crate) struct Package {
+    pub bytes: Arc<[u8]>,
+    pub archive: ZipArchive<Shared>,
+    /// Part name → its index.
+    index: HashMap<String, usize>,
+}
+
+impl std::fmt::Debug for Package {
+    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+        write!(f, "Package({} parts)", self.index.len())
+    }
+}
+
+impl Package {
+    /// Opens a package, unpacking every part once to see that it keeps within
+    /// the limits and that no XML part declares a DTD.
+    pub fn open(bytes: Arc<[u8]>, wanted: &'static str) -> Result<Package, OpenError> {
+        if bytes.is_empty() {
+            return Err(OpenError::Empty);
+        }
+        if bytes.len() > LARGEST {
+            return Err(OpenError::TooLarge {
+                what: format!("a file of {} MB", bytes.len() >> 20),
+                limit: format!("{} MB", LARGEST >> 20),
+                remedy: "make its pictures smaller or split it",
+            });
+        }
+        match sniff(&bytes) {
+            Content::Zip => {}
+            Content::Text => return Err(OpenError::WrongKind { found: "a text file", wanted, remedy: "choose the right file, or save it in that form" }),
+            Content::Other(found) => return Err(OpenError::WrongKind { found, wanted, remedy: "choose the right file, or save it in that form" }),
+        }
+        let damaged = |e: zip::result::ZipError| OpenError::Damaged(e.to_string());
+        let mut archive = ZipArchive::new(Cursor::new(bytes.clone())).map_err(damaged)?;
+        if archive.len() > MOST_PARTS {
+            return Err(OpenError::TooLarge { what: format!("a file of {} parts", archive.len()), limit: format!("{MOST_PARTS} parts"), remedy: "save it again in the program that made it" });
+        }
+        let mut index = HashMap::with_capacity(archive.len());
+        let mut total = 0;
+        for at in 0..archive.len() {
+            let mut part = archive.by_index(at).map_err(damaged)?;
+            let name = part.name().map_err(damaged)?.into_owned();
+            total += inspect(&mut part, &name, UNPACKED - total)?;
+            drop(part);
+            index.insert(name, at);
+        }
+        Ok(Package { bytes, archive, index })
+    }
+
+    /// Whether the package has a part.
+    pub fn has(&self, name: &str) -> bool {
+        self.index.contains_key(name)
+    }
+
+    /// The index of a part.
+    pub fn position(&self, name: &str) -> Option<usize> {
+        self.index.get(name).copied()
+    }
+
+    /// The names of its parts.
+    #[cfg(test)]
+    pub fn names(&self) -> Vec<&str> {
+        let mut names: Vec<(&str, usize)> = self.index.iter().map(|(name, at)| (name.as_str(), *at)).collect();
+        names.sort_by_key(|(_, at)| *at);
+        names.into_iter().map(|(name, _)| name).collect()
+    }
+
+    /// The unpacked bytes of a part.
+    pub fn part(&self, name: &str) -> Result<Arc<[u8]>, OpenError> {
+        let at = self.position(name).ok_or_else(|| OpenError::Damaged(format!("it has no part “{name}”")))?;
+        let mut archive = self.archive.clone();
+        let mut bytes = Vec::new();
+        let part = archive.by_index(at).map_err(|e| OpenError::Damaged(e.to_string()))?;
+        part.take(UNPACKED).read_to_end(&mut bytes).map_err(|e| OpenError::Damaged(e.to_string()))?;
+        Ok(bytes.into())
+    }
+}
+
+/// Unpacks a part into nothing; says how large it is.
+fn inspect(part: &mut zip::read::ZipFile<'_, Shared>, name: &str, left: u64) -> Result<u64, OpenError> {
+    let packed = part.compressed_size().max(1);
+    let mut buffer = [0u8; 64 << 10];
+    let mut size: u64 = 0;
+    loop {
+        let read = part.read(&mut buffer).map_err(|e| OpenError::Damaged(format!("“{name}”: {e}")))?;
+        if read == 0 {
+            return Ok(size);
+        }
+        if size == 0 && is_xml(name) && buffer[..read.min(2048)].windows(9).any(|w| w.eq_ignore_ascii_case(b"<!DOCTYPE")) {
+            return Err(OpenError::Dtd { part: name.to_owned() });
+        }
+        size += read as u64;
+        if size > RATIO_FROM && size / packed >= RATIO {
+            return Err(OpenError::Bomb { part: name.to_owned(), unpacked: size / packed });
+        }
+        if size > left {
+            return Err(OpenError::TooLarge { what: "what the file unpacks to".into(), limit: format!("{} MB", UNPACKED >> 20), remedy: "split it" });
+        }
+    }
+}
+
+fn is_xml(name: &str) -> bool {
+    name.ends_with(".xml") || name.ends_with(".rels") || name.ends_with(".vml")
+}

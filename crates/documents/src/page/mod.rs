@@ -1,0 +1,18 @@
+//! Making pages: filled WordprocessingML → page model → typeset pages → PDF, SVG.
+
+mod fonts;
+mod look;
+mod markup;
+mod model;
+mod numbering;
+mod properties;
+mod read;
+mod styles;
+mod typeset;
+mod xml;
+
+pub use fonts::{FontUse, stand_in};
+pub use look::{Look, Pictures};
+pub use model::*;
+pub use read::read;
+pub use typeset::{Made, TypesetError, Typesetter};

@@ -1,0 +1,534 @@
+//! Filled WordprocessingML → page model (ECMA-376 part 1, 17). What pages can't
+//! show is passed over; nothing in a document makes the reader fail once its XML
+//! is well-formed.
+
+use std::sync::Arc;
+
+use roxmltree::Node;
+
+use super::look::Look;
+use super::model::{Align, Block, Border, Cell, Document, Inline, Line, Marker, PageSize, Paragraph, Row, Section, Table, TextStyle, Vertical};
+use super::numbering::Counters;
+use super::properties::{ParagraphLayer, TextLayer, alignment, color, read_border};
+use super::styles::{Style, TableLayer, margins};
+use super::xml::{Ask, parse};
+use crate::OpenError;
+
+/// Reads a filled document; `part` gives the bytes of a part as filled.
+pub fn read<'a>(look: &Look, part: &dyn Fn(&str) -> Option<&'a [u8]>) -> Result<Document, OpenError> {
+    let mut reader = Reader { look, part, current: look.document.clone(), counters: Counters::default(), table: Vec::new() };
+    let bytes = part(&look.document).unwrap_or_default();
+    let xml = parse(bytes).map_err(|why| OpenError::Part { part: look.document.clone(), why })?;
+    let mut sections = Sections::default();
+    if let Some(body) = xml.root_element().child("body") {
+        reader.sections(body, &mut sections);
+    }
+    Ok(Document { sections: sections.finish() })
+}
+
+struct Reader<'l, 'f, 'p> {
+    look: &'l Look,
+    part: &'f dyn Fn(&str) -> Option<&'p [u8]>,
+    /// The part at hand, for its relations.
+    current: String,
+    counters: Counters,
+    /// The styles of the tables around what is read.
+    table: Vec<Option<Style>>,
+}
+
+#[derive(Default)]
+struct Sections {
+    done: Vec<Section>,
+    blocks: Vec<Block>,
+    /// Headers and footers go on from section to section.
+    header: Vec<Block>,
+    footer: Vec<Block>,
+    first: (Vec<Block>, Vec<Block>),
+}
+
+impl Sections {
+    fn finish(mut self) -> Vec<Section> {
+        if !self.blocks.is_empty() || self.done.is_empty() {
+            self.done.push(Section { page: PageSize::default(), header: self.header, footer: self.footer, first: None, blocks: self.blocks, number_from: None });
+        }
+        self.done
+    }
+}
+
+/// A field while it is read (ECMA-376 part 1, 17.16.18).
+#[derive(Default)]
+struct Field {
+    instruction: String,
+    in_result: bool,
+}
+
+impl Reader<'_, '_, '_> {
+    fn sections<'x>(&mut self, body: Node<'x, 'x>, sections: &mut Sections) {
+        for node in flat(body) {
+            match node.name() {
+                "p" => {
+                    let paragraph = self.paragraph(node);
+                    sections.blocks.push(Block::Paragraph(paragraph));
+                    if let Some(properties) = node.child("pPr").and_then(|p| p.child("sectPr")) {
+                        self.section(properties, sections);
+                    }
+                }
+                "tbl" => {
+                    if let Some(table) = self.table(node) {
+                        sections.blocks.push(Block::Table(table));
+                    }
+                }
+                "sectPr" => self.section(node, sections),
+                _ => {}
+            }
+        }
+    }
+
+    fn section<'x>(&mut self, properties: Node<'x, 'x>, sections: &mut Sections) {
+        let mut page = PageSize::default();
+        if let Some(size) = properties.child("pgSz") {
+            let side = |name: &str, default: f64| size.twips(name).filter(|s| (36.0..14_400.0).contains(s)).unwrap_or(default);
+            (page.width, page.height) = (side("w", page.width), side("h", page.height));
+        }
+        if let Some(margin) = properties.child("pgMar") {
+            for (to, name) in page.margin.iter_mut().zip(["top", "right", "bottom", "left"]) {
+                *to = margin.twips(name).map_or(*to, |m| m.abs().min(page.width.max(page.height) / 2.2));
+            }
+            page.margin[3] += margin.twips("gutter").unwrap_or(0.0).clamp(0.0, 200.0);
+            page.header = margin.twips("header").map_or(page.header, f64::abs);
+            page.footer = margin.twips("footer").map_or(page.footer, f64::abs);
+        }
+        for reference in properties.elements().filter(|r| matches!(r.name(), "headerReference" | "footerReference")) {
+            let Some(name) = reference.attr("id").and_then(|id| self.look.target(&self.look.document, id)).map(str::to_owned) else { continue };
+            let blocks = self.header_or_footer(&name);
+            match (reference.name(), reference.attr("type")) {
+                ("headerReference", Some("first")) => sections.first.0 = blocks,
+                ("footerReference", Some("first")) => sections.first.1 = blocks,
+                (_, Some("even")) => {}
+                ("headerReference", _) => sections.header = blocks,
+                _ => sections.footer = blocks,
+            }
+        }
+        let first = (properties.toggle("titlePg") == Some(true)).then(|| sections.first.clone());
+        let number_from = properties.child("pgNumType").and_then(|n| n.number("start")).map(|n| n.clamp(0.0, 1e6) as u32);
+        let blocks = std::mem::take(&mut sections.blocks);
+        if properties.val("type") == Some("continuous")
+            && let Some(before) = sections.done.last_mut()
+            && before.page == page
+        {
+            before.blocks.extend(blocks);
+            return;
+        }
+        sections.done.push(Section { page, header: sections.header.clone(), footer: sections.footer.clone(), first, blocks, number_from });
+    }
+
+    fn header_or_footer(&mut self, name: &str) -> Vec<Block> {
+        let Some(bytes) = (self.part)(name) else { return Vec::new() };
+        let Ok(xml) = parse(bytes) else { return Vec::new() };
+        let outer = std::mem::replace(&mut self.current, name.to_owned());
+        let blocks = self.blocks(xml.root_element());
+        self.current = outer;
+        blocks
+    }
+
+    fn blocks<'x>(&mut self, parent: Node<'x, 'x>) -> Vec<Block> {
+        let mut blocks = Vec::new();
+        for node in flat(parent) {
+            match node.name() {
+                "p" => blocks.push(Block::Paragraph(self.paragraph(node))),
+                "tbl" => blocks.extend(self.table(node).map(Block::Table)),
+                _ => {}
+            }
+        }
+        blocks
+    }
+
+    // Paragraphs.
+
+    fn paragraph<'x>(&mut self, node: Node<'x, 'x>) -> Paragraph {
+        let look = self.look;
+        let properties = node.child("pPr");
+        let direct = properties.map(ParagraphLayer::read).unwrap_or_default();
+        let style_id = properties.and_then(|p| p.val("pStyle"));
+        let style = look.styles.paragraph(style_id);
+        let mut layer = look.styles.defaults.paragraph.clone();
+        let mut base = self.base_text();
+        if let Some(table) = self.table.last().and_then(Option::as_ref) {
+            table.paragraph.over(&mut layer);
+            table.text.iter().for_each(|t| t.over(&mut base));
+        }
+        let styled_list = style.and_then(|s| s.paragraph.list.clone());
+        let list = direct.list.clone().or(styled_list.clone()).filter(|(id, _)| id != "0");
+        let level = list.as_ref().and_then(|(id, level)| look.numbering.level(id, *level));
+        let numbered = |layer: &mut ParagraphLayer| {
+            if let Some(level) = level {
+                level.paragraph.over(layer);
+            }
+        };
+        // A list that the style brings lies under the style; one of the
+        // paragraph's own lies over it (ECMA-376 part 1, 17.7.2).
+        if direct.list.is_none() {
+            numbered(&mut layer);
+        }
+        if let Some(style) = style {
+            style.paragraph.over(&mut layer);
+            style.text.iter().for_each(|t| t.over(&mut base));
+        }
+        if direct.list.is_some() {
+            numbered(&mut layer);
+        }
+        direct.over(&mut layer);
+        let mark_properties = properties.and_then(|p| p.child("rPr"));
+        let mut mark = base.clone();
+        if let Some(own) = mark_properties {
+            self.direct_text(own, &mut mark);
+        }
+        let marker = list.as_ref().and_then(|(id, at)| look.numbering.next(&mut self.counters, id, *at)).map(|text| {
+            let mut style = mark.clone();
+            if let Some(level) = level {
+                // Signs of symbol fonts are shown by their Unicode signs, in the text's font.
+                TextLayer { font: None, ..level.look.clone() }.over(&mut style);
+            }
+            Marker { text, style: Arc::new(style) }
+        });
+        let mut inlines = Vec::new();
+        let mut fields = Vec::new();
+        self.inlines(node, &base, &mut fields, &mut inlines);
+        let mut tabs: Vec<_> = layer.tabs.iter().filter_map(|(at, kind)| Some((*at, (*kind)?))).collect();
+        tabs.sort_by(|a, b| a.0.total_cmp(&b.0));
+        let indent = |n: Option<f64>| n.unwrap_or(0.0).clamp(-2000.0, 2000.0);
+        let space = |n: Option<f64>| n.unwrap_or(0.0).clamp(0.0, 1584.0);
+        Paragraph {
+            align: layer.align.unwrap_or_default(),
+            indent: [indent(layer.left), indent(layer.right), indent(layer.first)],
+            space: [space(layer.before), space(layer.after)],
+            contextual: layer.contextual.unwrap_or(false),
+            style: Arc::from(style_id.unwrap_or(look.styles.default_paragraph_id())),
+            line: layer.line.unwrap_or(Line::Times(1.0)),
+            shading: layer.shading.flatten(),
+            borders: [layer.top.flatten(), layer.bottom.flatten()],
+            tabs,
+            keep_next: layer.keep_next.unwrap_or(false),
+            page_break_before: layer.page_break_before.unwrap_or(false),
+            marker,
+            mark: Arc::new(mark),
+            inlines,
+        }
+    }
+
+    /// The look of text before any style: the document's defaults.
+    fn base_text(&self) -> TextStyle {
+        let mut base = TextStyle { font: Arc::from("Times New Roman"), size: 10.0, ..TextStyle::default() };
+        self.look.styles.defaults.text.iter().for_each(|t| t.over(&mut base));
+        base
+    }
+
+    fn direct_text<'x>(&self, properties: Node<'x, 'x>, style: &mut TextStyle) {
+        if let Some(named) = properties.val("rStyle").and_then(|id| self.look.styles.character(id)) {
+            named.text.iter().for_each(|t| t.over(style));
+        }
+        TextLayer::read(properties, &self.look.styles.theme).over(style);
+    }
+
+    fn inlines<'x>(&mut self, parent: Node<'x, 'x>, base: &TextStyle, fields: &mut Vec<Field>, out: &mut Vec<Inline>) {
+        for node in parent.elements() {
+            match node.name() {
+                "r" => self.run(node, base, fields, out),
+                "hyperlink" => {
+                    let mut inner = Vec::new();
+                    self.inlines(node, base, fields, &mut inner);
+                    let address = node.attr("id").and_then(|id| self.look.target(&self.current, id));
+                    match address.filter(|a| ["http://", "https://", "mailto:"].iter().any(|s| a.starts_with(s))) {
+                        Some(address) => out.push(Inline::Link(address.to_owned(), inner)),
+                        None => out.extend(inner),
+                    }
+                }
+                "fldSimple" => match page_field(node.attr("instr").unwrap_or_default(), &Arc::new(base.clone())) {
+                    Some(field) => out.push(field),
+                    None => self.inlines(node, base, fields, out),
+                },
+                "ins" | "smartTag" | "sdtContent" | "dir" | "bdo" | "moveTo" => self.inlines(node, base, fields, out),
+                "sdt" => {
+                    if let Some(content) = node.child("sdtContent") {
+                        self.inlines(content, base, fields, out);
+                    }
+                }
+                _ => {}
+            }
+        }
+    }
+
+    fn run<'x>(&mut self, node: Node<'x, 'x>, base: &TextStyle, fields: &mut Vec<Field>, out: &mut Vec<Inline>) {
+        let mut style = base.clone();
+        if let Some(properties) = node.child("rPr") {
+            self.direct_text(properties, &mut style);
+        }
+        if style.hidden {
+            return;
+        }
+        let style = Arc::new(style);
+        for child in node.elements() {
+            match child.name() {
+                "fldChar" => match child.attr("fldCharType") {
+                    Some("begin") => fields.push(Field::default()),
+                    Some("separate") => {
+                        if let Some(field) = fields.last_mut() {
+                            field.in_result = true;
+                            out.extend(page_field(&field.instruction, &style));
+                        }
+                    }
+                    Some("end") => {
+                        if let Some(field) = fields.pop()
+                            && !field.in_result
+                        {
+                            out.extend(page_field(&field.instruction, &style));
+                        }
+                    }
+                    _ => {}
+                },
+                "instrText" => {
+                    if let Some(field) = fields.last_mut() {
+                        field.instruction.push_str(child.text().unwrap_or_default());
+                    }
+                }
+                // What a page field showed when it was saved is replaced by the real number.
+                _ if fields.iter().any(|f| !f.in_result || page_field(&f.instruction, &style).is_some()) => {}
+                _ => self.run_content(child, &style, out),
+            }
+        }
+    }
+
+    fn run_content<'x>(&mut self, child: Node<'x, 'x>, style: &Arc<TextStyle>, out: &mut Vec<Inline>) {
+        match child.name() {
+            "t" => {
+                let text = child.text().unwrap_or_default();
+                // Without xml:space="preserve" spaces at the ends do not count.
+                let text = if child.attr("space") == Some("preserve") { text } else { text.trim_matches([' ', '\n', '\r', '\t']) };
+                push_text(text, style, out);
+            }
+            "tab" | "ptab" => out.push(Inline::Tab(style.clone())),
+            "br" if child.attr("type") == Some("page") => out.push(Inline::PageBreak),
+            "br" | "cr" => out.push(Inline::Break),
+            "noBreakHyphen" => push_text("\u{2011}", style, out),
+            "softHyphen" => push_text("\u{ad}", style, out),
+            "sym" => {
+                let code = child.attr("char").and_then(|c| u32::from_str_radix(c, 16).ok()).unwrap_or(0x2022);
+                let sign = char::from_u32(code).filter(|c| !('\u{e000}'..='\u{f8ff}').contains(c)).unwrap_or('•');
+                push_text(sign.encode_utf8(&mut [0; 4]), style, out);
+            }
+            "drawing" => out.extend(self.picture(child)),
+            "AlternateContent" => {
+                if let Some(chosen) = child.child("Choice").or_else(|| child.child("Fallback")) {
+                    for inner in chosen.elements() {
+                        self.run_content(inner, style, out);
+                    }
+                }
+            }
+            _ => {}
+        }
+    }
+
+    /// A picture with its size in the line; English metric units are 12 700 to
+    /// the point (ECMA-376 part 1, 20.4.2.7).
+    fn picture<'x>(&self, drawing: Node<'x, 'x>) -> Option<Inline> {
+        let extent = drawing.find("extent")?;
+        let (width, height) = (extent.number("cx")? / 12_700.0, extent.number("cy")? / 12_700.0);
+        let part = self.look.target(&self.current, drawing.find("blip")?.attr("embed")?)?;
+        let (part, _) = self.look.pictures().get_key_value(part)?;
+        let text = drawing.find("docPr").and_then(|d| d.attr("descr")).unwrap_or_default();
+        let sane = (0.5..=5000.0).contains(&width) && (0.5..=5000.0).contains(&height);
+        sane.then(|| Inline::Picture(part.clone(), width, height, text.to_owned()))
+    }
+
+    // Tables.
+
+    fn table<'x>(&mut self, node: Node<'x, 'x>) -> Option<Table> {
+        let look = self.look;
+        let properties = node.child("tblPr");
+        let style = look.styles.table(properties.and_then(|p| p.val("tblStyle"))).cloned();
+        let mut layer = TableLayer { margin: [Some(0.0), Some(5.4), Some(0.0), Some(5.4)], ..TableLayer::default() };
+        if let Some(style) = &style {
+            style.table.over(&mut layer);
+        }
+        if let Some(properties) = properties {
+            TableLayer::read(properties).over(&mut layer);
+        }
+        self.table.push(style);
+        let rows: Vec<Node<'x, 'x>> = flat(node).into_iter().filter(|n| n.name() == "tr").collect();
+        let mut read: Vec<RawRow> = rows.iter().map(|row| self.row(*row)).collect();
+        self.table.pop();
+        let mut columns: Vec<f64> = node.child("tblGrid").into_iter().flat_map(|g| g.elements()).filter_map(|c| c.twips("w")).collect();
+        let count = read.iter().map(|r| r.cells.iter().map(|c| c.at + c.columns).max().unwrap_or(0)).max().unwrap_or(0);
+        if count == 0 || count > 256 {
+            return None;
+        }
+        fit_columns(&mut columns, count, &read);
+        let height = read.len();
+        let spans = row_spans(&read);
+        let out = read
+            .iter_mut()
+            .enumerate()
+            .map(|(y, row)| {
+                let cells = std::mem::take(&mut row.cells);
+                let cells = cells
+                    .into_iter()
+                    .enumerate()
+                    .filter(|(_, cell)| cell.merge != Merge::Continue)
+                    .map(|(x, cell)| {
+                        let rows = spans[y][x];
+                        let edges = [y == 0, cell.at + cell.columns >= count, y + rows >= height, cell.at == 0];
+                        cell.finish(rows, edges, &layer)
+                    })
+                    .collect();
+                Row { least: row.least, header: row.header, cells }
+            })
+            .collect();
+        let align = properties.and_then(|p| p.val("jc")).map(alignment).unwrap_or_default();
+        let hang = if look.tables_hang && self.table.is_empty() { -layer.margin[3].unwrap_or(0.0) } else { 0.0 };
+        let indent = properties.and_then(|p| p.child("tblInd")).and_then(|i| i.twips("w")).unwrap_or(0.0) + hang;
+        Some(Table { columns, align: if align == Align::Justify { Align::Left } else { align }, indent, rows: out })
+    }
+
+    fn row<'x>(&mut self, node: Node<'x, 'x>) -> RawRow {
+        let properties = node.child("trPr");
+        let mut at = properties.and_then(|p| p.child("gridBefore")).and_then(|g| g.number("val")).unwrap_or(0.0).clamp(0.0, 250.0) as usize;
+        let mut cells = Vec::new();
+        for cell in flat(node).into_iter().filter(|n| n.name() == "tc") {
+            let cell = self.cell(cell, at);
+            at += cell.columns;
+            cells.push(cell);
+        }
+        RawRow {
+            least: properties.and_then(|p| p.child("trHeight")).and_then(|h| h.twips("val")).unwrap_or(0.0).clamp(0.0, 5000.0),
+            header: properties.is_some_and(|p| p.toggle("tblHeader") == Some(true)),
+            cells,
+        }
+    }
+
+    fn cell<'x>(&mut self, node: Node<'x, 'x>, at: usize) -> RawCell {
+        let properties = node.child("tcPr");
+        let borders = properties.and_then(|p| p.child("tcBorders"));
+        let side = |names: &[&str]| borders.and_then(|b| names.iter().find_map(|n| b.child(n))).map(read_border);
+        RawCell {
+            at,
+            columns: properties.and_then(|p| p.child("gridSpan")).and_then(|g| g.number("val")).unwrap_or(1.0).clamp(1.0, 250.0) as usize,
+            width: properties.and_then(|p| p.child("tcW")).filter(|w| w.attr("type") != Some("pct")).and_then(|w| w.twips("w")),
+            merge: match properties.and_then(|p| p.child("vMerge")) {
+                None => Merge::None,
+                Some(m) if m.attr("val") == Some("restart") => Merge::Start,
+                Some(_) => Merge::Continue,
+            },
+            shading: properties.and_then(|p| p.child("shd")).and_then(|s| s.attr("fill")).and_then(color),
+            borders: [side(&["top"]), side(&["right", "end"]), side(&["bottom"]), side(&["left", "start"])],
+            margin: properties.and_then(|p| p.child("tcMar")).map(margins).unwrap_or_default(),
+            vertical: match properties.and_then(|p| p.val("vAlign")) {
+                Some("center") => Vertical::Middle,
+                Some("bottom") => Vertical::Bottom,
+                _ => Vertical::Top,
+            },
+            blocks: self.blocks(node),
+        }
+    }
+}
+
+#[derive(PartialEq, Eq)]
+enum Merge {
+    None,
+    Start,
+    Continue,
+}
+
+struct RawRow {
+    least: f64,
+    header: bool,
+    cells: Vec<RawCell>,
+}
+
+struct RawCell {
+    at: usize,
+    columns: usize,
+    width: Option<f64>,
+    merge: Merge,
+    shading: Option<Arc<str>>,
+    borders: [Option<Option<Border>>; 4],
+    margin: [Option<f64>; 4],
+    vertical: Vertical,
+    blocks: Vec<Block>,
+}
+
+impl RawCell {
+    /// Takes from the table what the cell does not say; `edges` tells which of
+    /// its sides lie on the table's.
+    fn finish(self, rows: usize, edges: [bool; 4], table: &TableLayer) -> Cell {
+        const INSIDE: [usize; 4] = [4, 5, 4, 5];
+        let mut borders = self.borders;
+        let borders = std::array::from_fn(|side| {
+            let below = &table.borders[if edges[side] { side } else { INSIDE[side] }];
+            borders[side].take().or_else(|| below.clone()).flatten()
+        });
+        let margin = std::array::from_fn(|side| self.margin[side].or(table.margin[side]).unwrap_or(0.0).clamp(0.0, 200.0));
+        Cell { columns: self.columns, rows, shading: self.shading, borders, margin, vertical: self.vertical, blocks: self.blocks }
+    }
+}
+
+/// How many rows each cell covers.
+fn row_spans(rows: &[RawRow]) -> Vec<Vec<usize>> {
+    let mut spans: Vec<Vec<usize>> = rows.iter().map(|r| vec![1; r.cells.len()]).collect();
+    for (y, row) in rows.iter().enumerate() {
+        for (x, cell) in row.cells.iter().enumerate().filter(|(_, c)| c.merge == Merge::Start) {
+            let covers = |below: &&RawRow| below.cells.iter().any(|c| c.at == cell.at && c.merge == Merge::Continue);
+            spans[y][x] += rows[y + 1..].iter().take_while(covers).count();
+        }
+    }
+    spans
+}
+
+/// Columns without a width take that of their cells, or share what is left.
+fn fit_columns(columns: &mut Vec<f64>, count: usize, rows: &[RawRow]) {
+    columns.resize(count, 0.0);
+    for cell in rows.iter().flat_map(|r| &r.cells) {
+        if let (1, Some(width)) = (cell.columns, cell.width)
+            && columns[cell.at] < 1.0
+        {
+            columns[cell.at] = width;
+        }
+    }
+    for width in columns.iter_mut() {
+        *width = if *width < 1.0 { 72.0 } else { width.min(5000.0) };
+    }
+}
+
+/// Children with the wrappers taken away that mean nothing for pages.
+fn flat<'x>(parent: Node<'x, 'x>) -> Vec<Node<'x, 'x>> {
+    let mut found = Vec::new();
+    for node in parent.elements() {
+        match node.name() {
+            "sdt" => found.extend(node.child("sdtContent").map(flat).unwrap_or_default()),
+            "ins" | "smartTag" | "customXml" | "moveTo" => found.extend(flat(node)),
+            _ => found.push(node),
+        }
+    }
+    found
+}
+
+fn push_text(text: &str, style: &Arc<TextStyle>, out: &mut Vec<Inline>) {
+    if text.is_empty() {
+        return;
+    }
+    if let Some(Inline::Text(before, own)) = out.last_mut()
+        && (Arc::ptr_eq(own, style) || own == style)
+    {
+        before.push_str(text);
+        return;
+    }
+    out.push(Inline::Text(text.to_owned(), style.clone()));
+}
+
+/// PAGE and NUMPAGES (ECMA-376 part 1, 17.16.5.44 and 17.16.5.40).
+fn page_field(instruction: &str, style: &Arc<TextStyle>) -> Option<Inline> {
+    match instruction.split_whitespace().next()?.to_ascii_uppercase().as_str() {
+        "PAGE" => Some(Inline::Page(style.clone())),
+        "NUMPAGES" | "SECTIONPAGES" => Some(Inline::Pages(style.clone())),
+        _ => None,
+    }
+}

@@ -1,0 +1,165 @@
+//! Markup → pages → PDF and SVG, in process.
+
+use std::collections::HashMap;
+use std::sync::LazyLock;
+
+use jiff::civil::DateTime;
+use typst::diag::{FileError, FileResult};
+use typst::foundations::{Bytes, Datetime, Duration, Smart};
+use typst::syntax::{FileId, RootedPath, Source, VirtualPath, VirtualRoot};
+use typst::text::{Font, FontBook};
+use typst::utils::LazyHash;
+use typst::{Library, LibraryExt, World};
+use typst_layout::PagedDocument;
+use typst_pdf::{PdfOptions, Timestamp};
+
+use super::fonts::FONTS;
+use super::look::Pictures;
+use super::markup::{self, picture_path};
+use super::model::Document;
+
+/// Pages that can't be made.
+#[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
+#[error("the pages can't be made: {0}")]
+pub struct TypesetError(pub String);
+
+/// How many documents' worth of memory the typesetter keeps for the next.
+const KEPT: usize = 10;
+/// The most pages of a document.
+const MOST_PAGES: usize = 10_000;
+
+/// What is the same for all documents.
+struct Base {
+    library: LazyHash<Library>,
+    book: LazyHash<FontBook>,
+    main: FileId,
+    prelude: Source,
+}
+
+static BASE: LazyLock<Base> = LazyLock::new(|| Base {
+    library: LazyHash::new(Library::default()),
+    book: LazyHash::new(FONTS.book.clone()),
+    main: id("/main.typ"),
+    prelude: Source::new(id("/prelude.typ"), include_str!("prelude.typ").to_owned()),
+});
+
+fn id(path: &str) -> FileId {
+    match VirtualPath::new(path) {
+        Ok(path) => RootedPath::new(VirtualRoot::Project, path).intern(),
+        Err(_) => unreachable!("paths are written here"),
+    }
+}
+
+/// One document's files.
+struct Files {
+    main: Source,
+    pictures: HashMap<FileId, Bytes>,
+}
+
+impl World for Files {
+    fn library(&self) -> &LazyHash<Library> {
+        &BASE.library
+    }
+
+    fn book(&self) -> &LazyHash<FontBook> {
+        &BASE.book
+    }
+
+    fn main(&self) -> FileId {
+        BASE.main
+    }
+
+    fn source(&self, id: FileId) -> FileResult<Source> {
+        if id == BASE.main {
+            Ok(self.main.clone())
+        } else if id == BASE.prelude.id() {
+            Ok(BASE.prelude.clone())
+        } else {
+            Err(FileError::AccessDenied)
+        }
+    }
+
+    fn file(&self, id: FileId) -> FileResult<Bytes> {
+        self.pictures.get(&id).cloned().ok_or(FileError::AccessDenied)
+    }
+
+    fn font(&self, index: usize) -> Option<Font> {
+        FONTS.fonts.get(index).cloned()
+    }
+
+    fn today(&self, _: Option<Duration>) -> Option<Datetime> {
+        None
+    }
+}
+
+/// Makes pages. One serves the whole process.
+#[derive(Debug, Default, Clone, Copy)]
+pub struct Typesetter {
+    /// Prints PROOF across every page.
+    pub proof: bool,
+}
+
+/// Typeset pages.
+#[derive(Debug)]
+pub struct Made {
+    document: PagedDocument,
+}
+
+impl Typesetter {
+    /// Typesets a document.
+    pub fn make(&self, document: &Document, pictures: &Pictures, tab: f64) -> Result<Made, TypesetError> {
+        let markup = markup::write(document, tab, self.proof);
+        let pictures = markup
+            .pictures
+            .iter()
+            .enumerate()
+            .filter_map(|(number, part)| Some((id(&picture_path(number, part)), pictures.get(part)?.clone())))
+            .collect();
+        let files = Files { main: Source::new(BASE.main, markup.source), pictures };
+        let result = typst::compile::<PagedDocument>(&files).output;
+        comemo::evict(KEPT);
+        let document = result.map_err(|errors| TypesetError(errors.iter().map(|e| e.message.to_string()).collect::<Vec<_>>().join("; ")))?;
+        if document.pages().len() > MOST_PAGES {
+            return Err(TypesetError(format!("it has {} pages; a document may have {MOST_PAGES}", document.pages().len())));
+        }
+        Ok(Made { document })
+    }
+}
+
+impl Made {
+    /// How many pages there are.
+    pub fn page_count(&self) -> usize {
+        self.document.pages().len()
+    }
+
+    /// Width and height of a page in points.
+    pub fn size(&self, page: usize) -> Option<(f64, f64)> {
+        self.document.pages().get(page).map(|p| (p.frame.width().to_pt(), p.frame.height().to_pt()))
+    }
+
+    /// The pages as a tagged PDF. The same pages, title and moment give the same
+    /// bytes.
+    pub fn pdf(mut self, title: &str, moment: DateTime) -> Result<Vec<u8>, TypesetError> {
+        let timestamp = Datetime::from_ymd_hms(
+            i32::from(moment.year()),
+            moment.month() as u8,
+            moment.day() as u8,
+            moment.hour() as u8,
+            moment.minute() as u8,
+            moment.second() as u8,
+        );
+        self.document.info_mut().title = Some(title.into());
+        let options = PdfOptions {
+            ident: Smart::Custom(title.to_owned()),
+            creator: Smart::Custom(Some("Mangle".to_owned())),
+            timestamp: timestamp.map(Timestamp::new_utc),
+            ..PdfOptions::default()
+        };
+        typst_pdf::pdf(&self.document, &options).map_err(|errors| TypesetError(errors.iter().map(|e| e.message.to_string()).collect::<Vec<_>>().join("; ")))
+    }
+
+    /// A page as SVG.
+    pub fn svg(&self, page: usize) -> Option<String> {
+        self.document.pages().get(page).map(|page| typst_svg::svg(page, &typst_svg::SvgOptions::default()))
+    }
+}

@@ -1,0 +1,108 @@
+//! PDFs as files: several joined into one.
+
+use std::collections::BTreeMap;
+
+use lopdf::{Document, Object, ObjectId, dictionary};
+
+/// PDFs that can't be joined.
+#[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
+pub enum JoinError {
+    /// One of them can't be read.
+    #[error("document {number} can't be read: {why}")]
+    Unreadable {
+        /// Which, from 1.
+        number: usize,
+        /// Why.
+        why: String,
+    },
+    /// The joined file can't be written.
+    #[error("the joined file can't be written: {0}")]
+    Unwritable(String),
+}
+
+/// Joins PDFs into one, each with a bookmark of its title at its first page.
+pub fn join(documents: impl IntoIterator<Item = (String, Vec<u8>)>) -> Result<Vec<u8>, JoinError> {
+    let mut joined = Document::with_version("1.7");
+    let pages_id = joined.new_object_id();
+    let mut kids: Vec<Object> = Vec::new();
+    let mut marks: Vec<(String, ObjectId)> = Vec::new();
+    for (index, (title, bytes)) in documents.into_iter().enumerate() {
+        let mut document = Document::load_mem(&bytes).map_err(|e| JoinError::Unreadable { number: index + 1, why: e.to_string() })?;
+        document.renumber_objects_with(joined.max_id + 1);
+        joined.max_id = document.max_id;
+        let pages: BTreeMap<u32, ObjectId> = document.get_pages();
+        // What a page takes from its parents must be its own before they go.
+        for id in pages.values() {
+            let inherited: Vec<(&[u8], Object)> =
+                [b"Resources".as_slice(), b"MediaBox", b"CropBox", b"Rotate"].into_iter().filter_map(|key| Some((key, inherited(&document, *id, key)?))).collect();
+            if let Ok(Object::Dictionary(page)) = document.get_object_mut(*id) {
+                for (key, value) in inherited {
+                    page.set(key, value);
+                }
+                page.set("Parent", pages_id);
+                // The tags of the parts do not hold for the whole.
+                page.remove(b"StructParents");
+            }
+            kids.push((*id).into());
+        }
+        if let Some(first) = pages.values().next() {
+            marks.push((title, *first));
+        }
+        for (id, object) in document.objects {
+            let structural = object.as_dict().is_ok_and(|d| d.has_type(b"Catalog") || d.has_type(b"Pages") || d.has_type(b"StructTreeRoot") || d.has_type(b"StructElem"));
+            if !structural {
+                joined.objects.insert(id, object);
+            }
+        }
+    }
+    let count = kids.len() as i64;
+    joined.objects.insert(pages_id, dictionary! { "Type" => "Pages", "Kids" => kids, "Count" => count }.into());
+    let outlines = outlines(&mut joined, &marks);
+    let catalog = joined.add_object(dictionary! { "Type" => "Catalog", "Pages" => pages_id, "Outlines" => outlines, "PageMode" => "UseOutlines" });
+    joined.trailer.set("Root", catalog);
+    joined.prune_objects();
+    joined.compress();
+    let mut out = Vec::new();
+    joined.save_to(&mut out).map_err(|e| JoinError::Unwritable(e.to_string()))?;
+    Ok(out)
+}
+
+/// A page's entry, or that of the nearest of its parents that has one.
+fn inherited(document: &Document, page: ObjectId, key: &[u8]) -> Option<Object> {
+    let mut at = page;
+    for _ in 0..64 {
+        let dictionary = document.get_dictionary(at).ok()?;
+        if let Ok(value) = dictionary.get(key) {
+            return Some(value.clone());
+        }
+        at = dictionary.get(b"Parent").and_then(Object::as_reference).ok()?;
+    }
+    None
+}
+
+/// Bookmarks (ISO 32000-1, 12.3.3), one after the other.
+fn outlines(document: &mut Document, marks: &[(String, ObjectId)]) -> ObjectId {
+    let root = document.new_object_id();
+    let ids: Vec<ObjectId> = marks.iter().map(|_| document.new_object_id()).collect();
+    for (index, (title, page)) in marks.iter().enumerate() {
+        let mut item = dictionary! {
+            "Title" => lopdf::text_string(title),
+            "Parent" => root,
+            "Dest" => vec![Object::Reference(*page), Object::Name(b"Fit".to_vec())],
+        };
+        if let Some(before) = index.checked_sub(1) {
+            item.set("Prev", ids[before]);
+        }
+        if let Some(next) = ids.get(index + 1) {
+            item.set("Next", *next);
+        }
+        document.objects.insert(ids[index], item.into());
+    }
+    let mut dictionary = dictionary! { "Type" => "Outlines", "Count" => marks.len() as i64 };
+    if let (Some(first), Some(last)) = (ids.first(), ids.last()) {
+        dictionary.set("First", *first);
+        dictionary.set("Last", *last);
+    }
+    document.objects.insert(root, dictionary.into());
+    root
+}

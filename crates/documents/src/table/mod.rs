@@ -1,0 +1,92 @@
+//! Sheets: CSV, XLSX and ODS in.
+
+mod csv;
+mod workbook;
+
+use std::sync::Arc;
+
+use mangle_core::records::{Cell, RawSheet};
+
+use crate::OpenError;
+use crate::open::{Content, sniff};
+
+/// The most columns that a sheet may have.
+pub const MOST_COLUMNS: usize = 2_000;
+/// The most rows that a sheet may have.
+pub const MOST_ROWS: usize = 500_000;
+
+/// Reads the sheets of a file: a workbook's, or the one of a delimited text.
+/// `name` is only used to name the sheet of a text.
+pub fn read(name: &str, bytes: Arc<[u8]>) -> Result<Vec<RawSheet>, OpenError> {
+    if bytes.is_empty() {
+        return Err(OpenError::Empty);
+    }
+    let sheets = match sniff(&bytes) {
+        Content::Zip => workbook::read(bytes)?,
+        Content::Text => vec![csv::read(stem(name), &bytes)?],
+        Content::Other(found) => {
+            return Err(OpenError::WrongKind { found, wanted: "a CSV, XLSX or ODS file", remedy: "save the sheet in one of these forms" });
+        }
+    };
+    let sheets: Vec<RawSheet> = sheets.into_iter().filter(|s| !s.header.is_empty() && !s.rows.is_empty()).collect();
+    if sheets.is_empty() {
+        return Err(OpenError::NoRows);
+    }
+    Ok(sheets)
+}
+
+fn stem(name: &str) -> &str {
+    name.rsplit_once('.').map_or(name, |(stem, _)| stem)
+}
+
+/// Makes a sheet of rows: the first row with anything in it is the header;
+/// columns without a name and without a value, and blank rows, are dropped.
+fn sheet(name: &str, rows: Vec<Vec<Cell>>) -> Result<RawSheet, OpenError> {
+    let mut rows = rows.into_iter().skip_while(|row| row.iter().all(Cell::is_blank));
+    let Some(header) = rows.next() else {
+        return Ok(RawSheet { name: name.to_owned(), ..RawSheet::default() });
+    };
+    let mut rows: Vec<Vec<Cell>> = rows.filter(|row| !row.iter().all(Cell::is_blank)).collect();
+    let mut header: Vec<String> = header.iter().map(|c| c.as_text().split_whitespace().collect::<Vec<_>>().join(" ")).collect();
+    let width = rows.iter().map(|r| r.iter().rposition(|c| !c.is_blank()).map_or(0, |at| at + 1)).max().unwrap_or(0);
+    let named = header.iter().rposition(|n| !n.is_empty()).map_or(0, |at| at + 1);
+    let width = width.max(named);
+    if width > MOST_COLUMNS {
+        return Err(OpenError::TooLarge {
+            what: format!("the sheet “{name}” with {width} columns"),
+            limit: format!("{MOST_COLUMNS} columns"),
+            remedy: "take out the columns that no document needs",
+        });
+    }
+    if rows.len() > MOST_ROWS {
+        return Err(OpenError::TooLarge {
+            what: format!("the sheet “{name}” with {} rows", rows.len()),
+            limit: format!("{MOST_ROWS} rows"),
+            remedy: "split it into several files",
+        });
+    }
+    header.resize(width, String::new());
+    for row in &mut rows {
+        row.truncate(width);
+    }
+    let blank: Vec<usize> = (0..width).filter(|at| header[*at].is_empty() && rows.iter().all(|r| r.get(*at).is_none_or(Cell::is_blank))).collect();
+    if !blank.is_empty() {
+        let keep = |at: &usize| blank.binary_search(at).is_err();
+        header = header.into_iter().enumerate().filter(|(at, _)| keep(at)).map(|(_, n)| n).collect();
+        for row in &mut rows {
+            *row = std::mem::take(row).into_iter().enumerate().filter(|(at, _)| keep(at)).map(|(_, c)| c).collect();
+        }
+    }
+    check_header(name, &header)?;
+    Ok(RawSheet { name: name.to_owned(), header, rows })
+}
+
+/// Refuses columns without a name or with one name.
+fn check_header(sheet: &str, header: &[String]) -> Result<(), OpenError> {
+    use mangle_core::records::{Column, ColumnType, Schema};
+    let columns = header.iter().map(|n| Column::new(n, ColumnType::Text)).collect();
+    Schema::new(columns).map(|_| ()).map_err(|fault| OpenError::Header { sheet: sheet.to_owned(), fault })
+}
+
+#[cfg(test)]
+mod tests;

@@ -1,0 +1,71 @@
+//! Workbooks: XLSX (ECMA-376) and ODS (OpenDocument 1.3).
+
+use std::io::Cursor;
+use std::sync::Arc;
+
+use calamine::{Data, Ods, Reader, Xlsx, open_workbook_from_rs};
+use jiff::civil::DateTime;
+use mangle_core::records::{Cell, RawSheet};
+use mangle_core::value::number::from_binary;
+
+use super::sheet;
+use crate::OpenError;
+use crate::package::Package;
+
+/// Reads the sheets of a workbook that hold anything.
+pub(super) fn read(bytes: Arc<[u8]>) -> Result<Vec<RawSheet>, OpenError> {
+    let package = Package::open(bytes, "a CSV, XLSX or ODS file")?;
+    let cursor = Cursor::new(package.bytes.clone());
+    if package.has("xl/workbook.xml") {
+        let workbook: Xlsx<_> = open_workbook_from_rs(cursor).map_err(|e: calamine::XlsxError| OpenError::Damaged(e.to_string()))?;
+        return sheets(workbook);
+    }
+    if package.has("content.xml") && package.part("mimetype").is_ok_and(|m| m.starts_with(b"application/vnd.oasis.opendocument.spreadsheet")) {
+        let workbook: Ods<_> = open_workbook_from_rs(cursor).map_err(|e: calamine::OdsError| OpenError::Damaged(e.to_string()))?;
+        return sheets(workbook);
+    }
+    let found = if package.has("word/document.xml") { "a DOCX document" } else { "a zip archive" };
+    Err(OpenError::WrongKind { found, wanted: "a CSV, XLSX or ODS file", remedy: "save the sheet in one of these forms" })
+}
+
+fn sheets<R>(mut workbook: R) -> Result<Vec<RawSheet>, OpenError>
+where
+    R: Reader<Cursor<Arc<[u8]>>>,
+    R::Error: std::fmt::Display,
+{
+    let mut found = Vec::new();
+    for name in workbook.sheet_names() {
+        let range = workbook.worksheet_range(&name).map_err(|e| OpenError::Damaged(format!("the sheet “{name}”: {e}")))?;
+        let rows = range.rows().map(|row| row.iter().map(cell).collect()).collect();
+        let sheet = sheet(&name, rows)?;
+        if !sheet.rows.is_empty() {
+            found.push(sheet);
+        }
+    }
+    Ok(found)
+}
+
+fn cell(data: &Data) -> Cell {
+    match data {
+        Data::Empty => Cell::Blank,
+        Data::String(text) if text.is_empty() => Cell::Blank,
+        Data::String(text) => Cell::Text(text.as_str().into()),
+        Data::Int(number) => Cell::Number((*number).into()),
+        Data::Float(number) => from_binary(*number).map_or_else(|| Cell::Error(number.to_string()), Cell::Number),
+        Data::Bool(yes) => Cell::Bool(*yes),
+        Data::DateTime(moment) if moment.is_duration() => from_binary(moment.as_f64()).map_or(Cell::Blank, Cell::Number),
+        Data::DateTime(moment) => {
+            let (year, month, day, hour, minute, second, _) = moment.to_ymd_hms_milli();
+            match DateTime::new(year as i16, month as i8, day as i8, hour as i8, minute as i8, second as i8, 0) {
+                Ok(moment) => Cell::Date(moment),
+                Err(_) => Cell::Error(format!("{year}-{month}-{day}")),
+            }
+        }
+        Data::DateTimeIso(text) => match text.parse::<DateTime>() {
+            Ok(moment) => Cell::Date(moment),
+            Err(_) => text.parse::<jiff::civil::Date>().map_or_else(|_| Cell::Text(text.as_str().into()), |d| Cell::Date(d.to_datetime(jiff::civil::Time::midnight()))),
+        },
+        Data::DurationIso(text) => Cell::Text(text.as_str().into()),
+        Data::Error(error) => Cell::Error(error.to_string()),
+    }
+}
