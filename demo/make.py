@@ -222,6 +222,8 @@ def letter(path, old=False):
     width = Cm(16)
 
     h = s.header.paragraphs[0]
+    h.style = d.styles["Normal"]
+    h.paragraph_format.space_after = Pt(0)
     h.paragraph_format.tab_stops.clear_all()
     h.paragraph_format.tab_stops.add_tab_stop(width, WD_TAB_ALIGNMENT.RIGHT)
     h.add_run().add_picture(io.BytesIO(mark()), height=Cm(1.0))
@@ -232,6 +234,8 @@ def letter(path, old=False):
     small.font.size = Pt(9)
     edge(h, "bottom")
     f = s.footer.paragraphs[0]
+    f.style = d.styles["Normal"]
+    f.paragraph_format.space_after = Pt(0)
     f.paragraph_format.tab_stops.clear_all()
     f.paragraph_format.tab_stops.add_tab_stop(width, WD_TAB_ALIGNMENT.RIGHT)
     f.add_run("Your reference [: ref]\tPage ").font.size = Pt(8.5)

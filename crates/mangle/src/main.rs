@@ -1,1 +1,48 @@
-fn main() {}
+//! The program: `mangle demo`, `serve`, `merge`, `fields`, `openapi`.
+
+mod demo;
+mod fields;
+mod merge;
+mod serve;
+
+use std::process::ExitCode;
+
+use clap::{Parser, Subcommand};
+
+/// Records in, documents out, each delivered once.
+#[derive(Parser)]
+#[command(version, about)]
+struct Arguments {
+    #[command(subcommand)]
+    command: Command,
+}
+
+#[derive(Subcommand)]
+enum Command {
+    /// Runs the application on a folder.
+    Serve(serve::Arguments),
+    /// Runs the application on the demo world.
+    Demo(demo::Arguments),
+    /// Fills a template with the records of a sheet and writes the files.
+    Merge(merge::Arguments),
+    /// Lists the placeholders and problems of a template.
+    Fields(fields::Arguments),
+    /// Prints the description of the API.
+    Openapi,
+}
+
+fn main() -> ExitCode {
+    let filter = tracing_subscriber::EnvFilter::try_from_env("MANGLE_LOG").unwrap_or_else(|_| "warn".into());
+    tracing_subscriber::fmt().with_env_filter(filter).with_writer(std::io::stderr).init();
+    let done = match Arguments::parse().command {
+        Command::Serve(arguments) => serve::run(arguments).map(|()| ExitCode::SUCCESS),
+        Command::Demo(arguments) => demo::run(arguments).map(|()| ExitCode::SUCCESS),
+        Command::Merge(arguments) => merge::run(arguments),
+        Command::Fields(arguments) => fields::run(arguments),
+        Command::Openapi => serve::openapi().map(|()| ExitCode::SUCCESS),
+    };
+    done.unwrap_or_else(|error| {
+        eprintln!("mangle: {error:#}");
+        ExitCode::from(1)
+    })
+}

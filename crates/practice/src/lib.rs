@@ -1,1 +1,4 @@
-//! In the making.
+//! Practice services: small stand-ins for what Mangle sends to. They speak the
+//! real protocols and know nothing of Mangle.
+
+pub mod mailbox;

@@ -1,1 +1,17 @@
-//! In the making.
+//! Mangle's service: the API, the store, the runner and the channels.
+
+mod api;
+mod clock;
+mod demo;
+mod error;
+mod files;
+mod prepare;
+mod run;
+mod server;
+mod store;
+mod web;
+
+pub use api::openapi;
+pub use demo::demo;
+pub use error::{Problem, Refused};
+pub use server::{App, Options, Smtp, app, router, serve};

@@ -354,7 +354,7 @@ pub(crate) fn caseless(text: &str) -> String {
 }
 
 /// The order of two values of like types; blank is 0 or "".
-pub(super) fn order(left: &Value, right: &Value) -> Result<Ordering, Fault> {
+pub fn order(left: &Value, right: &Value) -> Result<Ordering, Fault> {
     let unlike = || Fault::Unlike { left: left.kind(), right: right.kind(), verb: "compared" };
     match (left, right) {
         (Value::Money(a), Value::Money(b)) if a.currency != b.currency => {

@@ -10,7 +10,7 @@ pub mod syntax;
 pub(crate) mod token;
 
 pub use error::{EvalError, Fault, Span, SyntaxError, SyntaxFault};
-pub use eval::{Clock, Context, Office, Scope, Ties};
-pub use format::Format;
+pub use eval::{Clock, Context, Office, Scope, Ties, order};
+pub use format::{Format, plain};
 pub use name::{Folded, nearest};
 pub use parse::{condition, kind, value};

@@ -1,0 +1,46 @@
+//! `mangle demo`: Brackwater Quay, ready to work in.
+
+use std::path::PathBuf;
+
+use anyhow::Result;
+
+use crate::serve::{What, runtime, start};
+
+#[derive(clap::Args)]
+pub struct Arguments {
+    /// Where the demo world is kept; a temporary folder where none is named.
+    #[arg(long)]
+    folder: Option<PathBuf>,
+    /// The port of the application on this machine; 0 takes a free one.
+    #[arg(long, default_value_t = 7600)]
+    port: u16,
+    /// The port of the practice mailbox; 0 takes a free one.
+    #[arg(long, default_value_t = 7625)]
+    practice_port: u16,
+}
+
+const SEASON: &[u8] = include_bytes!("../../../demo/season.xlsx");
+const PRICES: &[u8] = include_bytes!("../../../demo/price-list.csv");
+const REMINDER: &[u8] = include_bytes!("../../../demo/reminder.docx");
+
+pub fn run(arguments: Arguments) -> Result<()> {
+    // Dropped at the end: the temporary folder goes with the demo.
+    let (_temporary, folder) = match arguments.folder {
+        Some(folder) => (None, folder),
+        None => {
+            let temporary = tempfile::tempdir()?;
+            let folder = temporary.path().to_owned();
+            (Some(temporary), folder)
+        }
+    };
+    let what = What { folder: folder.clone(), port: arguments.port, smtp: None, practice_port: arguments.practice_port };
+    runtime()?.block_on(async {
+        let new = !folder.join("mangle.sqlite").exists();
+        let running = start(what).await?;
+        if new {
+            running.fill(&[("season.xlsx", SEASON), ("price-list.csv", PRICES), ("reminder.docx", REMINDER)]).await?;
+        }
+        println!("Mangle listens on {}", running.address);
+        running.serve().await
+    })
+}

@@ -1,0 +1,32 @@
+//! `mangle fields`: what stands in a template.
+
+use std::path::PathBuf;
+use std::process::ExitCode;
+
+use anyhow::{Context, Result};
+use mangle_documents::docx::Template;
+
+#[derive(clap::Args)]
+pub struct Arguments {
+    /// The template.
+    template: PathBuf,
+    /// Prints JSON.
+    #[arg(long)]
+    json: bool,
+}
+
+pub fn run(arguments: Arguments) -> Result<ExitCode> {
+    let bytes = std::fs::read(&arguments.template).with_context(|| format!("{} can't be read", arguments.template.display()))?;
+    let template = Template::open(bytes).with_context(|| arguments.template.display().to_string())?;
+    if arguments.json {
+        println!("{}", serde_json::to_string_pretty(&serde_json::json!({ "placeholders": template.placeholders(), "problems": template.problems() }))?);
+    } else {
+        for placeholder in template.placeholders() {
+            println!("{:8} {}", placeholder.place.words(), placeholder.text);
+        }
+        for problem in template.problems() {
+            println!("problem in the {}: {}\n    {}", problem.place.words(), problem.message, problem.line);
+        }
+    }
+    Ok(if template.problems().is_empty() { ExitCode::SUCCESS } else { ExitCode::from(2) })
+}

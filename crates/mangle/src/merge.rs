@@ -1,0 +1,248 @@
+//! `mangle merge`: a template and a sheet, in a terminal.
+
+use std::collections::HashSet;
+use std::io::Write;
+use std::path::{Path, PathBuf};
+use std::process::ExitCode;
+use std::sync::Mutex;
+use std::sync::atomic::{AtomicUsize, Ordering};
+
+use anyhow::{Context as _, Result, bail, ensure};
+use jiff::civil::{Date, DateTime, Time};
+use mangle_core::dispatch::{Output, Plan, Setup, file_name, name_uses, numbered, tie_states};
+use mangle_core::language::{Context, Scope};
+use mangle_core::preflight::obstacles;
+use mangle_core::records::{Filter, Record, Recognised, Sheet, recognise};
+use mangle_core::value::Locale;
+use mangle_documents::docx::Template;
+use mangle_documents::page::Typesetter;
+use serde::Serialize;
+
+#[derive(clap::Args)]
+pub struct Arguments {
+    /// The template.
+    #[arg(long)]
+    template: PathBuf,
+    /// The records: a CSV, XLSX or ODS file, with #Sheet behind it for one of its sheets.
+    #[arg(long)]
+    records: String,
+    /// The folder for the files; made where it is missing.
+    #[arg(long)]
+    out: PathBuf,
+    /// What is made of each record.
+    #[arg(long, value_enum, default_value = "pdf")]
+    to: To,
+    /// The pattern of file names.
+    #[arg(long)]
+    name: Option<String>,
+    /// A tie, "name=Column"; may stand several times.
+    #[arg(long)]
+    tie: Vec<String>,
+    /// A condition that chooses records.
+    #[arg(long = "where")]
+    filter: Option<String>,
+    /// The locale by which values print.
+    #[arg(long, default_value = "en-GB")]
+    locale: String,
+    /// The day that `today` is; the machine's where none is named.
+    #[arg(long)]
+    today: Option<Date>,
+    /// A file for one JSON line a record; without it they go to standard output.
+    #[arg(long)]
+    report: Option<PathBuf>,
+}
+
+#[derive(Clone, Copy, clap::ValueEnum)]
+enum To {
+    Pdf,
+    Docx,
+    Both,
+}
+
+/// One line of the report.
+#[derive(Serialize)]
+struct Line {
+    record: usize,
+    file: Vec<String>,
+    state: &'static str,
+    error: Option<Fault>,
+}
+
+#[derive(Serialize)]
+struct Fault {
+    code: String,
+    place: String,
+    message: String,
+}
+
+/// All that the records have in common.
+struct Job {
+    template: Template,
+    sheet: Sheet,
+    plan: Plan,
+    context: Context,
+    out: PathBuf,
+}
+
+pub fn run(arguments: Arguments) -> Result<ExitCode> {
+    let read = |path: &Path| std::fs::read(path).with_context(|| format!("{} can't be read", path.display()));
+    let template = Template::open(read(&arguments.template)?).with_context(|| arguments.template.display().to_string())?;
+    if let Some(problem) = template.problems().first() {
+        bail!("{} problems stop the template; the first, in the {}: {}\n    {}", template.problems().len(), problem.place.words(), problem.message, problem.line);
+    }
+    let (path, wanted) = match arguments.records.rsplit_once('#') {
+        Some((path, sheet)) => (path, Some(sheet)),
+        None => (arguments.records.as_str(), None),
+    };
+    let sheets = mangle_documents::table::read(path, read(Path::new(path))?.into()).with_context(|| path.to_owned())?;
+    let names: Vec<String> = sheets.iter().map(|s| s.name.clone()).collect();
+    let raw = match wanted {
+        None => sheets.into_iter().next(),
+        Some(name) => sheets.into_iter().find(|s| s.name.eq_ignore_ascii_case(name)),
+    };
+    let raw = raw.with_context(|| format!("{path} has no sheet “{}”; it has {}", wanted.unwrap_or_default(), names.join(", ")))?;
+    let Recognised { columns, reading } = recognise(&raw);
+    let sheet = Sheet::read(&raw, columns, reading)?;
+
+    let mut setup = Setup { name: arguments.name.clone().unwrap_or_else(|| "Document [: run.number as number \"0000\"]".to_owned()), ..Setup::default() };
+    for tie in &arguments.tie {
+        let (name, column) = tie.split_once('=').with_context(|| format!("“{tie}” is no tie; write \"name=Column\""))?;
+        ensure!(sheet.schema.column(&mangle_core::language::Folded::new(column)).is_some(), "the tie “{tie}” names no column of the sheet “{}”", sheet.name);
+        setup.ties.insert(name.trim().to_owned(), column.trim().to_owned());
+    }
+    setup.output = match arguments.to {
+        To::Pdf => Output::Pdf,
+        To::Docx => Output::Docx,
+        To::Both => Output::Both,
+    };
+    let plan = Plan::new(&setup);
+    let uses = name_uses(template.placeholders().iter().chain(plan.name.placeholders()));
+    if let Some(obstacle) = obstacles(&tie_states(&uses, &sheet.schema, &setup.ties), &plan).into_iter().next() {
+        bail!("{} (--tie \"name=Column\")", obstacle.message);
+    }
+    let moment = match arguments.today {
+        Some(day) => day.to_datetime(Time::midnight()),
+        None => now(),
+    };
+    let mut context = Context::new(Locale::parse(&arguments.locale)?, moment);
+    context.reading = reading;
+    let filter = arguments.filter.as_deref().map(|text| Filter::read(text, &sheet.schema).with_context(|| format!("--where “{text}”"))).transpose()?;
+    std::fs::create_dir_all(&arguments.out).with_context(|| format!("{} can't be made", arguments.out.display()))?;
+    let report: Box<dyn Write + Send> = match &arguments.report {
+        Some(path) => Box::new(std::io::BufWriter::new(std::fs::File::create(path).with_context(|| format!("{} can't be written", path.display()))?)),
+        None => Box::new(std::io::stdout()),
+    };
+    make(&Job { template, sheet, plan, context, out: arguments.out }, filter.as_ref(), report)
+}
+
+fn now() -> DateTime {
+    let seconds = std::time::SystemTime::now().duration_since(std::time::UNIX_EPOCH).map_or(0, |d| d.as_secs());
+    let epoch = DateTime::constant(1970, 1, 1, 0, 0, 0, 0);
+    epoch.checked_add(jiff::SignedDuration::from_secs(seconds as i64)).unwrap_or(epoch)
+}
+
+/// Makes all records, on as many threads as the machine has cores; the report
+/// keeps the records' order.
+fn make(job: &Job, filter: Option<&Filter>, mut report: Box<dyn Write + Send>) -> Result<ExitCode> {
+    let mut lines: Vec<Option<Line>> = Vec::new();
+    let mut chosen: Vec<(usize, &Record)> = Vec::new();
+    for record in &job.sheet.records {
+        match filter.map_or(Ok(true), |f| f.passes(record, &job.context)) {
+            Ok(false) => {}
+            Ok(true) => {
+                chosen.push((lines.len(), record));
+                lines.push(None);
+            }
+            Err(error) => lines.push(Some(failed(record, error.fault.code(), "where", error.to_string()))),
+        }
+    }
+    let names = names(job, &chosen);
+    let (next, done) = (AtomicUsize::new(0), Mutex::new(lines));
+    let threads = std::thread::available_parallelism().map_or(2, std::num::NonZero::get);
+    std::thread::scope(|scope| {
+        for _ in 0..threads.min(chosen.len().max(1)) {
+            scope.spawn(|| {
+                loop {
+                    let index = next.fetch_add(1, Ordering::Relaxed);
+                    let (Some((at, record)), Some(name)) = (chosen.get(index), names.get(index)) else { break };
+                    let line = match name {
+                        Ok(name) => one(job, record, index + 1, chosen.len(), name),
+                        Err(fault) => failed(record, &fault.code, &fault.place, fault.message.clone()),
+                    };
+                    if let Ok(mut done) = done.lock() {
+                        done[*at] = Some(line);
+                    }
+                }
+            });
+        }
+    });
+    let lines: Vec<Line> = done.into_inner().unwrap_or_default().into_iter().flatten().collect();
+    for line in &lines {
+        serde_json::to_writer(&mut report, line)?;
+        report.write_all(b"\n")?;
+    }
+    report.flush()?;
+    let made = lines.iter().filter(|l| l.state == "made").count();
+    eprintln!("{made} of {} made", lines.len());
+    Ok(if made == lines.len() { ExitCode::SUCCESS } else { ExitCode::from(2) })
+}
+
+/// The file name of each record; one that is taken already gets a number.
+fn names(job: &Job, chosen: &[(usize, &Record)]) -> Vec<Result<String, Fault>> {
+    let mut taken: HashSet<String> = HashSet::new();
+    chosen
+        .iter()
+        .enumerate()
+        .map(|(index, (_, record))| {
+            let context = Context { run_number: index + 1, run_count: chosen.len(), ..job.context.clone() };
+            let filled = job.plan.name.fill(&Scope { record, ties: &job.plan.ties, context: &context });
+            let filled = filled.map_err(|e| Fault { code: e.error.fault.code().into(), place: "file name".into(), message: e.to_string() })?;
+            let name = file_name(&filled).ok_or_else(|| Fault { code: "blank-name".into(), place: "file name".into(), message: "the file name comes out blank".into() })?;
+            let mut own = name.clone();
+            for number in 2.. {
+                if taken.insert(own.to_lowercase()) {
+                    break;
+                }
+                own = numbered(&name, number);
+            }
+            Ok(own)
+        })
+        .collect()
+}
+
+fn failed(record: &Record, code: &str, place: &str, message: String) -> Line {
+    Line { record: record.number, file: Vec::new(), state: "failed", error: Some(Fault { code: code.to_owned(), place: place.to_owned(), message }) }
+}
+
+fn one(job: &Job, record: &Record, number: usize, count: usize, name: &str) -> Line {
+    let context = Context { run_number: number, run_count: count, ..job.context.clone() };
+    let scope = Scope { record, ties: &job.plan.ties, context: &context };
+    let filled = match job.template.fill(&scope) {
+        Ok(filled) => filled,
+        Err(errors) => {
+            let first = &errors[0];
+            return failed(record, first.error.fault.code(), first.place.words(), first.to_string());
+        }
+    };
+    let mut files = Vec::new();
+    let mut keep = |kind: &str, bytes: Vec<u8>| -> Result<(), Line> {
+        let file = format!("{name}.{kind}");
+        std::fs::write(job.out.join(&file), bytes).map_err(|e| failed(record, "not-written", "file", format!("{file}: {e}")))?;
+        files.push(file);
+        Ok(())
+    };
+    let made = (|| {
+        if job.plan.output.docx() {
+            keep("docx", job.template.docx(&filled).map_err(|e| failed(record, e.code(), "docx", e.to_string()))?)?;
+        }
+        if job.plan.output.pdf() {
+            let made = job.template.typeset(&filled, &Typesetter::default()).map_err(|e| failed(record, "pages", "pdf", e.to_string()))?;
+            keep("pdf", made.pdf(name, context.clock.now).map_err(|e| failed(record, "pages", "pdf", e.to_string()))?)?;
+        }
+        Ok(())
+    })();
+    match made {
+        Ok(()) => Line { record: record.number, file: files, state: "made", error: None },
+        Err(line) => line,
+    }
+}

@@ -1,0 +1,112 @@
+//! `mangle serve`: the application on a folder, with the practice mailbox beside
+//! it unless another mail server is named.
+
+use std::path::PathBuf;
+
+use anyhow::{Context, Result};
+use mangle_practice::mailbox::{self, Mailbox};
+use mangle_server::{Options, Smtp};
+use tokio::net::TcpListener;
+
+#[derive(clap::Args)]
+pub struct Arguments {
+    /// Where everything is kept; made where it is missing.
+    #[arg(long)]
+    folder: PathBuf,
+    /// The port of the application on this machine; 0 takes a free one.
+    #[arg(long, default_value_t = 7600)]
+    port: u16,
+    /// A mail server as host:port; without it messages go to the practice mailbox.
+    #[arg(long)]
+    smtp: Option<String>,
+    /// The port of the practice mailbox; 0 takes a free one.
+    #[arg(long, default_value_t = 7625)]
+    practice_port: u16,
+}
+
+pub fn run(arguments: Arguments) -> Result<()> {
+    let smtp = arguments.smtp.as_deref().map(server).transpose()?;
+    let what = What { folder: arguments.folder, port: arguments.port, smtp, practice_port: arguments.practice_port };
+    runtime()?.block_on(async {
+        let running = start(what).await?;
+        println!("Mangle listens on {}", running.address);
+        running.serve().await
+    })
+}
+
+/// Prints the description of the API, practice services included.
+pub fn openapi() -> Result<()> {
+    let description = mangle_server::openapi(mailbox_description()?);
+    println!("{}", description.to_pretty_json()?);
+    Ok(())
+}
+
+/// What is to be served.
+pub struct What {
+    pub folder: PathBuf,
+    pub port: u16,
+    pub smtp: Option<Smtp>,
+    pub practice_port: u16,
+}
+
+/// The application, ready to serve.
+pub struct Running {
+    pub address: String,
+    listener: TcpListener,
+    router: axum::Router,
+    app: mangle_server::App,
+}
+
+impl Running {
+    /// Fills a new folder with the demo world.
+    pub async fn fill(&self, files: &[(&str, &[u8])]) -> Result<()> {
+        mangle_server::demo(&self.app, files).await
+    }
+
+    /// Serves until the process is told to end.
+    pub async fn serve(self) -> Result<()> {
+        tokio::select! {
+            done = mangle_server::serve(self.listener, self.router) => done,
+            _ = tokio::signal::ctrl_c() => Ok(()),
+        }
+    }
+}
+
+pub fn runtime() -> Result<tokio::runtime::Runtime> {
+    Ok(tokio::runtime::Builder::new_multi_thread().enable_all().build()?)
+}
+
+/// Opens the application and binds its ports.
+pub async fn start(what: What) -> Result<Running> {
+    let bind = |port: u16, of: &'static str| async move { TcpListener::bind(("127.0.0.1", port)).await.with_context(|| format!("port {port} for {of} is taken; choose another")) };
+    let listener = bind(what.port, "the application").await?;
+    let mut more = axum::Router::new();
+    let smtp = match what.smtp {
+        Some(smtp) => smtp,
+        None => {
+            let mailbox = Mailbox::open(what.folder.join("practice-mailbox"))?;
+            let practice = bind(what.practice_port, "the practice mailbox").await?;
+            let port = practice.local_addr()?.port();
+            tokio::spawn(mailbox::serve(practice, mailbox.clone()));
+            more = mailbox::router(mailbox).split_for_parts().0;
+            Smtp { host: "127.0.0.1".to_owned(), port }
+        }
+    };
+    mangle_server::openapi(mailbox_description()?);
+    let app = mangle_server::app(Options { folder: what.folder, smtp }).await?;
+    let address = format!("http://localhost:{}", listener.local_addr()?.port());
+    Ok(Running { address, listener, router: mangle_server::router(app.clone(), more), app })
+}
+
+fn mailbox_description() -> Result<utoipa::openapi::OpenApi> {
+    let folder = std::env::temp_dir().join(format!("mangle-description-{}", std::process::id()));
+    let mailbox = Mailbox::open(&folder)?;
+    let description = mailbox::router(mailbox).split_for_parts().1;
+    std::fs::remove_dir_all(&folder)?;
+    Ok(description)
+}
+
+fn server(text: &str) -> Result<Smtp> {
+    let (host, port) = text.rsplit_once(':').with_context(|| format!("“{text}” is no mail server; write host:port"))?;
+    Ok(Smtp { host: host.to_owned(), port: port.parse().with_context(|| format!("“{port}” is no port"))? })
+}

@@ -1,0 +1,158 @@
+//! Messages as files: `1.eml`, `2.eml`, …, each with its envelope beside it.
+
+use std::path::PathBuf;
+use std::sync::{Arc, Mutex};
+
+use mail_parser::{MessageParser, MimeHeaders};
+use serde::{Deserialize, Serialize};
+use utoipa::ToSchema;
+
+/// A message in a list.
+#[derive(Debug, Clone, Serialize, Deserialize, ToSchema)]
+pub struct Summary {
+    /// Its number in the mailbox, from 1.
+    pub number: u32,
+    /// When it came, RFC 3339.
+    pub received: String,
+    /// Who sent it, as its header says.
+    pub from: String,
+    /// Whom it is to, as its header says.
+    pub to: String,
+    /// Its subject.
+    pub subject: String,
+    /// Whom the envelope named: copies and blind copies, too.
+    pub recipients: Vec<String>,
+    /// Its Message-ID.
+    pub message_id: String,
+    /// How many attachments it has.
+    pub attachments: usize,
+    /// Its size in bytes.
+    pub size: usize,
+}
+
+/// A message, opened.
+#[derive(Debug, Clone, Serialize, ToSchema)]
+pub struct Message {
+    /// What the list shows.
+    #[serde(flatten)]
+    pub summary: Summary,
+    /// Copies, as its header says.
+    pub cc: String,
+    /// Its text.
+    pub text: String,
+    /// Its attachments.
+    pub files: Vec<Attachment>,
+}
+
+/// An attachment.
+#[derive(Debug, Clone, Serialize, ToSchema)]
+pub struct Attachment {
+    /// Its file name.
+    pub name: String,
+    /// Its media type.
+    pub kind: String,
+    /// Its size in bytes.
+    pub size: usize,
+    /// Its content.
+    #[serde(skip)]
+    pub bytes: Vec<u8>,
+}
+
+/// The mailbox. Clones share it.
+#[derive(Debug, Clone)]
+pub struct Mailbox {
+    folder: Arc<PathBuf>,
+    list: Arc<Mutex<Vec<Summary>>>,
+}
+
+impl Mailbox {
+    /// Opens the mailbox of a folder, with the messages that it holds.
+    pub fn open(folder: impl Into<PathBuf>) -> std::io::Result<Mailbox> {
+        let folder = folder.into();
+        std::fs::create_dir_all(&folder)?;
+        let mut list: Vec<Summary> = Vec::new();
+        for entry in std::fs::read_dir(&folder)? {
+            let path = entry?.path();
+            if path.extension().is_some_and(|e| e == "json")
+                && let Ok(summary) = serde_json::from_slice(&std::fs::read(&path)?)
+            {
+                list.push(summary);
+            }
+        }
+        list.sort_by_key(|s| s.number);
+        Ok(Mailbox { folder: Arc::new(folder), list: Arc::new(Mutex::new(list)) })
+    }
+
+    /// Keeps a message; it is on disk when this returns.
+    pub fn keep(&self, recipients: Vec<String>, received: String, raw: &[u8]) -> std::io::Result<Summary> {
+        let parsed = MessageParser::default().parse(raw);
+        let header = |name: &str| parsed.as_ref().and_then(|m| m.header_raw(name).map(|h| h.trim().to_owned())).unwrap_or_default();
+        let mut list = self.lock();
+        let number = list.last().map_or(1, |last| last.number + 1);
+        let summary = Summary {
+            number,
+            received,
+            from: addresses(parsed.as_ref().and_then(|m| m.from())),
+            to: addresses(parsed.as_ref().and_then(|m| m.to())),
+            subject: parsed.as_ref().and_then(|m| m.subject()).unwrap_or_default().to_owned(),
+            recipients,
+            message_id: header("Message-ID"),
+            attachments: parsed.as_ref().map_or(0, |m| m.attachment_count()),
+            size: raw.len(),
+        };
+        std::fs::write(self.folder.join(format!("{number}.eml")), raw)?;
+        std::fs::write(self.folder.join(format!("{number}.json")), serde_json::to_vec(&summary)?)?;
+        list.push(summary.clone());
+        Ok(summary)
+    }
+
+    /// All messages, the newest first.
+    pub fn list(&self) -> Vec<Summary> {
+        self.lock().iter().rev().cloned().collect()
+    }
+
+    /// A message's bytes as they came.
+    pub fn raw(&self, number: u32) -> Option<Vec<u8>> {
+        std::fs::read(self.folder.join(format!("{number}.eml"))).ok()
+    }
+
+    /// A message, opened.
+    pub fn message(&self, number: u32) -> Option<Message> {
+        let summary = self.lock().iter().find(|s| s.number == number)?.clone();
+        let raw = self.raw(number)?;
+        let parsed = MessageParser::default().parse(&raw)?;
+        let files = parsed
+            .attachments()
+            .map(|part| Attachment {
+                name: part.attachment_name().unwrap_or("attachment").to_owned(),
+                kind: part.content_type().map(|c| format!("{}/{}", c.ctype(), c.subtype().unwrap_or("octet-stream"))).unwrap_or_else(|| "application/octet-stream".into()),
+                size: part.contents().len(),
+                bytes: part.contents().to_vec(),
+            })
+            .collect();
+        Some(Message { cc: addresses(parsed.cc()), text: parsed.body_text(0).map(|t| t.into_owned()).unwrap_or_default(), files, summary })
+    }
+
+    /// Throws all messages away.
+    pub fn clear(&self) -> std::io::Result<usize> {
+        let mut list = self.lock();
+        for summary in list.iter() {
+            for kind in ["eml", "json"] {
+                std::fs::remove_file(self.folder.join(format!("{}.{kind}", summary.number)))?;
+            }
+        }
+        Ok(std::mem::take(&mut *list).len())
+    }
+
+    fn lock(&self) -> std::sync::MutexGuard<'_, Vec<Summary>> {
+        self.list.lock().unwrap_or_else(std::sync::PoisonError::into_inner)
+    }
+}
+
+fn addresses(list: Option<&mail_parser::Address<'_>>) -> String {
+    let one = |a: &mail_parser::Addr<'_>| match (a.name(), a.address()) {
+        (Some(name), Some(address)) => format!("{name} <{address}>"),
+        (_, address) => address.unwrap_or_default().to_owned(),
+    };
+    list.map(|l| l.iter().map(one).collect::<Vec<_>>().join(", ")).unwrap_or_default()
+}

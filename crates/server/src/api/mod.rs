@@ -1,0 +1,65 @@
+//! The API, a file a resource. `/api/openapi.json` describes it.
+
+mod dispatches;
+mod drop;
+mod runs;
+mod settings;
+mod sources;
+mod templates;
+mod upload;
+
+use axum::{Json, Router};
+use utoipa::OpenApi;
+use utoipa::openapi::OpenApi as Description;
+use utoipa_axum::router::OpenApiRouter;
+
+use crate::server::App;
+
+/// A file as the demo brings it in.
+pub(crate) fn upload(name: &str, bytes: Vec<u8>) -> upload::Upload {
+    upload::Upload { name: name.to_owned(), bytes }
+}
+
+pub(crate) use sources::keep as keep_source;
+
+/// Keeps a file as a new template.
+pub(crate) async fn keep_template(app: &App, file: upload::Upload) -> Result<i64, crate::error::Refused> {
+    templates::keep(app, None, file).await
+}
+
+#[derive(OpenApi)]
+#[openapi(info(title = "Mangle", description = "Records in, documents out, each delivered once."))]
+struct Api;
+
+fn described() -> OpenApiRouter<App> {
+    OpenApiRouter::with_openapi(Api::openapi())
+        .merge(sources::router())
+        .merge(templates::router())
+        .merge(dispatches::router())
+        .merge(drop::router())
+        .merge(runs::router())
+        .merge(settings::router())
+}
+
+/// The routes of the API.
+pub fn router(app: App) -> Router {
+    let (router, description) = described().split_for_parts();
+    router.with_state(app).route("/api/openapi.json", axum::routing::get(move || async move { Json(full(description)) }))
+}
+
+/// The description of the whole API, practice services included, as the
+/// program serves it; `practice` is theirs.
+pub fn openapi(practice: Description) -> Description {
+    let (_, description) = described().split_for_parts();
+    let _ = PRACTICE.set(practice);
+    full(description)
+}
+
+static PRACTICE: std::sync::OnceLock<Description> = std::sync::OnceLock::new();
+
+fn full(mut description: Description) -> Description {
+    if let Some(practice) = PRACTICE.get() {
+        description.merge(practice.clone());
+    }
+    description
+}

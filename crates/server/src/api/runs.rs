@@ -1,0 +1,279 @@
+//! Runs: progress, items, pause and stop, documents.
+
+use std::convert::Infallible;
+use std::io::Write;
+
+use axum::Json;
+use axum::extract::{Path, Query, State};
+use axum::response::Response;
+use axum::response::sse::{Event, KeepAlive, Sse};
+use futures::{Stream, StreamExt};
+use serde::Deserialize;
+use tokio_stream::wrappers::BroadcastStream;
+use utoipa::IntoParams;
+use utoipa_axum::router::OpenApiRouter;
+use utoipa_axum::routes;
+use zip::write::SimpleFileOptions;
+
+use super::templates::{attach, download};
+use crate::clock;
+use crate::error::{Answer, Problem, Refused};
+use crate::prepare::blocking;
+use crate::run;
+use crate::server::App;
+use crate::store::items::{self, ItemInfo};
+use crate::store::runs::{self, RunInfo};
+
+pub fn router() -> OpenApiRouter<App> {
+    OpenApiRouter::new()
+        .routes(routes!(list))
+        .routes(routes!(show))
+        .routes(routes!(events))
+        .routes(routes!(item_list))
+        .routes(routes!(pause))
+        .routes(routes!(go_on))
+        .routes(routes!(stop))
+        .routes(routes!(retry))
+        .routes(routes!(all_zip))
+        .routes(routes!(all_pdf))
+        .routes(routes!(document))
+        .routes(routes!(send_again))
+        .routes(routes!(arrived))
+        .routes(routes!(retry_item))
+}
+
+/// All runs, the newest first.
+#[utoipa::path(get, path = "/api/runs", tag = "runs", responses((status = 200, body = Vec<RunInfo>)))]
+async fn list(State(app): State<App>) -> Answer<Vec<RunInfo>> {
+    Ok(Json(app.store.with(|c| runs::list(c, None)).await?))
+}
+
+async fn get(app: &App, id: i64) -> Result<RunInfo, Refused> {
+    app.store.with(move |c| runs::get(c, id)).await?.ok_or_else(|| Refused::missing("the run"))
+}
+
+/// A run.
+#[utoipa::path(get, path = "/api/runs/{id}", tag = "runs", params(("id" = i64, Path)), responses((status = 200, body = RunInfo), (status = 404, body = Problem)))]
+async fn show(State(app): State<App>, Path(id): Path<i64>) -> Answer<RunInfo> {
+    get(&app, id).await.map(Json)
+}
+
+/// Tells of changes of runs as server-sent events; each carries a run.
+#[utoipa::path(get, path = "/api/run-events", tag = "runs", responses((status = 200, content_type = "text/event-stream", body = RunInfo)))]
+async fn events(State(app): State<App>) -> Sse<impl Stream<Item = Result<Event, Infallible>>> {
+    let changes = BroadcastStream::new(app.changes.subscribe());
+    let stream = changes.filter_map(move |id| {
+        let app = app.clone();
+        async move {
+            let run = get(&app, id.ok()?).await.ok()?;
+            Event::default().json_data(run).ok().map(Ok)
+        }
+    });
+    Sse::new(stream).keep_alive(KeepAlive::default())
+}
+
+#[derive(Debug, Deserialize, IntoParams)]
+struct Items {
+    /// Only items in this state.
+    state: Option<String>,
+    /// How many to pass over.
+    #[serde(default)]
+    from: usize,
+    /// How many to give, at most 500.
+    #[serde(default = "hundred")]
+    count: usize,
+}
+
+fn hundred() -> usize {
+    100
+}
+
+/// Items of a run.
+#[utoipa::path(get, path = "/api/runs/{id}/items", tag = "runs", params(("id" = i64, Path), Items), responses((status = 200, body = Vec<ItemInfo>)))]
+async fn item_list(State(app): State<App>, Path(id): Path<i64>, Query(asked): Query<Items>) -> Answer<Vec<ItemInfo>> {
+    Ok(Json(app.store.with(move |c| items::list(c, id, asked.state.as_deref(), asked.from, asked.count.min(500), clock::seconds())).await?))
+}
+
+async fn set(app: &App, id: i64, from: &str, to: &'static str) -> Result<RunInfo, Refused> {
+    let run = get(app, id).await?;
+    if run.state != from {
+        return Err(Refused::conflict("state", format!("this run is {}", run.state)));
+    }
+    app.store.with(move |c| runs::set_state(c, id, to)).await?;
+    run::changed(app, id);
+    get(app, id).await
+}
+
+/// Pauses a run; what is being made is finished.
+#[utoipa::path(post, path = "/api/runs/{id}/pause", tag = "runs", params(("id" = i64, Path)), responses((status = 200, body = RunInfo), (status = 409, body = Problem)))]
+async fn pause(State(app): State<App>, Path(id): Path<i64>) -> Answer<RunInfo> {
+    set(&app, id, "going", "paused").await.map(Json)
+}
+
+/// Lets a paused run go on.
+#[utoipa::path(post, path = "/api/runs/{id}/resume", tag = "runs", params(("id" = i64, Path)), responses((status = 200, body = RunInfo), (status = 409, body = Problem)))]
+async fn go_on(State(app): State<App>, Path(id): Path<i64>) -> Answer<RunInfo> {
+    let run = set(&app, id, "paused", "going").await?;
+    run::go(&app, id);
+    Ok(Json(run))
+}
+
+/// Stops a run for good; what is made stays made, the rest is left out.
+#[utoipa::path(post, path = "/api/runs/{id}/stop", tag = "runs", params(("id" = i64, Path)), responses((status = 200, body = RunInfo), (status = 409, body = Problem)))]
+async fn stop(State(app): State<App>, Path(id): Path<i64>) -> Answer<RunInfo> {
+    let run = get(&app, id).await?;
+    if run.state != "going" && run.state != "paused" {
+        return Err(Refused::conflict("state", format!("this run is {}", run.state)));
+    }
+    app.store
+        .with(move |c| -> anyhow::Result<()> {
+            let t = c.transaction()?;
+            runs::stop(&t, id, &clock::stamp())?;
+            Ok(t.commit()?)
+        })
+        .await?;
+    run::changed(&app, id);
+    get(&app, id).await.map(Json)
+}
+
+async fn again(app: &App, run: i64, item: Option<i64>) -> Result<RunInfo, Refused> {
+    let count = app
+        .store
+        .with(move |c| -> anyhow::Result<usize> {
+            let t = c.transaction()?;
+            let count = runs::retry(&t, run, item, &clock::stamp())?;
+            t.commit()?;
+            Ok(count)
+        })
+        .await?;
+    if count == 0 {
+        return Err(Refused::conflict("nothing-failed", "nothing of this run failed"));
+    }
+    run::go(app, run);
+    app.mail.notify_one();
+    get(app, run).await
+}
+
+/// Makes or sends all failed items again, and only those.
+#[utoipa::path(post, path = "/api/runs/{id}/retry", tag = "runs", params(("id" = i64, Path)), responses((status = 200, body = RunInfo), (status = 409, body = Problem)))]
+async fn retry(State(app): State<App>, Path(id): Path<i64>) -> Answer<RunInfo> {
+    again(&app, id, None).await.map(Json)
+}
+
+async fn item(app: &App, id: i64) -> Result<items::ItemWork, Refused> {
+    app.store.with(move |c| items::get(c, id)).await?.ok_or_else(|| Refused::missing("the item"))
+}
+
+/// Makes or sends one failed item again.
+#[utoipa::path(post, path = "/api/items/{id}/retry", tag = "runs", params(("id" = i64, Path)), responses((status = 200, body = RunInfo), (status = 409, body = Problem)))]
+async fn retry_item(State(app): State<App>, Path(id): Path<i64>) -> Answer<RunInfo> {
+    let run = item(&app, id).await?.run_id;
+    again(&app, run, Some(id)).await.map(Json)
+}
+
+/// Sends a held message again, on a person's word.
+#[utoipa::path(post, path = "/api/items/{id}/send-again", tag = "runs", params(("id" = i64, Path)), responses((status = 200, body = RunInfo), (status = 409, body = Problem)))]
+async fn send_again(State(app): State<App>, Path(id): Path<i64>) -> Answer<RunInfo> {
+    let run = item(&app, id).await?.run_id;
+    let done = app
+        .store
+        .with(move |c| -> anyhow::Result<bool> {
+            let done = items::send_again(c, id, &clock::stamp())?;
+            if done {
+                runs::set_state(c, run, "going")?;
+            }
+            Ok(done)
+        })
+        .await?;
+    if !done {
+        return Err(Refused::conflict("not-held", "this message is not held"));
+    }
+    app.mail.notify_one();
+    run::changed(&app, run);
+    get(&app, run).await.map(Json)
+}
+
+/// Marks a held message as arrived, on a person's word.
+#[utoipa::path(post, path = "/api/items/{id}/arrived", tag = "runs", params(("id" = i64, Path)), responses((status = 200, body = RunInfo)))]
+async fn arrived(State(app): State<App>, Path(id): Path<i64>) -> Answer<RunInfo> {
+    let run = item(&app, id).await?.run_id;
+    app.store.with(move |c| items::delivered(c, id, &clock::stamp())).await?;
+    run::changed(&app, run);
+    get(&app, run).await.map(Json)
+}
+
+/// The documents of a run in the store: name, PDF, DOCX, what to call it.
+async fn documents(app: &App, id: i64) -> Result<Vec<(String, Option<String>, Option<String>, String)>, Refused> {
+    let found = app.store.with(move |c| items::documents(c, id)).await?;
+    match found.is_empty() {
+        true => Err(Refused::conflict("no-documents", "this run has made no document yet")),
+        false => Ok(found),
+    }
+}
+
+/// All documents of a run as one ZIP.
+#[utoipa::path(get, path = "/api/runs/{id}/documents.zip", tag = "runs", params(("id" = i64, Path)), responses((status = 200, content_type = "application/zip", body = Vec<u8>), (status = 409, body = Problem)))]
+async fn all_zip(State(app): State<App>, Path(id): Path<i64>) -> Result<Response, Refused> {
+    let run = get(&app, id).await?;
+    let mut files = Vec::new();
+    for (name, pdf, docx, _) in documents(&app, id).await? {
+        for (file, kind) in [(pdf, "pdf"), (docx, "docx")] {
+            if let Some(file) = file {
+                files.push((format!("{name}.{kind}"), app.files.get(&file).await?));
+            }
+        }
+    }
+    let bytes = blocking(move || pack(files)).await??;
+    Ok(download("application/zip", &format!("{} {}.zip", run.dispatch_name, &run.started[..10]), bytes))
+}
+
+fn pack(files: Vec<(String, Vec<u8>)>) -> anyhow::Result<Vec<u8>> {
+    let mut writer = zip::ZipWriter::new(std::io::Cursor::new(Vec::new()));
+    let mut taken = std::collections::HashSet::new();
+    for (name, bytes) in files {
+        // Proofs of one record may share a name; files in one archive may not.
+        let (stem, kind) = name.rsplit_once('.').unwrap_or((&name, ""));
+        let mut own = name.clone();
+        for number in 2.. {
+            if taken.insert(own.to_lowercase()) {
+                break;
+            }
+            own = format!("{}.{kind}", mangle_core::dispatch::numbered(stem, number));
+        }
+        writer.start_file(own, SimpleFileOptions::default())?;
+        writer.write_all(&bytes)?;
+    }
+    Ok(writer.finish()?.into_inner())
+}
+
+/// All documents of a run as one joined PDF, with a bookmark for each.
+#[utoipa::path(get, path = "/api/runs/{id}/documents.pdf", tag = "runs", params(("id" = i64, Path)), responses((status = 200, content_type = "application/pdf", body = Vec<u8>), (status = 409, body = Problem)))]
+async fn all_pdf(State(app): State<App>, Path(id): Path<i64>) -> Result<Response, Refused> {
+    let run = get(&app, id).await?;
+    let mut files = Vec::new();
+    for (name, pdf, _, _) in documents(&app, id).await? {
+        if let Some(file) = pdf {
+            files.push((name, app.files.get(&file).await?));
+        }
+    }
+    if files.is_empty() {
+        return Err(Refused::conflict("no-documents", "this run made no PDFs; take the ZIP"));
+    }
+    let bytes = blocking(move || mangle_documents::pdf::join(files)).await?.map_err(anyhow::Error::new)?;
+    Ok(download("application/pdf", &format!("{} {}.pdf", run.dispatch_name, &run.started[..10]), bytes))
+}
+
+/// One document, as `pdf` or `docx`.
+#[utoipa::path(get, path = "/api/items/{id}/documents/{kind}", tag = "runs", params(("id" = i64, Path), ("kind" = String, Path)), responses((status = 200, content_type = "application/octet-stream", body = Vec<u8>), (status = 404, body = Problem)))]
+async fn document(State(app): State<App>, Path((id, kind)): Path<(i64, String)>) -> Result<Response, Refused> {
+    let item = item(&app, id).await?;
+    let missing = || Refused::missing("the document");
+    match kind.as_str() {
+        "pdf" => Ok(attach("application/pdf", &format!("{}.pdf", item.file_name), app.files.get(&item.pdf.ok_or_else(missing)?).await?, "inline")),
+        "docx" => {
+            let bytes = app.files.get(&item.docx.ok_or_else(missing)?).await?;
+            Ok(download("application/vnd.openxmlformats-officedocument.wordprocessingml.document", &format!("{}.docx", item.file_name), bytes))
+        }
+        _ => Err(missing()),
+    }
+}

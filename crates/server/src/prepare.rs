@@ -1,0 +1,176 @@
+//! What a dispatch needs to make documents: its template, its records and its
+//! plan, ready in memory.
+
+use std::sync::Arc;
+
+use anyhow::{Context as _, Result};
+use jiff::civil::DateTime;
+use mangle_core::dispatch::{Plan, Setup, TieState, name_uses, tie_states};
+use mangle_core::language::{Clock, Context, Folded, Office, Scope};
+use mangle_core::records::{Filter, Record, Sheet};
+use mangle_core::value::read::Reading;
+use mangle_core::value::{Locale, Value};
+use mangle_documents::docx::Template;
+
+use crate::error::Refused;
+use crate::server::App;
+use crate::store::settings::Settings;
+use crate::store::{settings, sheets, templates};
+
+/// A sheet with its records.
+#[derive(Debug)]
+pub struct LoadedSheet {
+    pub sheet: Sheet,
+    pub reading: Reading,
+}
+
+/// How many templates and sheets are kept ready.
+const KEPT: usize = 12;
+
+impl App {
+    /// The compiled template of a version.
+    pub(crate) async fn template(&self, version: i64) -> Result<Arc<Template>, Refused> {
+        if let Some(ready) = lock(&self.templates).get(&version) {
+            return Ok(ready.clone());
+        }
+        let found = self.store.with(move |c| templates::version(c, version)).await?;
+        let found = found.ok_or_else(|| Refused::missing("the template"))?;
+        let bytes = self.files.get(&found.file).await?;
+        let template = blocking(move || Template::open(bytes)).await??;
+        let template = Arc::new(template);
+        remember(&self.templates, version, template.clone());
+        Ok(template)
+    }
+
+    /// A sheet with its records.
+    pub(crate) async fn sheet(&self, id: i64) -> Result<Arc<LoadedSheet>, Refused> {
+        if let Some(ready) = lock(&self.sheets).get(&id) {
+            return Ok(ready.clone());
+        }
+        let loaded = self.store.with(move |c| sheets::load(c, id)).await?;
+        let (sheet, reading) = loaded.ok_or_else(|| Refused::missing("the sheet"))?;
+        let loaded = Arc::new(LoadedSheet { sheet, reading });
+        remember(&self.sheets, id, loaded.clone());
+        Ok(loaded)
+    }
+
+    /// Forgets a sheet that changed.
+    pub(crate) fn forget_sheet(&self, id: i64) {
+        lock(&self.sheets).remove(&id);
+    }
+
+    /// Everything that a set-up needs.
+    pub(crate) async fn prepare(&self, setup: Setup, template: Option<i64>, sheet: Option<i64>, name: &str, moment: DateTime) -> Result<Prepared, Refused> {
+        let template = match template {
+            Some(version) => Some(self.template(version).await?),
+            None => None,
+        };
+        let sheet = match sheet {
+            Some(id) => Some(self.sheet(id).await?),
+            None => None,
+        };
+        let office = self.store.with(|c| settings::read(c)).await?;
+        Ok(Prepared::new(setup, template, sheet, name, moment, office))
+    }
+}
+
+fn lock<T>(mutex: &std::sync::Mutex<T>) -> std::sync::MutexGuard<'_, T> {
+    mutex.lock().unwrap_or_else(std::sync::PoisonError::into_inner)
+}
+
+fn remember<T>(cache: &std::sync::Mutex<std::collections::HashMap<i64, T>>, key: i64, value: T) {
+    let mut cache = lock(cache);
+    if cache.len() >= KEPT
+        && let Some(oldest) = cache.keys().min().copied()
+    {
+        cache.remove(&oldest);
+    }
+    cache.insert(key, value);
+}
+
+/// Runs heavy work beside the async runtime.
+pub(crate) async fn blocking<T: Send + 'static>(work: impl FnOnce() -> T + Send + 'static) -> Result<T> {
+    tokio::task::spawn_blocking(work).await.context("a piece of work was cut off")
+}
+
+/// A dispatch ready to make documents.
+#[derive(Debug)]
+pub struct Prepared {
+    pub setup: Setup,
+    pub plan: Plan,
+    pub template: Option<Arc<Template>>,
+    pub sheet: Option<Arc<LoadedSheet>>,
+    pub settings: Settings,
+    context: Context,
+}
+
+impl Prepared {
+    fn new(setup: Setup, template: Option<Arc<Template>>, sheet: Option<Arc<LoadedSheet>>, name: &str, moment: DateTime, settings: Settings) -> Prepared {
+        let locale = Locale::parse(&setup.locale).unwrap_or_else(|_| Locale::english());
+        let mut context = Context::new(locale, moment);
+        context.clock = Clock { now: moment };
+        name.clone_into(&mut context.dispatch);
+        context.office = Office { name: settings.office_name.clone(), email: settings.office_email.clone() };
+        if let Some(sheet) = &sheet {
+            context.reading = sheet.reading;
+        }
+        Prepared { plan: Plan::new(&setup), setup, template, sheet, settings, context }
+    }
+
+    /// The context of one record of a run.
+    pub fn context(&self, number: usize, count: usize) -> Context {
+        Context { run_number: number, run_count: count, ..self.context.clone() }
+    }
+
+    /// What a name is looked up in for one record.
+    pub fn scope<'a>(&'a self, record: &'a Record, context: &'a Context) -> Scope<'a> {
+        Scope { record, ties: &self.plan.ties, context }
+    }
+
+    /// How the template's and the texts' names are tied.
+    pub fn ties(&self) -> Vec<TieState> {
+        let Some(sheet) = &self.sheet else { return Vec::new() };
+        let document = self.template.iter().flat_map(|t| t.placeholders());
+        let texts = std::iter::once(&self.plan.name).chain(self.plan.email.iter().flat_map(|e| e.texts().map(|(_, t)| t)));
+        let texts = texts.flat_map(|t| t.placeholders());
+        tie_states(&name_uses(document.chain(texts)), &sheet.sheet.schema, &self.setup.ties)
+    }
+
+    /// The records that the filter chooses and no one left out; the second list
+    /// holds those on which the filter can't be worked out, with the reason.
+    pub fn chosen(&self) -> Result<(Vec<&Record>, Vec<(usize, String)>), Refused> {
+        let Some(sheet) = &self.sheet else { return Ok((Vec::new(), Vec::new())) };
+        let filter = match self.setup.filter.trim() {
+            "" => None,
+            text => Some(Filter::read(text, &sheet.sheet.schema).map_err(|e| Refused::unusable("filter", format!("the filter can't be used: {e}")))?),
+        };
+        let (mut chosen, mut unclear) = (Vec::new(), Vec::new());
+        for record in sheet.sheet.records.iter().filter(|r| !self.setup.left_out.contains(&r.number)) {
+            match filter.as_ref().map_or(Ok(true), |f| f.passes(record, &self.context)) {
+                Ok(true) => chosen.push(record),
+                Ok(false) => {}
+                Err(error) => unclear.push((record.number, error.to_string())),
+            }
+        }
+        Ok((chosen, unclear))
+    }
+}
+
+/// What to call a record: its name, or what stands in its first columns.
+pub fn label(record: &Record) -> String {
+    let text = |name: &str| match record.get(&Folded::new(name)) {
+        Some(Value::Text(text)) if !text.trim().is_empty() => Some(text.trim().to_owned()),
+        _ => None,
+    };
+    let name: Vec<String> = ["first name", "last name"].iter().filter_map(|n| text(n)).collect();
+    if !name.is_empty() {
+        return name.join(" ");
+    }
+    let named = text("name").or_else(|| {
+        record.values().iter().find_map(|value| match value {
+            Value::Text(text) if !text.trim().is_empty() => Some(text.trim().to_owned()),
+            _ => None,
+        })
+    });
+    named.unwrap_or_else(|| format!("row {}", record.number))
+}

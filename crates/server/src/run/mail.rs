@@ -1,0 +1,236 @@
+//! Messages: built once, handed over once. The intent is recorded before the
+//! message's last line is sent, so that a message whose fate is unknown is never
+//! sent a second time by itself.
+
+use std::time::Duration;
+
+use anyhow::Result;
+use lettre::message::header::ContentType;
+use lettre::message::{Attachment, Mailbox, MultiPart, SinglePart};
+use lettre::transport::smtp::client::SmtpConnection;
+use lettre::transport::smtp::commands::{Data, Mail, Rcpt};
+use lettre::transport::smtp::extension::ClientId;
+use mangle_core::dispatch::Message;
+use mangle_core::preflight::Outline;
+use serde::{Deserialize, Serialize};
+use sha2::{Digest, Sha256};
+
+use super::changed;
+use crate::clock;
+use crate::prepare::blocking;
+use crate::server::{App, Smtp};
+use crate::store::items::{self, ItemError, ItemWork};
+use crate::store::settings::{self, Settings};
+use crate::store::{Store, runs};
+
+/// A message as kept with its item.
+#[derive(Debug, Clone, Serialize, Deserialize)]
+pub struct Envelope {
+    pub to: Vec<String>,
+    pub cc: Vec<String>,
+    pub bcc: Vec<String>,
+    pub subject: String,
+    pub body: String,
+}
+
+impl Envelope {
+    /// The message of a record.
+    pub fn of(message: &Message) -> Envelope {
+        let texts = |list: &[mangle_core::value::EmailAddress]| list.iter().map(|a| a.as_str().to_owned()).collect();
+        Envelope { to: texts(&message.to), cc: texts(&message.cc), bcc: texts(&message.bcc), subject: message.subject.clone(), body: message.body.clone() }
+    }
+
+    /// A proof: to the person and nobody else.
+    pub fn proof(person: &str, outline: &Outline) -> Envelope {
+        let (subject, body) = match &outline.message {
+            Some(message) => {
+                let whom: Vec<&str> = message.to.iter().chain(&message.cc).chain(&message.bcc).map(|a| a.as_str()).collect();
+                (message.subject.clone(), format!("Proof. The run would send this to {}.\n\n{}", whom.join(", "), message.body))
+            }
+            None => (outline.file_name.clone(), "Proof. The document is attached; the run would send no message for this record.".to_owned()),
+        };
+        Envelope { to: vec![person.to_owned()], cc: Vec::new(), bcc: Vec::new(), subject: format!("PROOF: {subject}"), body }
+    }
+}
+
+/// A Message-ID that no other item has (RFC 5322 3.6.4).
+pub fn message_id(run: i64, position: usize, item: i64, at: &str, host: &str) -> String {
+    let digest = Sha256::digest(format!("{run} {position} {item} {at}"));
+    let hex: String = digest.iter().take(8).map(|b| format!("{b:02x}")).collect();
+    format!("<{run}.{position}.{hex}@{host}>")
+}
+
+/// How many messages go over one connection, and over one look into the store.
+const BATCH: usize = 50;
+const PATIENCE: Duration = Duration::from_secs(20);
+
+/// Sends what is due, forever.
+pub async fn work(app: App) {
+    loop {
+        let now = clock::seconds();
+        let due = app.store.with(move |c| items::to_send(c, now, BATCH)).await;
+        let due = match due {
+            Ok(due) => due,
+            Err(error) => {
+                tracing::error!(error = format!("{error:#}"), "the messages that are due can't be read");
+                Vec::new()
+            }
+        };
+        if due.is_empty() {
+            let woken = app.mail.notified();
+            let _ = tokio::time::timeout(Duration::from_millis(500), woken).await;
+            continue;
+        }
+        if let Err(error) = send_batch(&app, due).await {
+            tracing::error!(error = format!("{error:#}"), "messages could not be sent");
+            tokio::time::sleep(Duration::from_secs(1)).await;
+        }
+    }
+}
+
+async fn send_batch(app: &App, due: Vec<ItemWork>) -> Result<()> {
+    let settings = app.store.with(|c| settings::read(c)).await?;
+    let mut ready = Vec::with_capacity(due.len());
+    for item in due {
+        let mut files = Vec::new();
+        for (name, kind) in [(&item.pdf, "pdf"), (&item.docx, "docx")] {
+            if let Some(name) = name {
+                files.push((format!("{}.{kind}", item.file_name), kind, app.files.get(name).await?));
+            }
+        }
+        ready.push((item, files));
+    }
+    let runs_touched: std::collections::BTreeSet<i64> = ready.iter().map(|(item, _)| item.run_id).collect();
+    let (store, smtp) = (app.store.clone(), app.smtp.clone());
+    blocking(move || hand_over(&store, &smtp, &settings, ready)).await??;
+    for run in runs_touched {
+        let at = clock::stamp();
+        app.store.with(move |c| runs::finish(c, run, &at)).await?;
+        changed(app, run);
+    }
+    Ok(())
+}
+
+type Files = Vec<(String, &'static str, Vec<u8>)>;
+
+fn hand_over(store: &Store, smtp: &Smtp, settings: &Settings, ready: Vec<(ItemWork, Files)>) -> Result<()> {
+    let c = store.connection()?;
+    let mut connection: Option<SmtpConnection> = None;
+    for (item, files) in ready {
+        let message = match build(&item, files, settings) {
+            Ok(message) => message,
+            Err(error) => {
+                items::failed(&c, item.id, &error, &clock::stamp())?;
+                continue;
+            }
+        };
+        if connection.as_ref().is_none_or(SmtpConnection::has_broken) {
+            connection = match connect(smtp) {
+                Ok(open) => Some(open),
+                Err(error) => {
+                    later(&c, &item, "unreachable", &format!("the mail server {}:{} can't be reached ({error})", smtp.host, smtp.port), true)?;
+                    continue;
+                }
+            };
+        }
+        if let Some(open) = connection.as_mut()
+            && !send(&c, open, &item, &message)?
+        {
+            connection = None;
+        }
+    }
+    if let Some(mut open) = connection {
+        let _ = open.quit();
+    }
+    Ok(())
+}
+
+fn connect(smtp: &Smtp) -> Result<SmtpConnection, lettre::transport::smtp::Error> {
+    SmtpConnection::connect((smtp.host.as_str(), smtp.port), Some(PATIENCE), &ClientId::Domain("mangle".to_owned()), None, None)
+}
+
+/// Hands one message over; whether the connection can go on being used.
+fn send(c: &rusqlite::Connection, open: &mut SmtpConnection, item: &ItemWork, message: &lettre::Message) -> Result<bool> {
+    let refused = |error: &lettre::transport::smtp::Error| format!("the mail server says: {error}");
+    let envelope = message.envelope();
+    let mut prepared = open.command(Mail::new(envelope.from().cloned(), Vec::new()));
+    for to in envelope.to() {
+        if prepared.is_ok() {
+            prepared = open.command(Rcpt::new(to.clone(), Vec::new()));
+        }
+    }
+    if prepared.is_ok() {
+        prepared = open.command(Data);
+    }
+    if let Err(error) = prepared {
+        if error.is_permanent() {
+            let error = ItemError { code: "refused".into(), place: "e-mail".into(), message: refused(&error) };
+            items::failed(c, item.id, &error, &clock::stamp())?;
+        } else {
+            later(c, item, "not-taken", &refused(&error), true)?;
+        }
+        open.abort();
+        return Ok(false);
+    }
+    // From here on it may arrive: what ends before `delivered` is held.
+    if !items::sending(c, item.id, &clock::stamp())? {
+        open.abort();
+        return Ok(false);
+    }
+    match open.message(&message.formatted()) {
+        Ok(_) => {
+            items::delivered(c, item.id, &clock::stamp())?;
+            Ok(true)
+        }
+        Err(error) if error.is_permanent() => {
+            let error = ItemError { code: "refused".into(), place: "e-mail".into(), message: refused(&error) };
+            items::failed(c, item.id, &error, &clock::stamp())?;
+            Ok(true)
+        }
+        Err(error) if error.is_transient() => {
+            later(c, item, "not-taken", &refused(&error), false)?;
+            Ok(true)
+        }
+        // The connection broke after the message was sent and before it was acknowledged.
+        Err(_) => {
+            items::hold_uncertain(c, super::UNCERTAIN, &clock::stamp())?;
+            open.abort();
+            Ok(false)
+        }
+    }
+}
+
+/// Waits with growing pauses: 5 s, 10 s, 20 s, … up to a quarter of an hour.
+fn later(c: &rusqlite::Connection, item: &ItemWork, code: &str, what: &str, counts: bool) -> Result<()> {
+    let pause = (5i64 << item.tries.min(10)).min(900);
+    let error = ItemError { code: code.to_owned(), place: "e-mail".into(), message: format!("{what}; Mangle tries again") };
+    items::try_again(c, item.id, clock::seconds() + pause, &error, &clock::stamp(), counts)
+}
+
+fn build(item: &ItemWork, files: Files, settings: &Settings) -> Result<lettre::Message, ItemError> {
+    let fault = |message: String| ItemError { code: "message".into(), place: "e-mail".into(), message };
+    let envelope: Envelope = serde_json::from_str(item.message.as_deref().unwrap_or("{}")).map_err(|e| fault(e.to_string()))?;
+    let address = |text: &str| text.parse::<lettre::Address>().map_err(|e| fault(format!("“{text}” is not an e-mail address ({e})")));
+    let office = address(&settings.office_email).map_err(|_| fault("the office has no e-mail address to send from; put it into the settings".to_owned()))?;
+    let name = Some(settings.office_name.clone()).filter(|n| !n.is_empty());
+    let mut builder = lettre::Message::builder().from(Mailbox::new(name, office)).subject(envelope.subject).message_id(item.message_id.clone());
+    for to in &envelope.to {
+        builder = builder.to(Mailbox::new(None, address(to)?));
+    }
+    for cc in &envelope.cc {
+        builder = builder.cc(Mailbox::new(None, address(cc)?));
+    }
+    for bcc in &envelope.bcc {
+        builder = builder.bcc(Mailbox::new(None, address(bcc)?));
+    }
+    let mut parts = MultiPart::mixed().singlepart(SinglePart::plain(envelope.body));
+    for (name, kind, bytes) in files {
+        let kind = match kind {
+            "pdf" => "application/pdf",
+            _ => "application/vnd.openxmlformats-officedocument.wordprocessingml.document",
+        };
+        let kind = ContentType::parse(kind).map_err(|e| fault(e.to_string()))?;
+        parts = parts.singlepart(Attachment::new(name).body(bytes, kind));
+    }
+    builder.multipart(parts).map_err(|e| fault(e.to_string()))
+}

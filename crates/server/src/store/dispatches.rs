@@ -1,0 +1,91 @@
+//! Dispatches.
+
+use anyhow::Result;
+use mangle_core::dispatch::Setup;
+use rusqlite::{Connection, OptionalExtension, params};
+
+/// A dispatch as kept.
+#[derive(Debug, Clone)]
+pub struct Dispatch {
+    pub id: i64,
+    pub key: String,
+    pub name: String,
+    pub template_id: Option<i64>,
+    pub sheet_id: Option<i64>,
+    pub setup: Setup,
+    pub changed: String,
+}
+
+const ALL: &str = "SELECT id, key, name, template_id, sheet_id, setup, changed FROM dispatch";
+
+fn of_row(r: &rusqlite::Row<'_>) -> rusqlite::Result<Dispatch> {
+    let setup: String = r.get(5)?;
+    Ok(Dispatch {
+        id: r.get(0)?,
+        key: r.get(1)?,
+        name: r.get(2)?,
+        template_id: r.get(3)?,
+        sheet_id: r.get(4)?,
+        setup: serde_json::from_str(&setup).unwrap_or_default(),
+        changed: r.get(6)?,
+    })
+}
+
+/// All dispatches, the last changed first.
+pub fn list(c: &Connection) -> Result<Vec<Dispatch>> {
+    Ok(c.prepare_cached(&format!("{ALL} ORDER BY changed DESC, id DESC"))?.query_map([], of_row)?.collect::<Result<_, _>>()?)
+}
+
+/// The dispatch of a key.
+pub fn by_key(c: &Connection, key: &str) -> Result<Option<Dispatch>> {
+    Ok(c.prepare_cached(&format!("{ALL} WHERE key = ?1"))?.query_row([key], of_row).optional()?)
+}
+
+/// The dispatch of a number.
+pub fn by_id(c: &Connection, id: i64) -> Result<Option<Dispatch>> {
+    Ok(c.prepare_cached(&format!("{ALL} WHERE id = ?1"))?.query_row([id], of_row).optional()?)
+}
+
+/// Adds a dispatch under a key of its own, made from its name.
+pub fn add(c: &Connection, name: &str, template: Option<i64>, sheet: Option<i64>, setup: &Setup, at: &str) -> Result<String> {
+    let base = key_of(name);
+    for number in 1.. {
+        let key = if number == 1 { base.clone() } else { format!("{base}-{number}") };
+        let added = c.execute(
+            "INSERT INTO dispatch (key, name, template_id, sheet_id, setup, changed) VALUES (?1, ?2, ?3, ?4, ?5, ?6) ON CONFLICT (key) DO NOTHING",
+            params![key, name, template, sheet, serde_json::to_string(setup)?, at],
+        )?;
+        if added > 0 {
+            return Ok(key);
+        }
+    }
+    unreachable!("some number is free")
+}
+
+/// Keeps a changed dispatch.
+pub fn change(c: &Connection, dispatch: &Dispatch, at: &str) -> Result<()> {
+    c.execute(
+        "UPDATE dispatch SET name = ?2, template_id = ?3, sheet_id = ?4, setup = ?5, changed = ?6 WHERE id = ?1",
+        params![dispatch.id, dispatch.name, dispatch.template_id, dispatch.sheet_id, serde_json::to_string(&dispatch.setup)?, at],
+    )?;
+    Ok(())
+}
+
+/// Deletes a dispatch with its runs.
+pub fn delete(c: &Connection, id: i64) -> Result<bool> {
+    Ok(c.execute("DELETE FROM dispatch WHERE id = ?1", [id])? > 0)
+}
+
+/// `Balance reminders` → `balance-reminders`.
+fn key_of(name: &str) -> String {
+    let mut key = String::new();
+    for c in name.to_lowercase().chars() {
+        if c.is_alphanumeric() {
+            key.push(c);
+        } else if !key.ends_with('-') && !key.is_empty() {
+            key.push('-');
+        }
+    }
+    let key: String = key.trim_end_matches('-').chars().take(60).collect();
+    if key.is_empty() { "dispatch".to_owned() } else { key }
+}

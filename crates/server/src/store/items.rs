@@ -1,0 +1,217 @@
+//! Items of runs. Each change of state is one statement that checks the state
+//! it comes from.
+
+use anyhow::Result;
+use rusqlite::{Connection, OptionalExtension, params};
+use serde::{Deserialize, Serialize};
+use utoipa::ToSchema;
+
+/// An item in a list.
+#[derive(Debug, Clone, Serialize, Deserialize, ToSchema)]
+pub struct ItemInfo {
+    /// Its number.
+    pub id: i64,
+    /// Which item of the run, from 1.
+    pub position: usize,
+    /// The record's row in its sheet.
+    pub row: usize,
+    /// What to call the record.
+    pub label: String,
+    /// waiting, filed, sending, delivered, held, failed or left out.
+    pub state: String,
+    /// The documents' name without extension; blank before they are made.
+    pub file_name: String,
+    /// Whether there is a PDF.
+    pub pdf: bool,
+    /// Whether there is a DOCX.
+    pub docx: bool,
+    /// The documents' size in bytes.
+    pub size: usize,
+    /// To whom the message goes.
+    pub to: Option<String>,
+    /// How often sending was tried.
+    pub tries: usize,
+    /// Seconds until the next try; 0 when it is due.
+    pub next_try_in: i64,
+    /// The error's short name.
+    pub error_code: String,
+    /// Where the error is.
+    pub error_place: String,
+    /// What went wrong and what to do.
+    pub error_message: String,
+    /// When it last changed.
+    pub changed: String,
+}
+
+/// An item as the runner takes it.
+#[derive(Debug, Clone)]
+pub struct ItemWork {
+    pub id: i64,
+    pub run_id: i64,
+    pub position: usize,
+    pub row: usize,
+    pub cells: String,
+    pub file_name: String,
+    pub pdf: Option<String>,
+    pub docx: Option<String>,
+    pub message: Option<String>,
+    pub message_id: Option<String>,
+    pub tries: usize,
+}
+
+/// What was made of an item.
+#[derive(Debug)]
+pub struct MadeItem {
+    pub file_name: String,
+    pub pdf: Option<String>,
+    pub docx: Option<String>,
+    pub size: usize,
+    /// The message as JSON, and its Message-ID, where it is to be sent.
+    pub message: Option<(String, String)>,
+}
+
+/// An error of an item.
+#[derive(Debug, Clone)]
+pub struct ItemError {
+    pub code: String,
+    pub place: String,
+    pub message: String,
+}
+
+/// Items of a run in a state (or all), from a position on.
+pub fn list(c: &Connection, run: i64, state: Option<&str>, from: usize, count: usize, now: i64) -> Result<Vec<ItemInfo>> {
+    let mut query = c.prepare_cached(
+        "SELECT id, position, row, label, state, file_name, pdf IS NOT NULL, docx IS NOT NULL, size, json_extract(message, '$.to'), tries,
+         max(0, next_try - ?5), error_code, error_place, error_message, changed
+         FROM item WHERE run_id = ?1 AND (?2 IS NULL OR state = ?2) ORDER BY position LIMIT ?4 OFFSET ?3",
+    )?;
+    let rows = query.query_map(params![run, state, from, count, now], |r| {
+        let to: Option<String> = r.get(9)?;
+        Ok(ItemInfo {
+            id: r.get(0)?,
+            position: r.get(1)?,
+            row: r.get(2)?,
+            label: r.get(3)?,
+            state: r.get(4)?,
+            file_name: r.get(5)?,
+            pdf: r.get(6)?,
+            docx: r.get(7)?,
+            size: r.get(8)?,
+            to: to.and_then(|t| serde_json::from_str::<Vec<String>>(&t).ok()).map(|t| t.join(", ")),
+            tries: r.get(10)?,
+            next_try_in: r.get(11)?,
+            error_code: r.get(12)?,
+            error_place: r.get(13)?,
+            error_message: r.get(14)?,
+            changed: r.get(15)?,
+        })
+    })?;
+    Ok(rows.collect::<Result<_, _>>()?)
+}
+
+const WORK: &str = "SELECT id, run_id, position, row, cells, file_name, pdf, docx, message, message_id, tries FROM item";
+
+fn of_row(r: &rusqlite::Row<'_>) -> rusqlite::Result<ItemWork> {
+    Ok(ItemWork {
+        id: r.get(0)?,
+        run_id: r.get(1)?,
+        position: r.get(2)?,
+        row: r.get(3)?,
+        cells: r.get(4)?,
+        file_name: r.get(5)?,
+        pdf: r.get(6)?,
+        docx: r.get(7)?,
+        message: r.get(8)?,
+        message_id: r.get(9)?,
+        tries: r.get(10)?,
+    })
+}
+
+/// An item.
+pub fn get(c: &Connection, id: i64) -> Result<Option<ItemWork>> {
+    Ok(c.prepare_cached(&format!("{WORK} WHERE id = ?1"))?.query_row([id], of_row).optional()?)
+}
+
+/// The next items of a run to make, after a position.
+pub fn to_make(c: &Connection, run: i64, after: usize, count: usize) -> Result<Vec<ItemWork>> {
+    let sql = format!("{WORK} WHERE run_id = ?1 AND state = 'waiting' AND position > ?2 ORDER BY position LIMIT ?3");
+    Ok(c.prepare_cached(&sql)?.query_map(params![run, after, count], of_row)?.collect::<Result<_, _>>()?)
+}
+
+/// Items of going runs whose sending is due.
+pub fn to_send(c: &Connection, now: i64, count: usize) -> Result<Vec<ItemWork>> {
+    let sql = format!("{WORK} WHERE state = 'filed' AND next_try <= ?1 AND run_id IN (SELECT id FROM run WHERE state = 'going') ORDER BY next_try, id LIMIT ?2");
+    Ok(c.prepare_cached(&sql)?.query_map(params![now, count], of_row)?.collect::<Result<_, _>>()?)
+}
+
+/// Records what was made; without a message the item is delivered.
+pub fn filed(c: &Connection, id: i64, made: &MadeItem, at: &str) -> Result<()> {
+    let (message, message_id) = made.message.as_ref().map(|(m, i)| (m.as_str(), i.as_str())).unzip();
+    c.prepare_cached(
+        "UPDATE item SET state = CASE WHEN ?6 IS NULL THEN 'delivered' ELSE 'filed' END, file_name = ?2, pdf = ?3, docx = ?4, size = ?5, message = ?6, message_id = ?7, changed = ?8
+         WHERE id = ?1 AND state = 'waiting'",
+    )?
+    .execute(params![id, made.file_name, made.pdf, made.docx, made.size, message, message_id, at])?;
+    Ok(())
+}
+
+/// Records that an item failed.
+pub fn failed(c: &Connection, id: i64, error: &ItemError, at: &str) -> Result<()> {
+    c.execute(
+        "UPDATE item SET state = 'failed', error_code = ?2, error_place = ?3, error_message = ?4, changed = ?5 WHERE id = ?1 AND state IN ('waiting', 'filed', 'sending')",
+        params![id, error.code, error.place, error.message, at],
+    )?;
+    Ok(())
+}
+
+/// Records that the message is about to be handed over; whether it may be.
+pub fn sending(c: &Connection, id: i64, at: &str) -> Result<bool> {
+    let sql = "UPDATE item SET state = 'sending', tries = tries + 1, changed = ?2 WHERE id = ?1 AND state = 'filed' AND run_id IN (SELECT id FROM run WHERE state = 'going')";
+    Ok(c.prepare_cached(sql)?.execute(params![id, at])? > 0)
+}
+
+/// Records that the message was taken.
+pub fn delivered(c: &Connection, id: i64, at: &str) -> Result<()> {
+    c.prepare_cached("UPDATE item SET state = 'delivered', error_code = '', error_place = '', error_message = '', changed = ?2 WHERE id = ?1 AND state IN ('sending', 'held')")?
+        .execute(params![id, at])?;
+    Ok(())
+}
+
+/// Sets the next try of an item that could not be sent.
+pub fn try_again(c: &Connection, id: i64, next_try: i64, error: &ItemError, at: &str, counts: bool) -> Result<()> {
+    c.execute(
+        "UPDATE item SET state = 'filed', next_try = ?2, error_code = ?3, error_place = ?4, error_message = ?5, changed = ?6, tries = tries + ?7 WHERE id = ?1 AND state IN ('sending', 'filed')",
+        params![id, next_try, error.code, error.place, error.message, at, i64::from(counts)],
+    )?;
+    Ok(())
+}
+
+/// Holds items that were being handed over when the program ended: nobody knows
+/// whether they arrived, and a second message can't be called back.
+pub fn hold_uncertain(c: &Connection, message: &str, at: &str) -> Result<usize> {
+    Ok(c.execute(
+        "UPDATE item SET state = 'held', error_code = 'uncertain', error_place = 'e-mail', error_message = ?1, changed = ?2 WHERE state = 'sending'",
+        params![message, at],
+    )?)
+}
+
+/// Lets a held item be sent again.
+pub fn send_again(c: &Connection, id: i64, at: &str) -> Result<bool> {
+    Ok(c.execute("UPDATE item SET state = 'filed', next_try = 0, error_code = '', error_place = '', error_message = '', changed = ?2 WHERE id = ?1 AND state = 'held'", params![id, at])? > 0)
+}
+
+/// The last document of each row of a sheet, among some rows.
+pub fn last_of_rows(c: &Connection, sheet: i64, rows: std::ops::RangeInclusive<usize>) -> Result<Vec<(usize, i64, String, String, String, String)>> {
+    let mut query = c.prepare_cached(
+        "SELECT item.row, item.id, item.state, item.changed, dispatch.name, item.error_message FROM item JOIN run ON run.id = item.run_id JOIN dispatch ON dispatch.id = run.dispatch_id
+         WHERE item.id IN (SELECT max(item.id) FROM item JOIN run ON run.id = item.run_id WHERE item.sheet_id = ?1 AND item.row BETWEEN ?2 AND ?3 AND run.kind = 'run' GROUP BY item.row)",
+    )?;
+    let found = query.query_map(params![sheet, rows.start(), rows.end()], |r| Ok((r.get(0)?, r.get(1)?, r.get(2)?, r.get(3)?, r.get(4)?, r.get(5)?)))?;
+    Ok(found.collect::<Result<_, _>>()?)
+}
+
+/// The documents of a run: name, PDF, DOCX, label.
+pub fn documents(c: &Connection, run: i64) -> Result<Vec<(String, Option<String>, Option<String>, String)>> {
+    let mut query = c.prepare_cached("SELECT file_name, pdf, docx, label FROM item WHERE run_id = ?1 AND (pdf IS NOT NULL OR docx IS NOT NULL) ORDER BY position")?;
+    Ok(query.query_map([run], |r| Ok((r.get(0)?, r.get(1)?, r.get(2)?, r.get(3)?)))?.collect::<Result<_, _>>()?)
+}

@@ -1,0 +1,52 @@
+//! The store: SQLite, a file a table. SQL lives here and nowhere else.
+
+pub mod dispatches;
+pub mod items;
+pub mod runs;
+pub mod settings;
+pub mod sheets;
+pub mod templates;
+
+use std::path::Path;
+
+use anyhow::{Context, Result};
+use r2d2::{Pool, PooledConnection};
+use r2d2_sqlite::SqliteConnectionManager;
+use rusqlite_migration::{M, Migrations};
+
+/// The store. Clones share its connections.
+#[derive(Debug, Clone)]
+pub struct Store(Pool<SqliteConnectionManager>);
+
+/// A connection of the store.
+pub type Connection = PooledConnection<SqliteConnectionManager>;
+
+const MIGRATIONS: [&str; 1] = [include_str!("../../migrations/01-start.sql")];
+
+impl Store {
+    /// Opens the store of a file, brought up to date.
+    pub fn open(file: &Path) -> Result<Store> {
+        let manager = SqliteConnectionManager::file(file).with_init(|c| {
+            c.execute_batch("PRAGMA journal_mode = WAL; PRAGMA synchronous = NORMAL; PRAGMA foreign_keys = ON; PRAGMA busy_timeout = 10000; PRAGMA temp_store = MEMORY;")
+        });
+        let pool = Pool::builder().max_size(8).build(manager).with_context(|| format!("the store {} can't be opened", file.display()))?;
+        let migrations = Migrations::new(MIGRATIONS.iter().map(|sql| M::up(sql)).collect());
+        migrations.to_latest(&mut *pool.get()?).context("the store can't be brought up to date")?;
+        Ok(Store(pool))
+    }
+
+    /// A connection.
+    pub fn connection(&self) -> Result<Connection> {
+        Ok(self.0.get()?)
+    }
+
+    /// Does work on the store off the async runtime.
+    pub async fn with<T: Send + 'static, E: From<anyhow::Error> + Send + 'static>(
+        &self,
+        work: impl FnOnce(&mut Connection) -> Result<T, E> + Send + 'static,
+    ) -> Result<T, E> {
+        let store = self.clone();
+        let done = tokio::task::spawn_blocking(move || work(&mut store.connection()?)).await;
+        done.map_err(|e| E::from(anyhow::Error::new(e)))?
+    }
+}

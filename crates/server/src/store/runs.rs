@@ -1,0 +1,195 @@
+//! Runs.
+
+use anyhow::Result;
+use mangle_core::dispatch::Setup;
+use rusqlite::{Connection, OptionalExtension, Transaction, params};
+use serde::{Deserialize, Serialize};
+use utoipa::ToSchema;
+
+/// A run with the count of its items in each state.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, ToSchema)]
+pub struct RunInfo {
+    /// Its number.
+    pub id: i64,
+    /// The dispatch's key.
+    pub dispatch: String,
+    /// The dispatch's name.
+    pub dispatch_name: String,
+    /// run or proof.
+    pub kind: String,
+    /// going, paused, stopped or done.
+    pub state: String,
+    /// When it was started.
+    pub started: String,
+    /// When its last item was done.
+    pub finished: Option<String>,
+    /// How many items it has.
+    pub count: usize,
+    /// Items that wait to be made.
+    pub waiting: usize,
+    /// Items made that wait to be sent, or are being sent.
+    pub sending: usize,
+    /// Items that are done.
+    pub delivered: usize,
+    /// Items that need a person's word.
+    pub held: usize,
+    /// Items that failed.
+    pub failed: usize,
+    /// Items left out when the run was stopped.
+    pub left_out: usize,
+    /// Whether its items are sent by e-mail.
+    pub sends: bool,
+}
+
+/// What a run needs to make its items.
+#[derive(Debug, Clone)]
+pub struct RunWork {
+    pub dispatch_id: i64,
+    pub proof: bool,
+    pub proof_to: String,
+    pub moment: String,
+    pub template_version_id: i64,
+    pub sheet_id: i64,
+    pub setup: Setup,
+    pub count: usize,
+    pub state: String,
+}
+
+const INFO: &str = "SELECT run.id, dispatch.key, dispatch.name, run.kind, run.state, run.started, run.finished, run.count,
+    count(*) FILTER (WHERE item.state = 'waiting'), count(*) FILTER (WHERE item.state IN ('filed', 'sending')), count(*) FILTER (WHERE item.state = 'delivered'),
+    count(*) FILTER (WHERE item.state = 'held'), count(*) FILTER (WHERE item.state = 'failed'), count(*) FILTER (WHERE item.state = 'left out'),
+    run.proof_to <> '' OR json_extract(run.setup, '$.email') IS NOT NULL
+    FROM run JOIN dispatch ON dispatch.id = run.dispatch_id LEFT JOIN item ON item.run_id = run.id";
+
+fn info(r: &rusqlite::Row<'_>) -> rusqlite::Result<RunInfo> {
+    Ok(RunInfo {
+        id: r.get(0)?,
+        dispatch: r.get(1)?,
+        dispatch_name: r.get(2)?,
+        kind: r.get(3)?,
+        state: r.get(4)?,
+        started: r.get(5)?,
+        finished: r.get(6)?,
+        count: r.get(7)?,
+        waiting: r.get(8)?,
+        sending: r.get(9)?,
+        delivered: r.get(10)?,
+        held: r.get(11)?,
+        failed: r.get(12)?,
+        left_out: r.get(13)?,
+        sends: r.get(14)?,
+    })
+}
+
+/// Runs, the newest first; of one dispatch where one is named.
+pub fn list(c: &Connection, dispatch: Option<&str>) -> Result<Vec<RunInfo>> {
+    let sql = format!("{INFO} WHERE (?1 IS NULL OR dispatch.key = ?1) GROUP BY run.id ORDER BY run.id DESC LIMIT 200");
+    Ok(c.prepare_cached(&sql)?.query_map([dispatch], info)?.collect::<Result<_, _>>()?)
+}
+
+/// A run.
+pub fn get(c: &Connection, id: i64) -> Result<Option<RunInfo>> {
+    Ok(c.prepare_cached(&format!("{INFO} WHERE run.id = ?1 GROUP BY run.id"))?.query_row([id], info).optional()?)
+}
+
+/// What a run needs to make its items.
+pub fn work(c: &Connection, id: i64) -> Result<Option<RunWork>> {
+    let mut query = c.prepare_cached("SELECT dispatch_id, kind, proof_to, moment, template_version_id, sheet_id, setup, count, state FROM run WHERE id = ?1")?;
+    let found = query
+        .query_row([id], |r| {
+            let (kind, setup): (String, String) = (r.get(1)?, r.get(6)?);
+            Ok(RunWork {
+                dispatch_id: r.get(0)?,
+                proof: kind == "proof",
+                proof_to: r.get(2)?,
+                moment: r.get(3)?,
+                template_version_id: r.get(4)?,
+                sheet_id: r.get(5)?,
+                setup: serde_json::from_str(&setup).unwrap_or_default(),
+                count: r.get(7)?,
+                state: r.get(8)?,
+            })
+        })
+        .optional()?;
+    Ok(found)
+}
+
+/// A new run: the run and all its items, before any work starts.
+#[derive(Debug)]
+pub struct NewRun<'a> {
+    pub dispatch_id: i64,
+    pub proof_to: Option<&'a str>,
+    pub moment: &'a str,
+    pub template_version_id: i64,
+    pub sheet_id: i64,
+    pub setup: &'a Setup,
+    /// Row number and what to call it.
+    pub rows: &'a [(usize, String)],
+}
+
+/// Writes a run and all its items.
+pub fn start(t: &Transaction<'_>, run: &NewRun<'_>) -> Result<i64> {
+    t.execute(
+        "INSERT INTO run (dispatch_id, kind, state, started, moment, template_version_id, sheet_id, setup, proof_to, count) VALUES (?1, ?2, 'going', ?3, ?3, ?4, ?5, ?6, ?7, ?8)",
+        params![
+            run.dispatch_id,
+            if run.proof_to.is_some() { "proof" } else { "run" },
+            run.moment,
+            run.template_version_id,
+            run.sheet_id,
+            serde_json::to_string(run.setup)?,
+            run.proof_to.unwrap_or_default(),
+            run.rows.len()
+        ],
+    )?;
+    let id = t.last_insert_rowid();
+    let mut insert = t.prepare(
+        "INSERT INTO item (run_id, position, sheet_id, row, label, cells, state, changed)
+         SELECT ?1, ?2, ?3, ?4, ?5, cells, 'waiting', ?6 FROM sheet_row WHERE sheet_id = ?3 AND number = ?4",
+    )?;
+    for (position, (row, label)) in run.rows.iter().enumerate() {
+        insert.execute(params![id, position + 1, run.sheet_id, row, label, run.moment])?;
+    }
+    Ok(id)
+}
+
+/// Changes a run's state.
+pub fn set_state(c: &Connection, id: i64, state: &str) -> Result<()> {
+    c.execute("UPDATE run SET state = ?2 WHERE id = ?1", params![id, state])?;
+    Ok(())
+}
+
+/// Runs that are going: what the next start takes up.
+pub fn going(c: &Connection) -> Result<Vec<i64>> {
+    Ok(c.prepare_cached("SELECT id FROM run WHERE state = 'going' ORDER BY id")?.query_map([], |r| r.get(0))?.collect::<Result<_, _>>()?)
+}
+
+/// Ends a run once none of its items is left to do; whether it ended now.
+pub fn finish(c: &Connection, id: i64, at: &str) -> Result<bool> {
+    let ended = c.execute(
+        "UPDATE run SET state = 'done', finished = ?2 WHERE id = ?1 AND state = 'going'
+         AND NOT EXISTS (SELECT 1 FROM item WHERE run_id = ?1 AND state IN ('waiting', 'filed', 'sending'))",
+        params![id, at],
+    )?;
+    Ok(ended > 0)
+}
+
+/// Stops a run: what waits is left out; what is made stays made.
+pub fn stop(t: &Transaction<'_>, id: i64, at: &str) -> Result<()> {
+    t.execute("UPDATE run SET state = 'stopped', finished = ?2 WHERE id = ?1", params![id, at])?;
+    t.execute("UPDATE item SET state = 'left out', changed = ?2 WHERE run_id = ?1 AND state IN ('waiting', 'filed')", params![id, at])?;
+    Ok(())
+}
+
+/// Sets failed items (or one of them) to be made or sent again.
+pub fn retry(t: &Transaction<'_>, id: i64, item: Option<i64>, at: &str) -> Result<usize> {
+    let again = t.execute(
+        "UPDATE item SET state = CASE WHEN pdf IS NULL AND docx IS NULL THEN 'waiting' ELSE 'filed' END, tries = 0, next_try = 0,
+         error_code = '', error_place = '', error_message = '', changed = ?2 WHERE run_id = ?1 AND state = 'failed' AND (?3 IS NULL OR id = ?3)",
+        params![id, at, item],
+    )?;
+    if again > 0 {
+        t.execute("UPDATE run SET state = 'going', finished = NULL WHERE id = ?1", [id])?;
+    }
+    Ok(again)
+}

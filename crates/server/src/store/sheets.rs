@@ -1,0 +1,191 @@
+//! Sources, their sheets, the rows and the filters kept for them.
+
+use anyhow::{Context, Result};
+use mangle_core::records::{Cell, Column, ColumnType, RawSheet, Recognised, Sheet};
+use mangle_core::value::read::Reading;
+use mangle_core::value::{Currency, DateOrder};
+use rusqlite::{Connection, OptionalExtension, Transaction, params};
+use serde::{Deserialize, Serialize};
+use utoipa::ToSchema;
+
+/// A source in the list.
+#[derive(Debug, Clone, Serialize, Deserialize, ToSchema)]
+pub struct Source {
+    /// Its number.
+    pub id: i64,
+    /// Its name.
+    pub name: String,
+    /// The file that it came from.
+    pub file_name: String,
+    /// When it was brought in.
+    pub brought_in: String,
+    /// Its sheets in order.
+    pub sheets: Vec<SheetInfo>,
+}
+
+/// A sheet without its rows.
+#[derive(Debug, Clone, Serialize, Deserialize, ToSchema)]
+pub struct SheetInfo {
+    /// Its number.
+    pub id: i64,
+    /// The source's number.
+    pub source_id: i64,
+    /// Its name.
+    pub name: String,
+    /// Its columns in order.
+    pub columns: Vec<ColumnInfo>,
+    /// How many rows it has.
+    pub row_count: usize,
+    /// Filters kept for it.
+    pub filters: Vec<KeptFilter>,
+}
+
+/// A column.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize, ToSchema)]
+pub struct ColumnInfo {
+    /// Its name.
+    pub name: String,
+    /// text, number, money, date, yes/no or e-mail.
+    #[serde(rename = "type")]
+    pub kind: String,
+    /// The currency of a column of money.
+    pub currency: Option<String>,
+}
+
+/// A filter kept under a name.
+#[derive(Debug, Clone, Serialize, Deserialize, ToSchema)]
+pub struct KeptFilter {
+    /// Its number.
+    pub id: i64,
+    /// Its name.
+    pub name: String,
+    /// The condition.
+    pub condition: String,
+}
+
+impl ColumnInfo {
+    /// Describes a column.
+    pub fn of(column: &Column) -> ColumnInfo {
+        let currency = match column.kind {
+            ColumnType::Money(currency) => Some(currency.to_string()),
+            _ => None,
+        };
+        ColumnInfo { name: column.name.clone(), kind: column.kind.name().to_owned(), currency }
+    }
+
+    /// The column that this describes; text where the type is not known.
+    pub fn column(&self) -> Column {
+        let currency = self.currency.as_deref().and_then(|c| Currency::parse(c).ok());
+        Column::new(&self.name, ColumnType::parse(&self.kind, currency).unwrap_or(ColumnType::Text))
+    }
+}
+
+/// Brings in a file's sheets as a source.
+pub fn bring_in(t: &Transaction<'_>, name: &str, file_name: &str, at: &str, sheets: &[(RawSheet, Recognised)]) -> Result<i64> {
+    t.execute("INSERT INTO source (name, file_name, brought_in) VALUES (?1, ?2, ?3)", params![name, file_name, at])?;
+    let source = t.last_insert_rowid();
+    let mut row = t.prepare("INSERT INTO sheet_row (sheet_id, number, cells) VALUES (?1, ?2, ?3)")?;
+    for (position, (raw, recognised)) in sheets.iter().enumerate() {
+        let columns: Vec<ColumnInfo> = recognised.columns.iter().map(ColumnInfo::of).collect();
+        let order = match recognised.reading.order {
+            DateOrder::DayFirst => "day",
+            DateOrder::MonthFirst => "month",
+            DateOrder::YearFirst => "year",
+        };
+        t.execute(
+            "INSERT INTO sheet (source_id, position, name, columns, decimal_mark, date_order, row_count) VALUES (?1, ?2, ?3, ?4, ?5, ?6, ?7)",
+            params![source, position, raw.name, serde_json::to_string(&columns)?, recognised.reading.decimal.to_string(), order, raw.rows.len()],
+        )?;
+        let sheet = t.last_insert_rowid();
+        for (index, cells) in raw.rows.iter().enumerate() {
+            row.execute(params![sheet, index + 1, serde_json::to_string(cells)?])?;
+        }
+    }
+    Ok(source)
+}
+
+/// All sources, the newest first.
+pub fn sources(c: &Connection) -> Result<Vec<Source>> {
+    let mut query = c.prepare_cached("SELECT id, name, file_name, brought_in FROM source ORDER BY id DESC")?;
+    let found = query.query_map([], |r| Ok(Source { id: r.get(0)?, name: r.get(1)?, file_name: r.get(2)?, brought_in: r.get(3)?, sheets: Vec::new() }))?;
+    let mut sources = found.collect::<Result<Vec<_>, _>>()?;
+    for source in &mut sources {
+        source.sheets = sheets_of(c, source.id)?;
+    }
+    Ok(sources)
+}
+
+/// The sheets of a source.
+pub fn sheets_of(c: &Connection, source: i64) -> Result<Vec<SheetInfo>> {
+    let mut query = c.prepare_cached("SELECT id FROM sheet WHERE source_id = ?1 ORDER BY position")?;
+    let ids = query.query_map([source], |r| r.get::<_, i64>(0))?.collect::<Result<Vec<_>, _>>()?;
+    ids.into_iter().filter_map(|id| sheet(c, id).transpose()).collect()
+}
+
+/// A sheet without its rows.
+pub fn sheet(c: &Connection, id: i64) -> Result<Option<SheetInfo>> {
+    let mut query = c.prepare_cached("SELECT source_id, name, columns, row_count FROM sheet WHERE id = ?1")?;
+    let found = query.query_row([id], |r| Ok((r.get(0)?, r.get(1)?, r.get::<_, String>(2)?, r.get(3)?))).optional()?;
+    let Some((source_id, name, columns, row_count)) = found else { return Ok(None) };
+    let mut query = c.prepare_cached("SELECT id, name, condition FROM filter WHERE sheet_id = ?1 ORDER BY name")?;
+    let filters = query.query_map([id], |r| Ok(KeptFilter { id: r.get(0)?, name: r.get(1)?, condition: r.get(2)? }))?.collect::<Result<Vec<_>, _>>()?;
+    Ok(Some(SheetInfo { id, source_id, name, columns: serde_json::from_str(&columns)?, row_count, filters }))
+}
+
+/// How a sheet's text is read.
+pub fn reading(c: &Connection, id: i64) -> Result<Reading> {
+    let (mark, order): (String, String) = c.query_row("SELECT decimal_mark, date_order FROM sheet WHERE id = ?1", [id], |r| Ok((r.get(0)?, r.get(1)?)))?;
+    let order = match order.as_str() {
+        "month" => DateOrder::MonthFirst,
+        "year" => DateOrder::YearFirst,
+        _ => DateOrder::DayFirst,
+    };
+    Ok(Reading { decimal: mark.chars().next().unwrap_or('.'), order })
+}
+
+/// A sheet with all its records.
+pub fn load(c: &Connection, id: i64) -> Result<Option<(Sheet, Reading)>> {
+    let Some(info) = sheet(c, id)? else { return Ok(None) };
+    let reading = reading(c, id)?;
+    let mut query = c.prepare_cached("SELECT cells FROM sheet_row WHERE sheet_id = ?1 ORDER BY number")?;
+    let mut raw = RawSheet { name: info.name, header: Vec::new(), rows: Vec::with_capacity(info.row_count) };
+    let mut rows = query.query([id])?;
+    while let Some(row) = rows.next()? {
+        let cells: Vec<Cell> = serde_json::from_str(row.get_ref(0)?.as_str()?)?;
+        raw.rows.push(cells);
+    }
+    let columns = info.columns.iter().map(ColumnInfo::column).collect();
+    let sheet = Sheet::read(&raw, columns, reading).context("a kept sheet has columns of one name")?;
+    Ok(Some((sheet, reading)))
+}
+
+/// Changes a column's type.
+pub fn set_columns(c: &Connection, id: i64, columns: &[ColumnInfo]) -> Result<()> {
+    c.execute("UPDATE sheet SET columns = ?2 WHERE id = ?1", params![id, serde_json::to_string(columns)?])?;
+    Ok(())
+}
+
+/// Keeps a filter; one of the same name is replaced.
+pub fn keep_filter(c: &Connection, sheet: i64, name: &str, condition: &str) -> Result<()> {
+    c.execute(
+        "INSERT INTO filter (sheet_id, name, condition) VALUES (?1, ?2, ?3) ON CONFLICT (sheet_id, name) DO UPDATE SET condition = ?3",
+        params![sheet, name, condition],
+    )?;
+    Ok(())
+}
+
+/// Drops a filter.
+pub fn drop_filter(c: &Connection, id: i64) -> Result<bool> {
+    Ok(c.execute("DELETE FROM filter WHERE id = ?1", [id])? > 0)
+}
+
+/// How many dispatches and runs use a source's sheets.
+pub fn uses(c: &Connection, source: i64) -> Result<usize> {
+    let sql = "SELECT (SELECT count(*) FROM dispatch WHERE sheet_id IN (SELECT id FROM sheet WHERE source_id = ?1)) + (SELECT count(*) FROM run WHERE sheet_id IN (SELECT id FROM sheet WHERE source_id = ?1))";
+    Ok(c.query_row(sql, [source], |r| r.get(0))?)
+}
+
+/// Deletes a source with its sheets.
+pub fn delete(c: &Connection, source: i64) -> Result<bool> {
+    Ok(c.execute("DELETE FROM source WHERE id = ?1", [source])? > 0)
+}
