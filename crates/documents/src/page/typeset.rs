@@ -132,11 +132,6 @@ impl Made {
         self.document.pages().len()
     }
 
-    /// Width and height of a page in points.
-    pub fn size(&self, page: usize) -> Option<(f64, f64)> {
-        self.document.pages().get(page).map(|p| (p.frame.width().to_pt(), p.frame.height().to_pt()))
-    }
-
     /// The pages as a tagged PDF. The same pages, title and moment give the same
     /// bytes.
     pub fn pdf(mut self, title: &str, moment: DateTime) -> Result<Vec<u8>, TypesetError> {

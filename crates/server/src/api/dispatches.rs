@@ -116,12 +116,12 @@ struct Bench {
     body: DispatchBody,
     /// When it was last changed.
     changed: String,
-    /// The template's name and the number of the version in use.
-    template: Option<(String, i64)>,
+    /// The template in use.
+    template: Option<TemplateInUse>,
     /// How many problems the template has.
     template_problems: usize,
-    /// The source's and the sheet's name.
-    sheet: Option<(String, String)>,
+    /// The sheet in use.
+    sheet: Option<SheetInUse>,
     /// The columns of the sheet.
     columns: Vec<sheets::ColumnInfo>,
     /// Columns that the template and the texts do not use.
@@ -140,6 +140,24 @@ struct Bench {
     runs: Vec<RunInfo>,
     /// The person's own address.
     person_email: String,
+}
+
+/// The template in use.
+#[derive(Debug, Serialize, ToSchema)]
+struct TemplateInUse {
+    /// Its name.
+    name: String,
+    /// The number of the version in use.
+    version: i64,
+}
+
+/// The sheet in use.
+#[derive(Debug, Serialize, ToSchema)]
+struct SheetInUse {
+    /// The source's name.
+    source: String,
+    /// The sheet's name.
+    name: String,
 }
 
 /// How a name is tied.
@@ -313,9 +331,9 @@ async fn bench(app: &App, dispatch: Dispatch) -> Result<Bench, Refused> {
             key: dispatch.key,
             body,
             changed: dispatch.changed,
-            template: version.map(|(name, number, _)| (name, number)),
+            template: version.map(|(name, version, _)| TemplateInUse { name, version }),
             template_problems: problems,
-            sheet,
+            sheet: sheet.map(|(source, name)| SheetInUse { source, name }),
             unused: columns.iter().map(|c| c.name.clone()).filter(|name| !used.contains(&name.as_str())).collect(),
             columns,
             ties: ties.into_iter().map(Into::into).collect(),
@@ -365,8 +383,6 @@ struct PageView {
     label: String,
     /// The pages as SVG.
     pages: Vec<String>,
-    /// Width and height of the first page in points.
-    size: (f64, f64),
     /// The documents' name without extension.
     file_name: String,
     /// The message, when the e-mail channel is on.
@@ -429,7 +445,7 @@ fn view(prepared: &Prepared, row: usize) -> Result<PageView, Refused> {
     let label = label(record);
     let (context, count) = (prepared.context(number, chosen.len().max(1)), chosen.len().max(1));
     let scope = prepared.scope(record, &context);
-    let mut view = PageView { row, label: label.clone(), pages: Vec::new(), size: (595.3, 841.9), file_name: String::new(), message: None, findings: Vec::new(), values: values(prepared, record) };
+    let mut view = PageView { row, label: label.clone(), pages: Vec::new(), file_name: String::new(), message: None, findings: Vec::new(), values: values(prepared, record) };
     match run::check_one(prepared, template, record, number, count) {
         Ok((_, outline)) => {
             view.file_name = outline.file_name;
@@ -443,7 +459,6 @@ fn view(prepared: &Prepared, row: usize) -> Result<PageView, Refused> {
     // A wrong address must not hide the page; a wrong value in it does.
     if let Ok(filled) = template.fill(&scope) {
         let made = run::page_of(template, &filled, false)?;
-        view.size = made.size(0).unwrap_or(view.size);
         view.pages = (0..made.page_count().min(50)).filter_map(|p| made.svg(p)).collect();
     }
     Ok(view)
@@ -486,8 +501,10 @@ fn findings(prepared: &Prepared) -> Result<PreflightView, Refused> {
         return Err(Refused::conflict("not-ready", "choose a template and a source first"));
     };
     let (chosen, unclear) = prepared.chosen()?;
+    // Open ties are told once as such, not again with every record.
+    let tied = prepared.ties().iter().all(|t| t.column.is_some());
     let of = |row: usize| prepared.sheet.as_ref().and_then(|s| s.sheet.records.get(row - 1)).map(label).unwrap_or_default();
-    let mut findings: Vec<FindingInfo> = run::check_all(prepared, template, &chosen).into_iter().map(|f| { let label = of(f.record); finding(f, label) }).collect();
+    let mut findings: Vec<FindingInfo> = run::check_all(prepared, template, &chosen).into_iter().filter(|f| tied || f.code != "unknown-name").map(|f| { let label = of(f.record); finding(f, label) }).collect();
     findings.extend(unclear.into_iter().map(|(row, message)| FindingInfo { row, label: of(row), code: "filter".into(), place: "filter".into(), placeholder: prepared.setup.filter.clone(), message }));
     findings.sort_by_key(|f| f.row);
     Ok(PreflightView { checked: chosen.len(), findings })

@@ -61,5 +61,18 @@ fn full(mut description: Description) -> Description {
     if let Some(practice) = PRACTICE.get() {
         description.merge(practice.clone());
     }
+    name_operations(&mut description);
     description
+}
+
+/// Names each operation by its method and address, so that no two share a name.
+fn name_operations(description: &mut Description) {
+    for (path, item) in &mut description.paths.paths {
+        let words: String = path.trim_start_matches("/api/").chars().map(|c| if c.is_alphanumeric() { c } else { '_' }).collect();
+        for (method, operation) in [("get", &mut item.get), ("post", &mut item.post), ("put", &mut item.put), ("delete", &mut item.delete)] {
+            if let Some(operation) = operation {
+                operation.operation_id = Some(format!("{method}_{words}"));
+            }
+        }
+    }
 }

@@ -1,0 +1,68 @@
+import createClient from 'openapi-fetch'
+
+import type { components, paths } from './schema'
+
+export type Schemas = components['schemas']
+
+/** The server's API with its types. */
+export const api = createClient<paths>({ baseUrl: '/' })
+
+/** A refusal of the server, or no answer at all. */
+export class Refusal extends Error {
+  constructor(
+    readonly code: string,
+    message: string,
+  ) {
+    super(message)
+  }
+}
+
+interface Answer<T> {
+  data?: T
+  error?: unknown
+}
+
+/** The data of an answer, or the refusal as an error that can be shown. */
+export async function ask<T>(answer: Promise<Answer<T>>): Promise<T> {
+  let got: Answer<T>
+  try {
+    got = await answer
+  } catch {
+    throw new Refusal('unreachable', 'Mangle does not answer; is it still running?')
+  }
+  if (got.data !== undefined) return got.data
+  const problem = got.error as Partial<Schemas['Problem']> | undefined
+  throw new Refusal(problem?.code ?? 'unknown', problem?.message ?? 'Mangle refused this without saying why')
+}
+
+/** Files as the form that the server takes. */
+export function form(files: Iterable<File>): FormData {
+  const data = new FormData()
+  for (const file of files) data.append('file', file, file.name)
+  return data
+}
+
+/** openapi-fetch options for files. */
+export function upload(files: Iterable<File>) {
+  return { body: { file: '' }, bodySerializer: () => form(files) }
+}
+
+/** Says what went wrong where everyone sees it. */
+export function tell(error: unknown): void {
+  ElMessage({
+    type: 'error',
+    message: error instanceof Error ? error.message : String(error),
+    duration: 8000,
+    showClose: true,
+  })
+}
+
+/** Does something and tells when it goes wrong. */
+export async function attempt<T>(work: () => Promise<T>): Promise<T | undefined> {
+  try {
+    return await work()
+  } catch (error) {
+    tell(error)
+    return undefined
+  }
+}

@@ -1,0 +1,163 @@
+<script setup lang="ts" generic="Row">
+import { computed, ref, shallowRef, watch } from 'vue'
+import { useElementSize } from '@vueuse/core'
+
+/** A table of any length: rows are drawn where they are seen and fetched a page at a time. */
+const props = defineProps<{
+  total: number
+  /** Changes whenever the rows must be fetched anew. */
+  version: unknown
+  fetch: (from: number, count: number) => Promise<Row[]>
+  label: string
+}>()
+const emit = defineEmits<{ open: [Row] }>()
+
+const ROW = 32
+const PAGE = 100
+const box = ref<HTMLElement>()
+const { height } = useElementSize(box)
+const top = ref(0)
+const at = ref(0)
+const pages = shallowRef(new Map<number, Row[]>())
+
+const first = computed(() => Math.max(0, Math.floor(top.value / ROW) - 4))
+const last = computed(() =>
+  Math.min(props.total, Math.ceil((top.value + Math.max(height.value, 200)) / ROW) + 4),
+)
+const shown = computed(() => {
+  const rows: { index: number; row: Row | undefined }[] = []
+  for (let index = first.value; index < last.value; index++)
+    rows.push({ index, row: pages.value.get(Math.floor(index / PAGE))?.[index % PAGE] })
+  return rows
+})
+
+async function load(page: number, version: unknown) {
+  const rows = await props.fetch(page * PAGE, PAGE)
+  if (version !== props.version) return
+  pages.value = new Map(pages.value).set(page, rows)
+}
+
+watch(
+  () => [first.value, last.value, props.version, props.total] as const,
+  async ([from, to, version], before) => {
+    if (before && before[2] !== version) wanted.clear()
+    for (let page = Math.floor(from / PAGE); page <= Math.floor(Math.max(from, to - 1) / PAGE); page++) {
+      if (wanted.has(page) || !props.total) continue
+      wanted.add(page)
+      load(page, version).catch(() => wanted.delete(page))
+    }
+  },
+  { immediate: true },
+)
+const wanted = new Set<number>()
+
+function move(by: number) {
+  at.value = Math.max(0, Math.min(props.total - 1, at.value + by))
+  const y = at.value * ROW
+  const view = box.value
+  if (!view) return
+  if (y < view.scrollTop) view.scrollTop = y
+  else if (y + ROW * 3 > view.scrollTop + view.clientHeight) view.scrollTop = y + ROW * 3 - view.clientHeight
+}
+
+function open() {
+  const row = pages.value.get(Math.floor(at.value / PAGE))?.[at.value % PAGE]
+  if (row) emit('open', row)
+}
+</script>
+
+<template>
+  <div
+    ref="box"
+    class="box"
+    tabindex="0"
+    role="region"
+    :aria-label="label"
+    @scroll="top = ($event.target as HTMLElement).scrollTop"
+    @keydown.down.prevent="move(1)"
+    @keydown.up.prevent="move(-1)"
+    @keydown.page-down.prevent="move(20)"
+    @keydown.page-up.prevent="move(-20)"
+    @keydown.home.prevent="move(-total)"
+    @keydown.end.prevent="move(total)"
+    @keydown.enter="open"
+  >
+    <table>
+      <thead>
+        <tr>
+          <slot name="head" />
+        </tr>
+      </thead>
+      <tbody>
+        <tr class="pad" :style="{ height: `${first * ROW}px` }" />
+        <tr
+          v-for="{ index, row } in shown"
+          :key="index"
+          :class="{ at: index === at }"
+          @click="at = index"
+          @dblclick="open"
+        >
+          <slot v-if="row !== undefined" name="row" :row="row as Row" :index="index" />
+          <td v-else class="quiet">…</td>
+        </tr>
+        <tr class="pad" :style="{ height: `${(total - last) * ROW}px` }" />
+      </tbody>
+    </table>
+  </div>
+</template>
+
+<style scoped>
+.box {
+  flex: 1;
+  min-height: 0;
+  overflow: auto;
+}
+.box:focus-visible {
+  outline-offset: -2px;
+}
+table {
+  border-collapse: separate;
+  border-spacing: 0;
+  table-layout: fixed;
+  min-width: 100%;
+}
+thead :slotted(th) {
+  position: sticky;
+  top: 0;
+  z-index: 1;
+  height: 40px;
+  line-height: 1.25;
+  background: var(--head);
+  text-align: left;
+  font-weight: 500;
+  font-size: 12px;
+  color: var(--ink-2);
+  padding: 0 8px;
+  border-right: 1px solid var(--line-2);
+  border-bottom: 1px solid var(--line);
+  white-space: nowrap;
+}
+tbody :slotted(td),
+tbody td {
+  height: 32px;
+  padding: 0 8px;
+  border-right: 1px solid var(--line-2);
+  border-bottom: 1px solid var(--line-2);
+  white-space: nowrap;
+  overflow: hidden;
+  text-overflow: ellipsis;
+  max-width: 240px;
+}
+thead :slotted(th.num),
+tbody :slotted(td.num) {
+  text-align: right;
+}
+tr.at :slotted(td) {
+  box-shadow:
+    inset 0 1px var(--accent),
+    inset 0 -1px var(--accent);
+}
+tr.pad td {
+  border: 0;
+}
+</style>

@@ -1,0 +1,153 @@
+<script setup lang="ts">
+import { computed } from 'vue'
+
+import type { Bench, Finding } from '../api/bench'
+import { count, shortDay } from '../api/words'
+
+/** The stations of the bench in working order, each with its state in a word. */
+const props = defineProps<{ bench: Bench; findings: Finding[] | undefined; at: string }>()
+
+interface Station {
+  key: string
+  name: string
+  state: string
+  tone: 'done' | 'open' | 'bad' | ''
+  line: string
+  mono?: boolean
+}
+
+const stations = computed<Station[]>(() => {
+  const b = props.bench
+  const setup = b.setup
+  const open = b.ties.filter((t) => !t.column).length
+  const rows = new Set(props.findings?.map((f) => f.row)).size
+  const obstacles = (station: string) => b.obstacles.filter((o) => o.station === station).length
+  const last = b.runs.find((r) => r.kind === 'run')
+  return [
+    {
+      key: 'template',
+      name: 'Template',
+      state: b.template_problems
+        ? count(b.template_problems, 'problem')
+        : b.template
+          ? `v${b.template.version}`
+          : 'none',
+      tone: b.template_problems ? 'bad' : b.template ? 'done' : 'open',
+      line: b.template ? `${b.template.name}, in use` : 'choose one or drop a DOCX',
+    },
+    {
+      key: 'records',
+      name: 'Records',
+      state: b.sheet ? String(b.records.length) : 'none',
+      tone: b.filter_problem ? 'bad' : b.sheet ? 'done' : 'open',
+      line: b.sheet ? [b.sheet.name, setup.filter].filter(Boolean).join(', ') : 'choose a sheet or drop one',
+    },
+    {
+      key: 'ties',
+      name: 'Ties',
+      state: open ? `${open} open` : b.ties.length ? 'all tied' : 'none',
+      tone: open ? 'open' : b.ties.length ? 'done' : '',
+      line: `${b.ties.length - open} of ${count(b.ties.length, 'name')} tied`,
+    },
+    {
+      key: 'result',
+      name: 'Result',
+      state: setup.output === 'both' ? 'PDF, DOCX' : setup.output.toUpperCase(),
+      tone: obstacles('result') ? 'open' : 'done',
+      line: setup.name,
+      mono: true,
+    },
+    {
+      key: 'channels',
+      name: 'Channels',
+      state: setup.email ? '1' : 'none',
+      tone: obstacles('channels') ? 'open' : setup.email ? 'done' : '',
+      line: setup.email ? 'E-mail' : 'documents are kept here',
+    },
+    {
+      key: 'preflight',
+      name: 'Preflight',
+      state: rows ? `${rows} with findings` : props.findings && !b.obstacles.length ? 'clear' : 'waits',
+      tone: rows ? 'bad' : props.findings && !b.obstacles.length ? 'done' : '',
+      line: setup.left_out.length ? `${setup.left_out.length} left out` : 'every record is checked',
+    },
+    {
+      key: 'run',
+      name: 'Run',
+      state: b.obstacles.length || rows || !props.findings ? 'not yet' : 'ready',
+      tone: '',
+      line: last ? `last ${shortDay(last.started)}, ${last.delivered} delivered` : 'never run',
+    },
+  ]
+})
+</script>
+
+<template>
+  <nav class="stations" aria-label="Stations">
+    <RouterLink
+      v-for="one in stations"
+      :key="one.key"
+      :to="{ path: `/dispatches/${bench.key}/${one.key}`, query: $route.query }"
+      :class="[one.tone, { here: one.key === at }]"
+    >
+      <i /><b>{{ one.name }}</b>
+      <span :class="one.tone === 'open' ? 'say att' : one.tone === 'bad' ? 'say wrong' : 'quiet'">{{
+        one.state
+      }}</span>
+      <small :class="{ code: one.mono }" :title="one.line">{{ one.line }}</small>
+    </RouterLink>
+  </nav>
+</template>
+
+<style scoped>
+.stations {
+  border-right: 1px solid var(--line);
+  padding: 10px 0;
+  overflow: auto;
+}
+.stations a {
+  display: grid;
+  grid-template-columns: 30px 1fr auto;
+  padding: 7px 12px 7px 0;
+  align-items: baseline;
+  border-left: 2px solid transparent;
+  text-decoration: none;
+}
+.stations a:hover {
+  background: var(--head);
+}
+.stations a.here {
+  background: var(--sheet);
+  border-left-color: var(--accent);
+}
+b {
+  font-weight: 600;
+}
+small {
+  grid-column: 2 / 4;
+  color: var(--ink-2);
+  font-size: 12px;
+  overflow: hidden;
+  text-overflow: ellipsis;
+  white-space: nowrap;
+}
+i {
+  justify-self: center;
+  align-self: center;
+  width: 9px;
+  height: 11px;
+  border: 1.5px solid var(--ink-2);
+  clip-path: polygon(0 0, 65% 0, 100% 30%, 100% 100%, 0 100%);
+}
+.done i {
+  background: var(--ink-2);
+}
+.open i {
+  border-color: var(--attention);
+  background: var(--attention);
+}
+.bad i {
+  border-color: var(--wrong);
+  background: var(--wrong);
+}
+</style>

@@ -1,0 +1,53 @@
+import { createRouter, createWebHistory } from 'vue-router'
+
+/** Every screen has its address. */
+export const router = createRouter({
+  history: createWebHistory(),
+  routes: [
+    { path: '/', redirect: '/dispatches' },
+    { path: '/sources', component: () => import('./screens/Sources.vue'), meta: { title: 'Sources' } },
+    {
+      path: '/sheets/:id(\\d+)',
+      component: () => import('./screens/Sheet.vue'),
+      props: true,
+      meta: { title: 'Sheet' },
+    },
+    { path: '/templates', component: () => import('./screens/Templates.vue'), meta: { title: 'Templates' } },
+    {
+      path: '/templates/:id(\\d+)',
+      component: () => import('./screens/Template.vue'),
+      props: true,
+      meta: { title: 'Template' },
+    },
+    {
+      path: '/dispatches',
+      component: () => import('./screens/Dispatches.vue'),
+      meta: { title: 'Dispatches' },
+    },
+    {
+      path: '/dispatches/:dispatch/:station?',
+      component: () => import('./screens/Bench.vue'),
+      props: true,
+      meta: { title: 'Bench' },
+    },
+    { path: '/runs', component: () => import('./screens/Runs.vue'), meta: { title: 'Runs' } },
+    {
+      path: '/runs/:id(\\d+)',
+      component: () => import('./screens/Run.vue'),
+      props: true,
+      meta: { title: 'Run' },
+    },
+    {
+      path: '/practice/mailbox/:number(\\d+)?',
+      component: () => import('./screens/Mailbox.vue'),
+      props: true,
+      meta: { title: 'Practice mailbox' },
+    },
+    { path: '/settings', component: () => import('./screens/Settings.vue'), meta: { title: 'Settings' } },
+    { path: '/:rest(.*)*', component: () => import('./screens/Missing.vue'), meta: { title: 'Not here' } },
+  ],
+})
+
+router.afterEach((to) => {
+  document.title = `${String(to.meta.title ?? 'Mangle')} · Mangle`
+})

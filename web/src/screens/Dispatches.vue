@@ -1,0 +1,85 @@
+<script setup lang="ts">
+import { onMounted, ref } from 'vue'
+import { useRouter } from 'vue-router'
+
+import { api, ask, attempt, type Schemas } from '../api/client'
+import { day, shortDay } from '../api/words'
+import FilePick from '../parts/FilePick.vue'
+
+const emit = defineEmits<{ take: [File[]] }>()
+const router = useRouter()
+const dispatches = ref<Schemas['DispatchInfo'][]>()
+onMounted(() => attempt(async () => (dispatches.value = await ask(api.GET('/api/dispatches')))))
+
+async function add() {
+  const made = await attempt(() =>
+    ask(api.POST('/api/dispatches', { body: { name: 'New dispatch', filter: '' } })),
+  )
+  if (made) await router.push(`/dispatches/${made.key}/template`)
+}
+</script>
+
+<template>
+  <div class="screen">
+    <div class="head">
+      <h1>Dispatches</h1>
+      <span class="quiet">saved set-ups: a template, its records, its channels</span><span class="push" />
+      <FilePick
+        label="Bring in a sheet and a letter"
+        accept=".csv,.tsv,.txt,.xlsx,.ods,.docx"
+        many
+        @files="emit('take', $event)"
+      />
+      <el-button type="primary" @click="add">New dispatch</el-button>
+    </div>
+    <div class="body">
+      <table v-if="dispatches?.length" class="list">
+        <thead>
+          <tr>
+            <th>Dispatch</th>
+            <th>Template</th>
+            <th>Records</th>
+            <th>Last run</th>
+            <th style="width: 130px">Changed</th>
+          </tr>
+        </thead>
+        <tbody>
+          <tr v-for="one in dispatches" :key="one.key">
+            <td>
+              <RouterLink :to="`/dispatches/${one.key}`"
+                ><b>{{ one.name }}</b></RouterLink
+              >
+              <span class="code quiet"> {{ one.key }}</span>
+            </td>
+            <td>{{ one.template ?? '' }}</td>
+            <td>{{ one.sheet ?? '' }}</td>
+            <td>
+              <RouterLink v-if="one.last_run" :to="`/runs/${one.last_run.id}`"
+                >{{ shortDay(one.last_run.started) }}, {{ one.last_run.delivered }} delivered<template
+                  v-if="one.last_run.failed"
+                  >, {{ one.last_run.failed }} failed</template
+                ></RouterLink
+              >
+              <span v-else class="quiet">never</span>
+            </td>
+            <td class="quiet">{{ day(one.changed) }}</td>
+          </tr>
+        </tbody>
+      </table>
+      <div v-else-if="dispatches" class="empty">
+        <h2>No dispatches yet</h2>
+        <p>
+          Drop a sheet and a letter together on this page: the bench opens with both, tied, the first page in
+          view.
+        </p>
+        <FilePick
+          label="Bring in a sheet and a letter"
+          accept=".csv,.tsv,.txt,.xlsx,.ods,.docx"
+          main
+          many
+          @files="emit('take', $event)"
+        />
+      </div>
+    </div>
+  </div>
+</template>

@@ -1,0 +1,176 @@
+<script setup lang="ts">
+import { onMounted, ref, watch } from 'vue'
+import { useIntervalFn } from '@vueuse/core'
+import { useRouter } from 'vue-router'
+
+import { api, ask, attempt, type Schemas } from '../api/client'
+import { clock, count, shortDay, size } from '../api/words'
+
+const props = defineProps<{ number?: string }>()
+const router = useRouter()
+const list = ref<Schemas['Summary'][]>()
+const message = ref<Schemas['Message']>()
+
+const load = async () => (list.value = await ask(api.GET('/api/practice/mailbox')))
+const open = async () => {
+  if (!props.number) message.value = undefined
+  else
+    message.value = await ask(
+      api.GET('/api/practice/mailbox/{number}', { params: { path: { number: Number(props.number) } } }),
+    )
+}
+onMounted(() => attempt(load))
+watch(
+  () => props.number,
+  () => attempt(open),
+  { immediate: true },
+)
+useIntervalFn(() => void load().catch(() => undefined), 2000)
+
+async function clear() {
+  const number = list.value?.length ?? 0
+  try {
+    await ElMessageBox.confirm(
+      `Throw away ${count(number, 'message')}? They can't be brought back.`,
+      'Empty the mailbox',
+      {
+        confirmButtonText: `Throw away ${number}`,
+        cancelButtonText: 'Keep',
+      },
+    )
+  } catch {
+    return
+  }
+  await attempt(() => ask(api.DELETE('/api/practice/mailbox')))
+  await router.push('/practice/mailbox')
+  await attempt(load)
+}
+</script>
+
+<template>
+  <div class="screen">
+    <div class="head">
+      <h1>Practice mailbox</h1>
+      <span class="quiet">takes every message on this machine and sends nothing on</span><span class="push" />
+      <el-button v-if="list?.length" @click="clear">Empty it</el-button>
+    </div>
+    <div v-if="list && !list.length" class="empty">
+      <h2>No messages yet</h2>
+      <p>Proofs and runs arrive here while Mangle is set to practise.</p>
+      <RouterLink to="/dispatches">Go to Dispatches</RouterLink>
+    </div>
+    <div v-else class="mail">
+      <nav aria-label="Messages">
+        <RouterLink
+          v-for="one in list"
+          :key="one.number"
+          :to="`/practice/mailbox/${one.number}`"
+          :class="{ here: String(one.number) === number }"
+        >
+          <b>{{ one.to }}</b><span class="quiet num">{{ clock(one.received) }}</span>
+          <span class="subject">{{ one.subject }}</span><span class="quiet num">{{
+            one.attachments || ''
+          }}</span>
+        </RouterLink>
+      </nav>
+      <article v-if="message">
+        <h2>{{ message.subject }}</h2>
+        <dl>
+          <dt>From</dt>
+          <dd>{{ message.from }}</dd>
+          <dt>To</dt>
+          <dd>{{ message.to }}</dd>
+          <template v-if="message.cc"
+            ><dt>Copy</dt>
+            <dd>{{ message.cc }}</dd></template
+          >
+          <dt>Delivered to</dt>
+          <dd>{{ message.recipients.join(', ') }}</dd>
+          <dt>Received</dt>
+          <dd>{{ shortDay(message.received) }} {{ clock(message.received) }} UTC</dd>
+        </dl>
+        <pre>{{ message.text }}</pre>
+        <div class="files">
+          <a
+            v-for="(file, index) in message.files"
+            :key="index"
+            :href="`/api/practice/mailbox/${message.number}/attachments/${index}`"
+            target="_blank"
+            >{{ file.name }} <span class="quiet">{{ size(file.size) }}</span></a
+          >
+        </div>
+      </article>
+      <p v-else class="hint">Choose a message.</p>
+    </div>
+  </div>
+</template>
+
+<style scoped>
+.mail {
+  flex: 1;
+  min-height: 0;
+  display: grid;
+  grid-template-columns: 380px 1fr;
+}
+nav {
+  overflow: auto;
+  border-right: 1px solid var(--line);
+}
+nav a {
+  display: grid;
+  grid-template-columns: 1fr auto;
+  padding: 6px 12px 6px 14px;
+  text-decoration: none;
+  border-bottom: 1px solid var(--line-2);
+  border-left: 2px solid transparent;
+}
+nav a.here {
+  background: var(--sheet);
+  border-left-color: var(--accent);
+}
+nav b,
+.subject {
+  font-weight: 500;
+  overflow: hidden;
+  text-overflow: ellipsis;
+  white-space: nowrap;
+}
+.subject {
+  color: var(--ink-2);
+  font-weight: 400;
+}
+article {
+  overflow: auto;
+  padding: 14px 20px;
+}
+dl {
+  display: grid;
+  grid-template-columns: 96px 1fr;
+  gap: 3px 8px;
+  padding-bottom: 12px;
+  border-bottom: 1px solid var(--line);
+}
+dt {
+  color: var(--ink-2);
+}
+dd {
+  margin: 0;
+}
+pre {
+  font: inherit;
+  white-space: pre-wrap;
+  max-width: 72ch;
+}
+.files a {
+  display: inline-block;
+  border: 1px solid var(--line);
+  border-radius: var(--radius);
+  background: var(--sheet);
+  padding: 5px 10px;
+  margin-right: 8px;
+  text-decoration: none;
+}
+.hint {
+  margin: 72px auto;
+}
+</style>

@@ -1,0 +1,7 @@
+<template>
+  <div class="empty">
+    <h2>There is no screen at this address</h2>
+    <p>It may have been deleted, or the address was cut off.</p>
+    <RouterLink to="/dispatches">Go to Dispatches</RouterLink>
+  </div>
+</template>

@@ -1,0 +1,206 @@
+<script setup lang="ts">
+import { computed, onMounted, ref, watch } from 'vue'
+import { useIntervalFn } from '@vueuse/core'
+
+import { api, ask, attempt, type Schemas } from '../api/client'
+import { done, useRuns } from '../api/runs'
+import { clock, count, shortDay, size, span } from '../api/words'
+import RowTable from '../parts/RowTable.vue'
+import StateWord from '../parts/StateWord.vue'
+
+type Item = Schemas['ItemInfo']
+const props = defineProps<{ id: string }>()
+const store = useRuns()
+const id = computed(() => Number(props.id))
+const run = computed(() => store.runs.find((r) => r.id === id.value))
+const only = ref<string>()
+const version = ref(0)
+const params = () => ({ path: { id: id.value } })
+
+const load = () => attempt(async () => store.put(await ask(api.GET('/api/runs/{id}', { params: params() }))))
+onMounted(load)
+watch(id, load)
+watch([run, only], () => version.value++)
+// Tries that wait tell no one when their time comes.
+useIntervalFn(() => run.value?.sending && version.value++, 3000)
+
+const tabs = computed(() => {
+  const r = run.value
+  if (!r) return []
+  const all: [string | undefined, string, number][] = [
+    [undefined, 'all', r.count],
+    ['waiting', 'waiting', r.waiting],
+    ['filed', 'to send', r.sending],
+    ['delivered', 'delivered', r.delivered],
+    ['held', 'held', r.held],
+    ['failed', 'failed', r.failed],
+    ['left out', 'left out', r.left_out],
+  ]
+  return all.filter(([state, , number]) => !state || number)
+})
+const total = computed(() => tabs.value.find(([state]) => state === only.value)?.[2] ?? run.value?.count ?? 0)
+
+// The rate over the last half minute.
+const marks = ref<{ at: number; done: number }[]>([])
+watch(
+  () => run.value && done(run.value),
+  (number) => {
+    if (number === undefined) return
+    const now = Date.now()
+    marks.value = [...marks.value.filter((m) => now - m.at < 30_000), { at: now, done: number }]
+  },
+)
+const rate = computed(() => {
+  const [first, last] = [marks.value[0], marks.value[marks.value.length - 1]]
+  return first && last && last.at > first.at ? ((last.done - first.done) * 1000) / (last.at - first.at) : 0
+})
+
+async function items(from: number, number: number): Promise<Item[]> {
+  const query = { state: only.value, from, count: number }
+  return await ask(api.GET('/api/runs/{id}/items', { params: { ...params(), query } }))
+}
+
+type Act = 'pause' | 'resume' | 'stop' | 'retry'
+async function act(what: Act) {
+  const answer = await attempt(() => ask(api.POST(`/api/runs/{id}/${what}`, { params: params() })))
+  if (answer) store.put(answer)
+}
+
+async function stop() {
+  const left = (run.value?.waiting ?? 0) + (run.value?.sending ?? 0)
+  try {
+    await ElMessageBox.confirm(
+      `Stop the run? ${count(left, 'record')} will be left out. What is delivered stays delivered.`,
+      'Stop run',
+      { confirmButtonText: `Leave ${left} out`, cancelButtonText: 'Let it run' },
+    )
+  } catch {
+    return
+  }
+  await act('stop')
+}
+
+async function one(item: Item, what: 'retry' | 'send-again' | 'arrived') {
+  const answer = await attempt(() =>
+    ask(api.POST(`/api/items/{id}/${what}`, { params: { path: { id: item.id } } })),
+  )
+  if (answer) store.put(answer)
+}
+</script>
+
+<template>
+  <div v-if="run" class="screen">
+    <div class="head">
+      <h1>{{ run.dispatch_name }}</h1>
+      <span class="quiet"
+        >run {{ run.id }}{{ run.kind === 'proof' ? ', proofs' : '' }}, started {{ shortDay(run.started) }}
+        {{ clock(run.started) }}</span
+      >
+      <StateWord :state="run.state" />
+      <span class="push" />
+      <RouterLink class="quiet" :to="`/dispatches/${run.dispatch}`">To the bench</RouterLink>
+      <el-button v-if="run.state === 'going'" @click="act('pause')">Pause</el-button>
+      <el-button v-if="run.state === 'paused'" type="primary" @click="act('resume')">Go on</el-button>
+      <el-button v-if="run.state === 'going' || run.state === 'paused'" @click="stop">Stop</el-button>
+      <el-button v-if="run.failed" type="primary" @click="act('retry')"
+        >Run {{ run.failed }} failed again</el-button
+      >
+      <a class="el-button" :href="`/api/runs/${run.id}/documents.zip`" download>All as ZIP</a>
+      <a class="el-button" :href="`/api/runs/${run.id}/documents.pdf`" download>All as one PDF</a>
+    </div>
+    <div class="progress" role="progressbar" :aria-valuenow="done(run)" :aria-valuemax="run.count">
+      <i :style="{ width: `${(100 * done(run)) / Math.max(1, run.count)}%` }" />
+    </div>
+    <div class="tabs">
+      <button
+        v-for="[state, label, number] in tabs"
+        :key="label"
+        type="button"
+        :class="{ here: state === only }"
+        @click="only = state"
+      >
+        {{ label }} {{ number }}
+      </button>
+      <span class="push quiet">
+        {{ done(run) }} of {{ count(run.count, 'document') }} done<template
+          v-if="run.state === 'going' && rate > 0"
+          >, {{ rate.toFixed(rate < 10 ? 1 : 0) }} a second, about
+          {{ span((run.count - done(run)) / rate) }} left</template
+        ><template v-else-if="run.finished">, finished {{ clock(run.finished) }}</template>
+      </span>
+    </div>
+    <RowTable :total="total" :version="version" :fetch="items" label="Items">
+      <template #head>
+        <th class="num" style="width: 56px">Row</th>
+        <th style="width: 190px">Record</th>
+        <th style="width: 100px">State</th>
+        <th style="width: 230px">Document</th>
+        <th class="num" style="width: 70px">Size</th>
+        <th>Message or error</th>
+        <th style="width: 190px" />
+      </template>
+      <template #row="{ row }: { row: Item }">
+        <td class="num quiet">{{ row.row }}</td>
+        <td :title="row.label">{{ row.label }}</td>
+        <td><StateWord :state="row.state" /></td>
+        <td :title="row.file_name">
+          <a v-if="row.pdf" :href="`/api/items/${row.id}/documents/pdf`" target="_blank">{{
+            row.file_name
+          }}</a>
+          <a v-else-if="row.docx" :href="`/api/items/${row.id}/documents/docx`">{{ row.file_name }}</a>
+          <a v-if="row.pdf && row.docx" class="quiet" :href="`/api/items/${row.id}/documents/docx`"> DOCX</a>
+        </td>
+        <td class="num">{{ row.size ? size(row.size) : '' }}</td>
+        <td v-if="row.error_message" class="problem" :title="row.error_message">
+          {{ row.error_place }}: {{ row.error_message
+          }}<template v-if="row.next_try_in">, next in {{ span(row.next_try_in) }}</template>
+        </td>
+        <td v-else class="quiet" :title="row.to ?? ''">{{ row.to ? `to ${row.to}` : '' }}</td>
+        <td>
+          <el-button v-if="row.state === 'failed'" text @click="one(row, 'retry')">Again</el-button>
+          <template v-if="row.state === 'held'">
+            <el-button text @click="one(row, 'arrived')">It arrived</el-button>
+            <el-button text @click="one(row, 'send-again')">Send again</el-button>
+          </template>
+        </td>
+      </template>
+    </RowTable>
+  </div>
+</template>
+
+<style scoped>
+.progress {
+  height: 4px;
+  flex: none;
+  background: var(--line);
+}
+.progress i {
+  display: block;
+  height: 4px;
+  background: var(--accent);
+  transition: width 0.2s;
+}
+.tabs {
+  height: 38px;
+  flex: none;
+  display: flex;
+  align-items: center;
+  gap: 16px;
+  padding: 0 16px;
+  border-bottom: 1px solid var(--line);
+}
+.tabs button {
+  border: 0;
+  background: none;
+  padding: 4px 0;
+  cursor: pointer;
+  border-bottom: 2px solid transparent;
+}
+.tabs button.here {
+  font-weight: 600;
+  border-color: var(--accent);
+}
+a.el-button {
+  text-decoration: none;
+}
+</style>

@@ -1,0 +1,33 @@
+<script setup lang="ts">
+import { onMounted, ref } from 'vue'
+
+import { api, ask, attempt, type Schemas } from '../api/client'
+
+const settings = ref<Schemas['Settings']>()
+onMounted(() => attempt(async () => (settings.value = await ask(api.GET('/api/settings')))))
+
+async function save() {
+  const body = settings.value
+  if (!body) return
+  const kept = await attempt(() => ask(api.PUT('/api/settings', { body })))
+  if (kept) ElMessage({ message: 'Settings are saved.' })
+}
+</script>
+
+<template>
+  <div v-if="settings" class="screen">
+    <div class="head"><h1>Settings</h1></div>
+    <form class="body" @submit.prevent="save">
+      <label class="field"
+        ><span>Office name, the sender of messages</span><el-input v-model="settings.office_name"
+      /></label>
+      <label class="field"
+        ><span>Office e-mail address</span><el-input v-model="settings.office_email"
+      /></label>
+      <label class="field"
+        ><span>Your own e-mail address, where proofs go</span><el-input v-model="settings.person_email"
+      /></label>
+      <el-button type="primary" native-type="submit">Save settings</el-button>
+    </form>
+  </div>
+</template>

@@ -1,0 +1,99 @@
+<script setup lang="ts">
+import { onMounted, ref } from 'vue'
+import { useRouter } from 'vue-router'
+
+import { api, ask, attempt, type Schemas, upload } from '../api/client'
+import { count, day } from '../api/words'
+import FilePick from '../parts/FilePick.vue'
+
+const router = useRouter()
+const sources = ref<Schemas['Source'][]>()
+const busy = ref(false)
+
+const load = async () => (sources.value = await ask(api.GET('/api/sources')))
+onMounted(() => attempt(load))
+
+async function take(files: File[]) {
+  busy.value = true
+  const source = await attempt(() => ask(api.POST('/api/sources', upload(files))))
+  busy.value = false
+  if (source?.sheets[0]) await router.push(`/sheets/${source.sheets[0].id}`)
+}
+
+async function remove(source: Schemas['Source']) {
+  const rows = source.sheets.reduce((sum, sheet) => sum + sheet.row_count, 0)
+  try {
+    await ElMessageBox.confirm(
+      `Delete ${source.name} with ${count(rows, 'record')}? It can't be brought back.`,
+      'Delete source',
+      {
+        confirmButtonText: `Delete ${count(rows, 'record')}`,
+        cancelButtonText: 'Keep',
+      },
+    )
+  } catch {
+    return
+  }
+  await attempt(() => ask(api.DELETE('/api/sources/{id}', { params: { path: { id: source.id } } })))
+  await attempt(load)
+}
+</script>
+
+<template>
+  <div class="screen">
+    <div class="head">
+      <h1>Sources</h1>
+      <span class="quiet">where records come from</span><span class="push" />
+      <FilePick label="Bring in a sheet" accept=".csv,.tsv,.txt,.xlsx,.ods" main :busy="busy" @files="take" />
+    </div>
+    <div class="body">
+      <table v-if="sources?.length" class="list">
+        <thead>
+          <tr>
+            <th>Source</th>
+            <th>Sheets</th>
+            <th>File</th>
+            <th class="num" style="width: 110px">Records</th>
+            <th style="width: 130px">Brought in</th>
+            <th style="width: 80px" />
+          </tr>
+        </thead>
+        <tbody>
+          <tr v-for="source in sources" :key="source.id">
+            <td>
+              <RouterLink :to="`/sheets/${source.sheets[0]?.id}`"
+                ><b>{{ source.name }}</b></RouterLink
+              >
+            </td>
+            <td>
+              <template v-for="(sheet, index) in source.sheets" :key="sheet.id">
+                <template v-if="index">, </template
+                ><RouterLink :to="`/sheets/${sheet.id}`">{{ sheet.name }}</RouterLink>
+              </template>
+            </td>
+            <td class="quiet">{{ source.file_name }}</td>
+            <td class="num">
+              {{ source.sheets.reduce((sum, s) => sum + s.row_count, 0).toLocaleString('en-GB') }}
+            </td>
+            <td class="quiet">{{ day(source.brought_in) }}</td>
+            <td><el-button text @click="remove(source)">Delete</el-button></td>
+          </tr>
+        </tbody>
+      </table>
+      <div v-else-if="sources" class="empty">
+        <h2>No records yet</h2>
+        <p>
+          Bring in a CSV, XLSX or ODS file, or drop it anywhere on this page. Drop a letter with it and the
+          bench opens with both.
+        </p>
+        <FilePick
+          label="Bring in a sheet"
+          accept=".csv,.tsv,.txt,.xlsx,.ods"
+          main
+          :busy="busy"
+          @files="take"
+        />
+      </div>
+    </div>
+  </div>
+</template>

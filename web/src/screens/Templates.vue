@@ -1,0 +1,64 @@
+<script setup lang="ts">
+import { onMounted, ref } from 'vue'
+import { useRouter } from 'vue-router'
+
+import { api, ask, attempt, type Schemas, upload } from '../api/client'
+import { day, size } from '../api/words'
+import FilePick from '../parts/FilePick.vue'
+
+const router = useRouter()
+const templates = ref<Schemas['TemplateInfo'][]>()
+const busy = ref(false)
+onMounted(() => attempt(async () => (templates.value = await ask(api.GET('/api/templates')))))
+
+async function take(files: File[]) {
+  busy.value = true
+  const made = await attempt(() => ask(api.POST('/api/templates', upload(files))))
+  busy.value = false
+  if (made) await router.push(`/templates/${made.id}`)
+}
+</script>
+
+<template>
+  <div class="screen">
+    <div class="head">
+      <h1>Templates</h1>
+      <span class="quiet">files with placeholders</span><span class="push" />
+      <FilePick label="Bring in a letter" accept=".docx" main :busy="busy" @files="take" />
+    </div>
+    <div class="body">
+      <table v-if="templates?.length" class="list">
+        <thead>
+          <tr>
+            <th>Template</th>
+            <th>File in use</th>
+            <th class="num" style="width: 90px">Version</th>
+            <th class="num" style="width: 90px">Size</th>
+            <th style="width: 130px">Brought in</th>
+          </tr>
+        </thead>
+        <tbody>
+          <tr v-for="template in templates" :key="template.id">
+            <td>
+              <RouterLink :to="`/templates/${template.id}`"
+                ><b>{{ template.name }}</b></RouterLink
+              >
+            </td>
+            <td class="quiet">{{ template.versions[0]?.file_name }}</td>
+            <td class="num">{{ template.versions[0]?.number }}</td>
+            <td class="num">{{ size(template.versions[0]?.size ?? 0) }}</td>
+            <td class="quiet">{{ day(template.versions[0]?.brought_in) }}</td>
+          </tr>
+        </tbody>
+      </table>
+      <div v-else-if="templates" class="empty">
+        <h2>No templates yet</h2>
+        <p>
+          Write a letter in your word processor and put placeholders where the record's values go:
+          <span class="code">Dear [: first name] [: last name],</span> Then save it as DOCX and bring it in.
+        </p>
+        <FilePick label="Bring in a letter" accept=".docx" main :busy="busy" @files="take" />
+      </div>
+    </div>
+  </div>
+</template>

@@ -1,0 +1,90 @@
+<script setup lang="ts">
+import { computed } from 'vue'
+
+import type { Bench } from '../../api/bench'
+import type { Schemas } from '../../api/client'
+
+const props = defineProps<{
+  bench: Bench
+  page: Schemas['PageView'] | undefined
+  change: (work: (bench: Bench) => void, soon?: boolean) => void
+}>()
+type Email = Schemas['EmailBody']
+const address = computed(() => props.bench.columns.find((c) => c.type === 'e-mail')?.name)
+const fields: [keyof Email, string][] = [
+  ['to', 'To: a field, or addresses with commas'],
+  ['cc', 'Copy to'],
+  ['bcc', 'Blind copy to'],
+  ['subject', 'Subject'],
+]
+
+function toggle(on: boolean) {
+  const to = address.value ? `[: ${address.value}]` : ''
+  props.change((b) => {
+    b.setup.email = on
+      ? { to, cc: '', bcc: '', subject: b.name, body: 'Please find the attached document.\n' }
+      : null
+  })
+}
+
+function set(field: keyof Email, text: string) {
+  props.change((b) => b.setup.email && (b.setup.email[field] = text), true)
+}
+</script>
+
+<template>
+  <h2>Channels</h2>
+  <p>The document goes out attached to an e-mail. Without a channel it is made and kept here.</p>
+  <el-checkbox :model-value="!!bench.setup.email" @change="(on) => toggle(!!on)">Send by e-mail</el-checkbox>
+  <template v-if="bench.setup.email">
+    <label v-for="[field, label] in fields" :key="field" class="field">
+      <span>{{ label }}</span>
+      <el-input
+        class="code"
+        :model-value="bench.setup.email[field]"
+        @update:model-value="(text: string) => set(field, text)"
+      />
+    </label>
+    <label class="field">
+      <span>Message</span>
+      <el-input
+        class="code"
+        type="textarea"
+        :rows="8"
+        :model-value="bench.setup.email.body"
+        @update:model-value="(text: string) => set('body', text)"
+      />
+    </label>
+    <template v-if="page?.message">
+      <h2>For this record</h2>
+      <p class="message">
+        <b>{{ page.message.subject }}</b><br /><span class="quiet"
+          >to {{ page.message.to }}<template v-if="page.message.cc">, copy {{ page.message.cc }}</template
+          ><template v-if="page.message.bcc">, blind copy {{ page.message.bcc }}</template></span
+        ><br />{{ page.message.body }}
+      </p>
+    </template>
+  </template>
+  <p
+    v-for="obstacle in bench.obstacles.filter((o) => o.station === 'channels')"
+    :key="obstacle.message"
+    class="problem"
+  >
+    {{ obstacle.message }}
+    <RouterLink v-if="obstacle.message.includes('settings')" to="/settings">Settings</RouterLink>
+  </p>
+</template>
+
+<style scoped>
+.field:first-of-type {
+  margin-top: 8px;
+}
+.message {
+  white-space: pre-wrap;
+  border: 1px solid var(--line);
+  border-radius: var(--radius);
+  background: var(--sheet);
+  color: var(--ink);
+  padding: 10px 12px;
+}
+</style>

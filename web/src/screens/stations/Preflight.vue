@@ -1,0 +1,105 @@
+<script setup lang="ts">
+import { computed } from 'vue'
+
+import type { Bench, Finding } from '../../api/bench'
+import { count } from '../../api/words'
+
+const props = defineProps<{
+  bench: Bench
+  findings: Finding[] | undefined
+  change: (work: (bench: Bench) => void) => void
+}>()
+defineEmits<{ pick: [number] }>()
+const rows = computed(() => [...new Set(props.findings?.map((f) => f.row))])
+
+function leaveOut(out: number[]) {
+  props.change((b) => (b.setup.left_out = [...new Set([...b.setup.left_out, ...out])].sort((x, y) => x - y)))
+}
+</script>
+
+<template>
+  <h2>Preflight</h2>
+  <p>Every record is checked against the dispatch before anything leaves.</p>
+  <ul v-if="bench.obstacles.length" class="stops">
+    <li v-for="obstacle in bench.obstacles" :key="obstacle.message">
+      {{ obstacle.message }}
+      <RouterLink :to="{ path: `/dispatches/${bench.key}/${obstacle.station}`, query: $route.query }"
+        >Mend it</RouterLink
+      >
+    </li>
+  </ul>
+  <template v-if="findings?.length">
+    <div class="line">
+      <span class="say wrong">{{ count(rows.length, 'record') }} with findings</span>
+      <el-button @click="leaveOut(rows)">Leave {{ rows.length }} out</el-button>
+    </div>
+    <table class="list">
+      <colgroup>
+        <col style="width: 50px" />
+        <col style="width: 27%" />
+        <col />
+        <col style="width: 82px" />
+      </colgroup>
+      <thead>
+        <tr>
+          <th class="num">Row</th>
+          <th>Record</th>
+          <th>Finding</th>
+          <th />
+        </tr>
+      </thead>
+      <tbody>
+        <tr v-for="(finding, index) in findings.slice(0, 300)" :key="index">
+          <td class="num quiet">{{ finding.row }}</td>
+          <td>
+            <button type="button" class="plain" @click="$emit('pick', finding.row)">
+              {{ finding.label }}
+            </button>
+          </td>
+          <td class="why">
+            <span v-if="finding.placeholder" class="code name">{{ finding.placeholder }}</span>
+            {{ finding.message }}
+          </td>
+          <td><el-button text @click="leaveOut([finding.row])">Leave out</el-button></td>
+        </tr>
+      </tbody>
+    </table>
+    <p v-if="findings.length > 300" class="quiet">and {{ findings.length - 300 }} more</p>
+  </template>
+  <p v-else-if="findings && !bench.obstacles.length">
+    <span class="say right">clear</span> {{ count(bench.records.length, 'record') }} checked; nothing stops
+    the run.
+  </p>
+  <p v-if="bench.setup.left_out.length" class="quiet">
+    {{ count(bench.setup.left_out.length, 'record') }} left out: rows
+    {{ bench.setup.left_out.slice(0, 12).join(', ') }}{{ bench.setup.left_out.length > 12 ? ', …' : '' }}
+    <el-button text @click="change((b) => (b.setup.left_out = []))">Take them in again</el-button>
+  </p>
+</template>
+
+<style scoped>
+.stops {
+  list-style: none;
+  margin: 0 0 14px;
+  padding: 8px 12px;
+  background: var(--attention-tint);
+  border-left: 3px solid var(--attention);
+}
+.line {
+  display: flex;
+  justify-content: space-between;
+  align-items: center;
+  margin-bottom: 6px;
+}
+.plain {
+  border: 0;
+  background: none;
+  padding: 0;
+  cursor: pointer;
+  text-decoration: underline dotted;
+}
+table.list td.why {
+  white-space: normal;
+  padding-block: 6px;
+}
+</style>

@@ -1,0 +1,122 @@
+<script setup lang="ts">
+import { computed, onMounted, ref } from 'vue'
+
+import type { Bench } from '../../api/bench'
+import { api, ask, attempt, type Schemas, upload } from '../../api/client'
+import { count } from '../../api/words'
+import FilePick from '../../parts/FilePick.vue'
+import RowTable from '../../parts/RowTable.vue'
+
+const props = defineProps<{
+  bench: Bench
+  at: number
+  change: (work: (bench: Bench) => void, soon?: boolean) => void
+}>()
+defineEmits<{ pick: [number] }>()
+const sources = ref<Schemas['Source'][]>([])
+const load = () => attempt(async () => (sources.value = await ask(api.GET('/api/sources'))))
+onMounted(load)
+const sheets = computed(() => sources.value.flatMap((s) => s.sheets.map((h) => ({ ...h, source: s.name }))))
+const kept = computed(() => sheets.value.find((s) => s.id === props.bench.sheet_id)?.filters ?? [])
+
+async function take(files: File[]) {
+  const made = await attempt(() => ask(api.POST('/api/sources', upload(files))))
+  if (!made) return
+  await load()
+  props.change((b) => (b.sheet_id = made.sheets[0]?.id ?? null))
+}
+</script>
+
+<template>
+  <div class="fill">
+    <h2>Records</h2>
+    <p>Each chosen record becomes one document.</p>
+    <div class="pick">
+      <el-select
+        :model-value="bench.sheet_id ?? undefined"
+        placeholder="Choose a sheet"
+        aria-label="Sheet"
+        @change="(id: number) => change((b) => (b.sheet_id = id))"
+      >
+        <el-option
+          v-for="one in sheets"
+          :key="one.id"
+          :value="one.id"
+          :label="`${one.source}, ${one.name}`"
+        />
+      </el-select>
+      <FilePick label="Bring in a sheet" accept=".csv,.tsv,.txt,.xlsx,.ods" @files="take" />
+    </div>
+    <div class="pick">
+      <el-input
+        :model-value="bench.setup.filter"
+        class="code"
+        clearable
+        aria-label="Filter"
+        placeholder="all records; or for instance: days overdue > 30"
+        @update:model-value="(text: string) => change((b) => (b.setup.filter = text), true)"
+      />
+      <el-button
+        v-for="filter in kept"
+        :key="filter.id"
+        @click="change((b) => (b.setup.filter = filter.condition))"
+        >{{ filter.name }}</el-button
+      >
+    </div>
+    <p v-if="bench.filter_problem" class="problem" role="alert">{{ bench.filter_problem }}</p>
+    <p class="quiet">
+      {{ bench.records.length }} of {{ count(bench.row_count, 'record') }}
+      <template v-if="bench.setup.left_out.length"
+        >, {{ bench.setup.left_out.length }} left out by hand
+        <el-button text @click="change((b) => (b.setup.left_out = []))"
+          >Take them in again</el-button
+        ></template
+      >
+    </p>
+    <RowTable
+      v-if="bench.records.length"
+      :total="bench.records.length"
+      :version="bench.records"
+      :fetch="async (from, size) => bench.records.slice(from, from + size)"
+      label="Chosen records"
+      @open="(row: Schemas['RecordInfo']) => $emit('pick', row.row)"
+    >
+      <template #head>
+        <th class="num" style="width: 60px">Row</th>
+        <th>Record</th>
+        <th style="width: 110px" />
+      </template>
+      <template #row="{ row, index }">
+        <td class="num quiet">{{ row.row }}</td>
+        <td>
+          <button type="button" class="plain" :class="{ here: index === at }" @click="$emit('pick', row.row)">
+            {{ row.label }}
+          </button>
+        </td>
+        <td><el-button text @click="change((b) => b.setup.left_out.push(row.row))">Leave out</el-button></td>
+      </template>
+    </RowTable>
+  </div>
+</template>
+
+<style scoped>
+.fill {
+  display: flex;
+  flex-direction: column;
+  height: 100%;
+}
+.pick {
+  display: flex;
+  gap: 8px;
+  margin-bottom: 8px;
+}
+.plain {
+  border: 0;
+  background: none;
+  padding: 0;
+  cursor: pointer;
+}
+.plain.here {
+  font-weight: 600;
+}
+</style>

@@ -1,0 +1,58 @@
+<script setup lang="ts">
+import type { Bench } from '../../api/bench'
+import type { Schemas } from '../../api/client'
+
+defineProps<{
+  bench: Bench
+  page: Schemas['PageView'] | undefined
+  change: (work: (bench: Bench) => void, soon?: boolean) => void
+}>()
+const locales = [
+  ['en-GB', 'English (UK): 1,234.50, 30 Sept 2026'],
+  ['en-US', 'English (US): 1,234.50, Sep 30, 2026'],
+  ['de-DE', 'German: 1.234,50, 30.09.2026'],
+  ['fr-FR', 'French: 1 234,50, 30 sept. 2026'],
+  ['nl-NL', 'Dutch: 1.234,50, 30 sep 2026'],
+]
+</script>
+
+<template>
+  <h2>Result</h2>
+  <p>What is made of each record, and what its file is called.</p>
+  <div class="field">
+    <span>Make</span>
+    <el-radio-group
+      :model-value="bench.setup.output"
+      @change="(v) => change((b) => (b.setup.output = String(v)))"
+    >
+      <el-radio value="pdf">PDF</el-radio><el-radio value="docx">DOCX</el-radio
+      ><el-radio value="both">Both</el-radio>
+    </el-radio-group>
+  </div>
+  <label class="field"
+    ><span>File name, with placeholders</span>
+    <el-input
+      class="code"
+      :model-value="bench.setup.name"
+      @update:model-value="(text: string) => change((b) => (b.setup.name = text), true)"
+    />
+    <span v-if="page?.file_name" class="quiet">for this record: {{ page.file_name }}</span>
+  </label>
+  <div class="field">
+    <span>Numbers and dates read as in</span>
+    <el-select
+      :model-value="bench.setup.locale"
+      aria-label="Language"
+      @change="(v: string) => change((b) => (b.setup.locale = v))"
+    >
+      <el-option v-for="[tag, label] in locales" :key="tag" :value="tag ?? ''" :label="label ?? ''" />
+    </el-select>
+  </div>
+  <p
+    v-for="obstacle in bench.obstacles.filter((o) => o.station === 'result')"
+    :key="obstacle.message"
+    class="problem"
+  >
+    {{ obstacle.message }}
+  </p>
+</template>

@@ -1,0 +1,52 @@
+<script setup lang="ts">
+import type { Bench } from '../../api/bench'
+import { clock, count, shortDay } from '../../api/words'
+import StateWord from '../../parts/StateWord.vue'
+
+defineProps<{ bench: Bench; ready: boolean }>()
+defineEmits<{ run: [] }>()
+</script>
+
+<template>
+  <h2>Run</h2>
+  <p v-if="ready">
+    Everything is in order for {{ count(bench.records.length, 'document') }}. You may close the page while it
+    runs.
+  </p>
+  <p v-else>Something still stops the run; Preflight says what.</p>
+  <el-button v-if="ready" type="primary" @click="$emit('run')"
+    >Run {{ count(bench.records.length, 'document') }}</el-button
+  >
+  <RouterLink v-else :to="{ path: `/dispatches/${bench.key}/preflight`, query: $route.query }"
+    >Go to Preflight</RouterLink
+  >
+  <table v-if="bench.runs.length" class="list runs">
+    <thead>
+      <tr>
+        <th>Run</th>
+        <th style="width: 110px">State</th>
+        <th class="num" style="width: 90px">Delivered</th>
+        <th class="num" style="width: 70px">Failed</th>
+      </tr>
+    </thead>
+    <tbody>
+      <tr v-for="run in bench.runs" :key="run.id">
+        <td>
+          <RouterLink :to="`/runs/${run.id}`"
+            >{{ shortDay(run.started) }} {{ clock(run.started)
+            }}{{ run.kind === 'proof' ? ', proofs' : '' }}</RouterLink
+          >
+        </td>
+        <td><StateWord :state="run.state" /></td>
+        <td class="num">{{ run.delivered }}</td>
+        <td class="num">{{ run.failed || '' }}</td>
+      </tr>
+    </tbody>
+  </table>
+</template>
+
+<style scoped>
+.runs {
+  margin-top: 20px;
+}
+</style>

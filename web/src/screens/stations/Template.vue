@@ -1,0 +1,48 @@
+<script setup lang="ts">
+import { onMounted, ref } from 'vue'
+
+import type { Bench } from '../../api/bench'
+import { api, ask, attempt, type Schemas, upload } from '../../api/client'
+import FilePick from '../../parts/FilePick.vue'
+
+const props = defineProps<{ bench: Bench; change: (work: (bench: Bench) => void) => void }>()
+const templates = ref<Schemas['TemplateInfo'][]>([])
+const load = () => attempt(async () => (templates.value = await ask(api.GET('/api/templates'))))
+onMounted(load)
+
+async function take(files: File[]) {
+  const made = await attempt(() => ask(api.POST('/api/templates', upload(files))))
+  if (!made) return
+  await load()
+  props.change((b) => (b.template_id = made.id))
+}
+</script>
+
+<template>
+  <h2>Template</h2>
+  <p>The file that every document is made from.</p>
+  <div class="field">
+    <span>Template</span>
+    <el-select
+      :model-value="bench.template_id ?? undefined"
+      placeholder="Choose a template"
+      aria-label="Template"
+      @change="(id: number) => change((b) => (b.template_id = id))"
+    >
+      <el-option
+        v-for="one in templates"
+        :key="one.id"
+        :value="one.id"
+        :label="`${one.name}, version ${one.versions[0]?.number}`"
+      />
+    </el-select>
+  </div>
+  <FilePick label="Bring in a letter" accept=".docx" @files="take" />
+  <p v-if="bench.template_problems" class="problem">
+    This version has {{ bench.template_problems }} problems.
+    <RouterLink :to="`/templates/${bench.template_id}`">Look at them</RouterLink>
+  </p>
+  <p v-else-if="bench.template_id">
+    <RouterLink :to="`/templates/${bench.template_id}`">Its placeholders and versions</RouterLink>
+  </p>
+</template>

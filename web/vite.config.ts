@@ -1,0 +1,31 @@
+import vue from '@vitejs/plugin-vue'
+import AutoImport from 'unplugin-auto-import/vite'
+import { ElementPlusResolver } from 'unplugin-vue-components/resolvers'
+import Components from 'unplugin-vue-components/vite'
+import { defineConfig } from 'vite'
+
+const api = 'http://localhost:7600'
+
+export default defineConfig({
+  plugins: [
+    vue(),
+    AutoImport({ resolvers: [ElementPlusResolver()], dts: 'src/auto-imports.d.ts' }),
+    Components({ resolvers: [ElementPlusResolver()], dirs: [], dts: 'src/components.d.ts' }),
+  ],
+  build: {
+    chunkSizeWarningLimit: 900,
+    rolldownOptions: {
+      output: { codeSplitting: { groups: [{ name: 'kit', test: /node_modules/ }] } },
+    },
+  },
+  server: {
+    port: 7601,
+    proxy: {
+      '/api': {
+        target: api,
+        changeOrigin: true,
+        configure: (proxy) => proxy.on('proxyReq', (request) => request.setHeader('origin', api)),
+      },
+    },
+  },
+})
