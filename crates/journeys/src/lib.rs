@@ -1,1 +1,7 @@
-//! In the making.
+//! Drives the real program in headless Chromium, as a person would.
+
+mod browser;
+mod program;
+
+pub use browser::Browser;
+pub use program::{Program, python, repository, tool};

@@ -20,8 +20,13 @@ export function useBench(key: Ref<string>) {
   const record = computed(() => bench.value?.records[at.value])
   const rowsWithFindings = computed(() => new Set(findings.value?.map((f) => f.row)))
 
-  async function load() {
+  /** Opens the dispatch at a row, or at its first record. */
+  async function load(row?: number) {
     bench.value = await ask(api.GET('/api/dispatches/{key}', { params: params() }))
+    at.value = Math.max(
+      0,
+      bench.value.records.findIndex((r) => r.row === row),
+    )
     await check()
   }
 
@@ -47,13 +52,17 @@ export function useBench(key: Ref<string>) {
   }
 
   async function check() {
+    await Promise.all([preflight(), show()])
+  }
+
+  async function preflight() {
     const now = bench.value
-    if (!now?.template || !now.sheet || now.template_problems) findings.value = undefined
-    else
-      findings.value = (
-        await attempt(() => ask(api.POST('/api/dispatches/{key}/preflight', { params: params() })))
-      )?.findings
-    await show()
+    if (!now?.template || !now.sheet || now.template_problems) {
+      findings.value = undefined
+      return
+    }
+    const path = '/api/dispatches/{key}/preflight'
+    findings.value = (await attempt(() => ask(api.POST(path, { params: params() }))))?.findings
   }
 
   let asked = 0

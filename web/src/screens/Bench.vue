@@ -38,11 +38,7 @@ const ready = computed(
     !findings.value.length,
 )
 
-async function load() {
-  await attempt(b.load)
-  const row = Number(route.query.row)
-  if (row) b.goTo(row)
-}
+const load = () => attempt(() => b.load(Number(route.query.row) || undefined))
 onMounted(load)
 watch(() => props.dispatch, load)
 watch(

@@ -1,0 +1,185 @@
+//! A headless Chromium behind ChromeDriver, with the few things that journeys do.
+
+use std::io::{BufRead, BufReader};
+use std::path::Path;
+use std::process::{Child, Command, Stdio};
+use std::time::{Duration, Instant};
+
+use anyhow::{Context, Result, bail};
+use fantoccini::elements::Element;
+use fantoccini::key::Key;
+use fantoccini::{Client, ClientBuilder, Locator};
+use hyper_util::client::legacy::connect::HttpConnector;
+use serde_json::{Value, json};
+
+const PATIENCE: Duration = Duration::from_secs(20);
+
+/// A browser with one window of 1280×800.
+#[derive(Debug)]
+pub struct Browser {
+    driver: Child,
+    /// The window.
+    pub client: Client,
+    address: String,
+    _profile: tempfile::TempDir,
+}
+
+impl Browser {
+    /// Opens a window on the program.
+    pub async fn open(address: &str) -> Result<Browser> {
+        let mut driver = Command::new("chromedriver").arg("--port=0").stdout(Stdio::piped()).stderr(Stdio::null()).spawn().context("chromedriver is not installed")?;
+        let mut lines = BufReader::new(driver.stdout.take().context("no output")?).lines();
+        let port = loop {
+            let line = lines.next().context("chromedriver ended")??;
+            if let Some((_, port)) = line.split_once("started successfully on port ") {
+                break port.trim_end_matches('.').to_owned();
+            }
+        };
+        std::thread::spawn(move || lines.for_each(drop));
+        let profile = tempfile::tempdir()?;
+        let arguments = [
+            "--headless=new".to_owned(),
+            "--no-sandbox".to_owned(),
+            "--disable-dev-shm-usage".to_owned(),
+            "--disable-gpu".to_owned(),
+            "--window-size=1280,800".to_owned(),
+            "--force-device-scale-factor=1".to_owned(),
+            "--hide-scrollbars".to_owned(),
+            "--force-prefers-reduced-motion".to_owned(),
+            "--lang=en-GB".to_owned(),
+            "--no-first-run".to_owned(),
+            "--disable-background-networking".to_owned(),
+            "--disable-component-update".to_owned(),
+            format!("--user-data-dir={}", profile.path().display()),
+        ];
+        let wanted = json!({ "goog:chromeOptions": { "args": arguments }, "goog:loggingPrefs": { "browser": "ALL" } });
+        let Value::Object(wanted) = wanted else { bail!("no capabilities") };
+        let client = ClientBuilder::new(HttpConnector::new()).capabilities(wanted).connect(&format!("http://localhost:{port}")).await?;
+        let browser = Browser { driver, client, address: address.to_owned(), _profile: profile };
+        // The size set is the outer one.
+        let edges = browser.client.execute("return [outerWidth - innerWidth, outerHeight - innerHeight]", vec![]).await?;
+        let edge = |at: usize| edges.get(at).and_then(Value::as_u64).unwrap_or(0) as u32;
+        browser.client.set_window_size(1280 + edge(0), 800 + edge(1)).await?;
+        Ok(browser)
+    }
+
+    /// Goes to a screen.
+    pub async fn go(&self, path: &str) -> Result<()> {
+        Ok(self.client.goto(&format!("{}{path}", self.address)).await?)
+    }
+
+    /// Waits until an element is there.
+    pub async fn find(&self, css: &str) -> Result<Element> {
+        self.wait(Locator::Css(css), css).await
+    }
+
+    /// Waits until an element of a kind holds a text, whole or in part.
+    pub async fn text(&self, kind: &str, text: &str) -> Result<Element> {
+        let path = format!("//{kind}[contains(normalize-space(.), {})]", quoted(text));
+        self.wait(Locator::XPath(&path), &format!("{kind} with “{text}”")).await
+    }
+
+    async fn wait(&self, locator: Locator<'_>, what: &str) -> Result<Element> {
+        let until = Instant::now() + PATIENCE;
+        loop {
+            for element in self.client.find_all(locator).await? {
+                if element.is_displayed().await.unwrap_or(false) {
+                    return Ok(element);
+                }
+            }
+            if Instant::now() > until {
+                let page = self.client.execute("return document.body.innerText.slice(0, 3000)", vec![]).await?;
+                bail!("{what} did not come; the screen says:\n{}", page.as_str().unwrap_or_default());
+            }
+            tokio::time::sleep(Duration::from_millis(60)).await;
+        }
+    }
+
+    /// Clicks the button or link of a text.
+    pub async fn click(&self, text: &str) -> Result<()> {
+        let path = format!("//*[self::button or self::a or @role='radio' or self::label][contains(normalize-space(.), {})]", quoted(text));
+        let until = Instant::now() + PATIENCE;
+        loop {
+            let element = self.wait(Locator::XPath(&path), &format!("a button “{text}”")).await?;
+            if element.is_enabled().await.unwrap_or(false) && element.click().await.is_ok() {
+                return Ok(());
+            }
+            if Instant::now() > until {
+                bail!("the button “{text}” can't be clicked");
+            }
+            tokio::time::sleep(Duration::from_millis(80)).await;
+        }
+    }
+
+    /// Chooses an option of a select by its label.
+    pub async fn choose(&self, label: &str, option: &str) -> Result<()> {
+        self.find(&format!("input[aria-label=\"{label}\"]")).await?.click().await?;
+        let path = format!("//li[contains(@class,'el-select-dropdown__item')][contains(normalize-space(.), {})]", quoted(option));
+        self.wait(Locator::XPath(&path), &format!("the option “{option}”")).await?.click().await?;
+        Ok(())
+    }
+
+    /// Gives files to the hidden input of a button.
+    pub async fn give(&self, label: &str, files: &[&Path]) -> Result<()> {
+        let paths: Vec<String> = files.iter().map(|f| f.canonicalize().map(|p| p.display().to_string())).collect::<Result<_, _>>()?;
+        let input = self.client.wait().at_most(PATIENCE).for_element(Locator::Css(&format!("input[type=file][aria-label=\"{label}\"]"))).await?;
+        Ok(input.send_keys(&paths.join("\n")).await?)
+    }
+
+    /// Types into a field that has the focus.
+    pub async fn keys(&self, keys: &str) -> Result<()> {
+        Ok(self.client.active_element().await?.send_keys(keys).await?)
+    }
+
+    /// Presses Tab until the element at hand holds a text or has that name.
+    pub async fn tab_to(&self, name: &str) -> Result<()> {
+        for _ in 0..140 {
+            let at = self
+                .client
+                .execute("const e = document.activeElement; return (e.getAttribute('aria-label') || '') + ' ' + (e.innerText || '')", vec![])
+                .await?;
+            if at.as_str().unwrap_or_default().contains(name) {
+                return Ok(());
+            }
+            self.keys(&char::from(Key::Tab).to_string()).await?;
+        }
+        bail!("Tab never reached “{name}”")
+    }
+
+    /// Waits until the screen is at rest and takes its picture.
+    pub async fn picture(&self, path: &Path) -> Result<()> {
+        tokio::time::sleep(Duration::from_millis(500)).await;
+        self.client.execute("return document.fonts.ready.then(() => true)", vec![]).await?;
+        std::fs::write(path, self.client.screenshot().await?)?;
+        Ok(())
+    }
+
+    /// The path of the address at hand.
+    pub async fn path(&self) -> Result<String> {
+        Ok(self.client.current_url().await?.path().to_owned())
+    }
+
+    /// Fails when the screen's console holds an error.
+    pub async fn close(mut self) -> Result<()> {
+        let session = self.client.session_id().await?.context("no session")?;
+        let _ = session;
+        let noise = self.client.execute("return window.__errors || []", vec![]).await?;
+        let noise = noise.as_array().cloned().unwrap_or_default();
+        self.client.clone().close().await?;
+        let _ = self.driver.kill();
+        anyhow::ensure!(noise.is_empty(), "the console holds errors: {noise:?}");
+        Ok(())
+    }
+}
+
+impl Drop for Browser {
+    fn drop(&mut self) {
+        let _ = self.driver.kill();
+        let _ = self.driver.wait();
+    }
+}
+
+/// A text as an XPath literal.
+fn quoted(text: &str) -> String {
+    if text.contains('"') { format!("'{text}'") } else { format!("\"{text}\"") }
+}

@@ -1,0 +1,81 @@
+//! The real program as a child process.
+
+use std::io::{BufRead, BufReader};
+use std::path::{Path, PathBuf};
+use std::process::{Child, Command, Stdio};
+
+use anyhow::{Context, Result};
+
+/// A running program. It ends when this is dropped.
+#[derive(Debug)]
+pub struct Program {
+    child: Child,
+    /// Where it answers: `http://localhost:PORT`.
+    pub address: String,
+}
+
+/// The repository's folder.
+pub fn repository() -> PathBuf {
+    Path::new(env!("CARGO_MANIFEST_DIR")).join("../..")
+}
+
+/// The program, built before the journeys are run (`make test` does).
+pub fn binary() -> PathBuf {
+    if let Ok(path) = std::env::var("MANGLE_BINARY") {
+        return path.into();
+    }
+    // …/debug/deps/journey-… → …/debug/mangle
+    let own = std::env::current_exe().unwrap_or_default();
+    own.ancestors().nth(2).map(|folder| folder.join("mangle")).unwrap_or_default()
+}
+
+/// The Python that has the libraries for independent checks.
+pub fn python() -> String {
+    std::env::var("MANGLE_PYTHON").unwrap_or_else(|_| "python3".to_owned())
+}
+
+/// What a tool prints; it must succeed.
+pub fn tool(program: &str, arguments: &[&str]) -> String {
+    let output = Command::new(program).args(arguments).output().unwrap_or_else(|e| panic!("{program}: {e}"));
+    assert!(output.status.success(), "{program} {arguments:?}: {}", String::from_utf8_lossy(&output.stderr));
+    String::from_utf8_lossy(&output.stdout).into_owned()
+}
+
+impl Program {
+    /// Starts the program and waits until it listens. The demo's day is set.
+    pub fn start(arguments: &[&str]) -> Result<Program> {
+        let mut child = Command::new(binary())
+            .args(arguments)
+            .env("MANGLE_NOW", "2026-11-23T09:42:00")
+            .stdout(Stdio::piped())
+            .spawn()
+            .with_context(|| format!("{} can't be started; build it first", binary().display()))?;
+        let mut lines = BufReader::new(child.stdout.take().context("no output")?).lines();
+        let line = lines.next().context("the program ended before it listened")??;
+        let address = line.strip_prefix("Mangle listens on ").with_context(|| format!("the program said “{line}”"))?.to_owned();
+        std::thread::spawn(move || lines.for_each(drop));
+        Ok(Program { child, address })
+    }
+
+    /// The demo world on free ports.
+    pub fn demo(folder: &Path) -> Result<Program> {
+        Program::start(&["demo", "--port", "0", "--practice-port", "0", "--folder", &folder.to_string_lossy()])
+    }
+
+    /// Ends the program at once, without a chance to put anything in order.
+    pub fn kill(&mut self) {
+        let _ = self.child.kill();
+        let _ = self.child.wait();
+    }
+
+    /// Whether the program has ended.
+    pub fn ended(&mut self) -> bool {
+        matches!(self.child.try_wait(), Ok(Some(_)))
+    }
+}
+
+impl Drop for Program {
+    fn drop(&mut self) {
+        self.kill();
+    }
+}
