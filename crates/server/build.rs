@@ -1,6 +1,22 @@
-//! The front end is embedded; before its first build the folder must be there.
+//! The front end is embedded. Its folder must be there before its first build,
+//! and the crate is built anew whenever its files change.
+
+use std::hash::{DefaultHasher, Hash, Hasher};
+use std::path::Path;
+
 fn main() -> std::io::Result<()> {
-    println!("cargo:rerun-if-changed=../../web/dist");
+    let dist = Path::new("../../web/dist");
+    println!("cargo:rerun-if-changed={}", dist.display());
     println!("cargo:rerun-if-changed=migrations");
-    std::fs::create_dir_all("../../web/dist")
+    std::fs::create_dir_all(dist)?;
+    let mut hasher = DefaultHasher::new();
+    for folder in [dist.to_owned(), dist.join("assets")] {
+        // Built files carry their content's hash in their names.
+        let mut names: Vec<_> = std::fs::read_dir(folder).into_iter().flatten().flatten().map(|e| e.file_name()).collect();
+        names.sort();
+        names.hash(&mut hasher);
+    }
+    std::fs::read(dist.join("index.html")).unwrap_or_default().hash(&mut hasher);
+    println!("cargo:rustc-env=MANGLE_WEB={:x}", hasher.finish());
+    Ok(())
 }

@@ -136,7 +136,7 @@ impl Browser {
         for _ in 0..140 {
             let at = self
                 .client
-                .execute("const e = document.activeElement; return (e.getAttribute('aria-label') || '') + ' ' + (e.innerText || '')", vec![])
+                .execute("const e = document.activeElement; return !e.matches('button, a, input, select, textarea') ? '' : (e.getAttribute('aria-label') || '') + ' ' + (e.innerText || '')", vec![])
                 .await?;
             if at.as_str().unwrap_or_default().contains(name) {
                 return Ok(());
@@ -161,8 +161,6 @@ impl Browser {
 
     /// Fails when the screen's console holds an error.
     pub async fn close(mut self) -> Result<()> {
-        let session = self.client.session_id().await?.context("no session")?;
-        let _ = session;
         let noise = self.client.execute("return window.__errors || []", vec![]).await?;
         let noise = noise.as_array().cloned().unwrap_or_default();
         self.client.clone().close().await?;

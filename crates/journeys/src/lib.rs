@@ -4,4 +4,4 @@ mod browser;
 mod program;
 
 pub use browser::Browser;
-pub use program::{Program, python, repository, tool};
+pub use program::{Program, binary, repository, tool};

@@ -29,11 +29,6 @@ pub fn binary() -> PathBuf {
     own.ancestors().nth(2).map(|folder| folder.join("mangle")).unwrap_or_default()
 }
 
-/// The Python that has the libraries for independent checks.
-pub fn python() -> String {
-    std::env::var("MANGLE_PYTHON").unwrap_or_else(|_| "python3".to_owned())
-}
-
 /// What a tool prints; it must succeed.
 pub fn tool(program: &str, arguments: &[&str]) -> String {
     let output = Command::new(program).args(arguments).output().unwrap_or_else(|e| panic!("{program}: {e}"));

@@ -6,6 +6,9 @@ use rust_embed::Embed;
 
 use crate::error::Refused;
 
+/// Names the built files: a new build of them is a new build of this.
+const _BUILT: &str = env!("MANGLE_WEB");
+
 #[derive(Embed)]
 #[folder = "../../web/dist"]
 #[allow_missing = true]

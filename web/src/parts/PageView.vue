@@ -98,6 +98,11 @@ onUnmounted(free)
   border: 0;
   cursor: pointer;
 }
+.step b,
+.step .say {
+  white-space: nowrap;
+  flex: none;
+}
 .label {
   overflow: hidden;
   text-overflow: ellipsis;

@@ -19,6 +19,8 @@ const { height } = useElementSize(box)
 const top = ref(0)
 const at = ref(0)
 const pages = shallowRef(new Map<number, Row[]>())
+/** Pages that are fetched or on their way. */
+const wanted = new Set<number>()
 
 const first = computed(() => Math.max(0, Math.floor(top.value / ROW) - 4))
 const last = computed(() =>
@@ -49,8 +51,6 @@ watch(
   },
   { immediate: true },
 )
-const wanted = new Set<number>()
-
 function move(by: number) {
   at.value = Math.max(0, Math.min(props.total - 1, at.value + by))
   const y = at.value * ROW

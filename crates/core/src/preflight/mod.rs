@@ -81,7 +81,7 @@ pub fn check(plan: &Plan, scope: &Scope<'_>, document: Vec<FillError>) -> Result
         Some(Err(fault)) => {
             let (place, placeholder) = match &fault {
                 MessageFault::Fill { field, error } => ((*field).to_owned(), error.placeholder.clone()),
-                MessageFault::Address { field, error } => ((*field).to_owned(), error.text.clone()),
+                MessageFault::Address { field, .. } => ((*field).to_owned(), String::new()),
                 MessageFault::NoRecipient => ("to".to_owned(), String::new()),
             };
             findings.push(Finding { record, code: fault.code().into(), place, placeholder, message: fault.to_string() });

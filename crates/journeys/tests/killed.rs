@@ -1,0 +1,150 @@
+//! A run survives the end of the program at any moment: nothing is missing, and
+//! no message goes out twice.
+
+use std::collections::HashMap;
+use std::time::Duration;
+
+use anyhow::{Context, Result};
+use mangle_journeys::Program;
+use mangle_practice::mailbox::{Mailbox, serve};
+use serde_json::{Value, json};
+
+/// Asks the API with a tool that no one here wrote.
+fn ask(method: &str, url: &str, body: Option<&Value>) -> Result<Value> {
+    let mut command = std::process::Command::new("curl");
+    command.args(["-sS", "--max-time", "20", "-X", method, url]);
+    if let Some(body) = body {
+        command.args(["-H", "Content-Type: application/json", "-d", &body.to_string()]);
+    }
+    let output = command.output()?;
+    anyhow::ensure!(output.status.success(), "{}", String::from_utf8_lossy(&output.stderr));
+    serde_json::from_slice(&output.stdout).with_context(|| format!("{url}: {}", String::from_utf8_lossy(&output.stdout)))
+}
+
+fn serve_on(folder: &std::path::Path, smtp: u16) -> Result<Program> {
+    Program::start(&["serve", "--port", "0", "--smtp", &format!("127.0.0.1:{smtp}"), "--folder", &folder.to_string_lossy()])
+}
+
+/// Ties the demo's open name and leaves the wrong address out.
+fn make_ready(program: &Program) -> Result<usize> {
+    let url = format!("{}/api/dispatches/balance-reminders", program.address);
+    let bench = ask("GET", &url, None)?;
+    let mut setup = bench["setup"].clone();
+    setup["ties"]["harbour due"] = json!("Yearly fee");
+    setup["left_out"] = json!([48]);
+    setup["filter"] = json!("");
+    let body = json!({ "name": bench["name"], "template_id": bench["template_id"], "sheet_id": bench["sheet_id"], "setup": setup });
+    let bench = ask("PUT", &url, Some(&body))?;
+    Ok(bench["records"].as_array().map_or(0, Vec::len))
+}
+
+fn start_run(program: &Program, count: usize) -> Result<i64> {
+    let run = ask("POST", &format!("{}/api/dispatches/balance-reminders/runs", program.address), Some(&json!({ "count": count })))?;
+    run["id"].as_i64().with_context(|| format!("no run: {run}"))
+}
+
+fn run_of(program: &Program, id: i64) -> Result<Value> {
+    ask("GET", &format!("{}/api/runs/{id}", program.address), None)
+}
+
+fn wait_done(program: &Program, id: i64) -> Result<Value> {
+    for _ in 0..600 {
+        let run = run_of(program, id)?;
+        if run["state"] == "done" {
+            return Ok(run);
+        }
+        std::thread::sleep(Duration::from_millis(100));
+    }
+    anyhow::bail!("the run never ended: {}", run_of(program, id)?)
+}
+
+/// The demo world in a folder, made by the program itself.
+fn demo(folder: &std::path::Path) -> Result<()> {
+    Program::demo(folder).map(drop)
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn killed_at_any_moment_it_goes_on_and_sends_nothing_twice() -> Result<()> {
+    let (folder, mail) = (tempfile::tempdir()?, tempfile::tempdir()?);
+    demo(folder.path())?;
+    let mailbox = Mailbox::open(mail.path())?;
+    let listener = tokio::net::TcpListener::bind("127.0.0.1:0").await?;
+    let port = listener.local_addr()?.port();
+    tokio::spawn(serve(listener, mailbox.clone()));
+
+    let mut program = serve_on(folder.path(), port)?;
+    let count = make_ready(&program)?;
+    assert_eq!(count, 213);
+    let id = start_run(&program, count)?;
+    let mut kills = 0;
+    for pause in [40, 15, 150, 70, 260, 110, 30, 200, 90, 350] {
+        std::thread::sleep(Duration::from_millis(pause));
+        if run_of(&program, id)?["state"] == "done" {
+            break;
+        }
+        program.kill();
+        kills += 1;
+        program = serve_on(folder.path(), port)?;
+    }
+    assert!(kills >= 3, "the run ended before it was killed often enough: {kills}");
+    let run = wait_done(&program, id)?;
+    let (delivered, held) = (run["delivered"].as_u64().unwrap_or(0), run["held"].as_u64().unwrap_or(0));
+    assert_eq!(delivered + held, 213, "{run}");
+    assert!(held <= kills, "at most one message a kill is in doubt: {run}");
+
+    let mut seen: HashMap<String, usize> = HashMap::new();
+    for message in mailbox.list() {
+        *seen.entry(message.message_id).or_default() += 1;
+    }
+    let twice: Vec<_> = seen.iter().filter(|(_, times)| **times > 1).collect();
+    assert!(twice.is_empty(), "sent twice: {twice:?}");
+    assert!(seen.len() as u64 >= delivered && seen.len() as u64 <= delivered + held);
+
+    // Every record has its document.
+    let items = ask("GET", &format!("{}/api/runs/{id}/items?count=500", program.address), None)?;
+    let items = items.as_array().context("items")?;
+    assert_eq!(items.len(), 213);
+    assert!(items.iter().all(|i| i["pdf"] == true && i["size"].as_u64() > Some(1000)));
+    Ok(())
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn while_the_mail_server_is_down_items_wait_and_are_tried_again() -> Result<()> {
+    let (folder, mail) = (tempfile::tempdir()?, tempfile::tempdir()?);
+    demo(folder.path())?;
+    // A port on which nothing listens yet.
+    let free = tokio::net::TcpListener::bind("127.0.0.1:0").await?;
+    let port = free.local_addr()?.port();
+    drop(free);
+    let program = serve_on(folder.path(), port)?;
+    let count = make_ready(&program)?;
+    let id = start_run(&program, count)?;
+    let mut run = Value::Null;
+    for _ in 0..300 {
+        run = run_of(&program, id)?;
+        if run["waiting"] == 0 {
+            break;
+        }
+        std::thread::sleep(Duration::from_millis(100));
+    }
+    assert_eq!((run["state"].as_str(), run["sending"].as_u64()), (Some("going"), Some(213)), "{run}");
+    let mut waits = Value::Null;
+    for _ in 0..100 {
+        waits = ask("GET", &format!("{}/api/runs/{id}/items?count=1", program.address), None)?;
+        if waits[0]["tries"].as_u64() > Some(0) {
+            break;
+        }
+        std::thread::sleep(Duration::from_millis(100));
+    }
+    assert_eq!(waits[0]["error_code"], "unreachable");
+    assert!(waits[0]["error_message"].as_str().is_some_and(|m| m.contains("can't be reached") && m.ends_with("Mangle tries again")), "{waits}");
+    assert!(waits[0]["next_try_in"].as_i64().is_some_and(|s| (1..=10).contains(&s)), "{waits}");
+
+    let mailbox = Mailbox::open(mail.path())?;
+    let listener = tokio::net::TcpListener::bind(("127.0.0.1", port)).await?;
+    tokio::spawn(serve(listener, mailbox.clone()));
+    let run = wait_done(&program, id)?;
+    assert_eq!(run["delivered"], 213, "{run}");
+    assert_eq!(mailbox.list().len(), 213);
+    Ok(())
+}

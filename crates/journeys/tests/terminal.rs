@@ -1,0 +1,86 @@
+//! The program in a terminal.
+
+use std::process::{Command, Output};
+
+use mangle_journeys::{binary, repository, tool};
+use serde_json::Value;
+
+fn mangle(arguments: &[&str]) -> Output {
+    Command::new(binary()).args(arguments).current_dir(repository()).output().expect("the program runs")
+}
+
+fn merge(out: &std::path::Path, more: &[&str]) -> (Option<i32>, Vec<Value>, String) {
+    let report = out.join("report.jsonl");
+    let (folder, report_path) = (out.join("files"), report.to_string_lossy().into_owned());
+    let folder = folder.to_string_lossy().into_owned();
+    let mut arguments = vec!["merge", "--template", "demo/reminder.docx", "--records", "demo/season.xlsx#Holders", "--out", &folder, "--report", &report_path, "--today", "2026-11-23"];
+    arguments.extend(more);
+    let output = mangle(&arguments);
+    let lines = std::fs::read_to_string(&report).unwrap_or_default().lines().map(|l| serde_json::from_str(l).expect("a JSON line")).collect();
+    (output.status.code(), lines, String::from_utf8_lossy(&output.stderr).into_owned())
+}
+
+const TIES: [&str; 4] = ["--tie", "due=Due date", "--tie", "harbour due=Yearly fee"];
+
+#[test]
+fn merge_writes_the_files_and_a_line_for_each_record() {
+    let out = tempfile::tempdir().expect("a folder");
+    let more = [&TIES[..], &["--to", "both", "--name", "Reminder [: ref]", "--where", "balance > 1000"]].concat();
+    let (code, lines, said) = merge(out.path(), &more);
+    assert_eq!(code, Some(0), "{said}");
+    assert!(lines.len() > 20 && lines.iter().all(|l| l["state"] == "made" && l["error"].is_null()), "{lines:?}");
+    let line = lines.iter().find(|l| l["record"] == 214).expect("Marijke's");
+    assert_eq!(line["file"], serde_json::json!(["Reminder BQ-0214.docx", "Reminder BQ-0214.pdf"]));
+    let text = tool("pdftotext", &[&out.path().join("files/Reminder BQ-0214.pdf").to_string_lossy(), "-"]);
+    assert!(text.contains("Dear Mevrouw van der Zwaluw,") && text.contains("€1,234.50"), "{text}");
+}
+
+#[test]
+fn another_locale_and_a_failing_record() {
+    let out = tempfile::tempdir().expect("a folder");
+    let more = [&TIES[..], &["--locale", "de-DE", "--where", "ref in (\"BQ-0214\"; \"BQ-0048\")", "--name", "[: ref] [: e-mail]"]].concat();
+    let (code, lines, _) = merge(out.path(), &more);
+    assert_eq!(code, Some(2));
+    assert_eq!(lines[0]["state"], "failed");
+    assert_eq!((lines[0]["error"]["code"].as_str(), lines[0]["error"]["place"].as_str()), (Some("misfit"), Some("file name")));
+    let text = tool("pdftotext", &[&out.path().join("files/BQ-0214 marijke@zwaluw.example.pdf").to_string_lossy(), "-"]);
+    assert!(text.contains("1.234,50 €") || text.contains("1.234,50\u{a0}€"), "{text}");
+}
+
+#[test]
+fn nothing_starts_with_an_open_tie_or_a_wrong_file() {
+    let out = tempfile::tempdir().expect("a folder");
+    let (code, lines, said) = merge(out.path(), &["--tie", "due=Due date"]);
+    assert_eq!((code, lines.len()), (Some(1), 0));
+    assert!(said.contains("“harbour due” is not tied to a column"), "{said}");
+    let output = mangle(&["fields", "demo/season.xlsx"]);
+    assert_eq!(output.status.code(), Some(1));
+    assert!(String::from_utf8_lossy(&output.stderr).contains("this is a workbook, not a DOCX document"));
+}
+
+#[test]
+fn fields_lists_placeholders_and_problems() {
+    let output = mangle(&["fields", "demo/reminder.docx", "--json"]);
+    let found: Value = serde_json::from_slice(&output.stdout).expect("JSON");
+    assert_eq!(output.status.code(), Some(0));
+    assert!(found["placeholders"].as_array().is_some_and(|p| p.iter().any(|p| p["place"] == "footer" && p["text"] == "[: ref]")));
+    assert_eq!(found["problems"], serde_json::json!([]));
+}
+
+#[test]
+fn the_description_of_the_api_is_current() {
+    let output = mangle(&["openapi"]);
+    let kept = std::fs::read_to_string(repository().join("docs/openapi.json")).expect("kept");
+    assert_eq!(String::from_utf8_lossy(&output.stdout).trim(), kept.trim(), "run make types");
+}
+
+#[test]
+fn foreign_hosts_and_pages_are_refused() {
+    let folder = tempfile::tempdir().expect("a folder");
+    let program = mangle_journeys::Program::demo(folder.path()).expect("starts");
+    let url = format!("{}/api/runs", program.address);
+    let status = |header: &str| tool("curl", &["-s", "-o", "/dev/null", "-w", "%{http_code}", "-H", header, &url]);
+    assert_eq!(status("Host: quay.example"), "403");
+    assert_eq!(status("Origin: http://quay.example"), "403");
+    assert_eq!(status("Accept: application/json"), "200");
+}
