@@ -23,7 +23,9 @@ pub enum OpenError {
     #[error("the file is damaged or cut off ({0}); open it in the program that made it, save it again and bring in the copy")]
     Damaged(String),
     /// It unpacks to far more than a document holds.
-    #[error("“{part}” inside the file unpacks to {unpacked} times its size, as files made to do harm do; save the document again in the program that made it")]
+    #[error(
+        "“{part}” inside the file unpacks to {unpacked} times its size, as files made to do harm do; save the document again in the program that made it"
+    )]
     Bomb {
         /// The part.
         part: String,
@@ -41,7 +43,9 @@ pub enum OpenError {
         remedy: &'static str,
     },
     /// It holds a document type definition.
-    #[error("“{part}” inside the file holds a document type definition (DTD), which documents do not need and Mangle does not read; save the document again in the program that made it")]
+    #[error(
+        "“{part}” inside the file holds a document type definition (DTD), which documents do not need and Mangle does not read; save the document again in the program that made it"
+    )]
     Dtd {
         /// The part.
         part: String,

@@ -53,13 +53,25 @@ impl Package {
         }
         match sniff(&bytes) {
             Content::Zip => {}
-            Content::Text => return Err(OpenError::WrongKind { found: "a text file", wanted, remedy: "choose the right file, or save it in that form" }),
-            Content::Other(found) => return Err(OpenError::WrongKind { found, wanted, remedy: "choose the right file, or save it in that form" }),
+            Content::Text => {
+                return Err(OpenError::WrongKind {
+                    found: "a text file",
+                    wanted,
+                    remedy: "choose the right file, or save it in that form",
+                });
+            }
+            Content::Other(found) => {
+                return Err(OpenError::WrongKind { found, wanted, remedy: "choose the right file, or save it in that form" });
+            }
         }
         let damaged = |e: zip::result::ZipError| OpenError::Damaged(e.to_string());
         let mut archive = ZipArchive::new(Cursor::new(bytes.clone())).map_err(damaged)?;
         if archive.len() > MOST_PARTS {
-            return Err(OpenError::TooLarge { what: format!("a file of {} parts", archive.len()), limit: format!("{MOST_PARTS} parts"), remedy: "save it again in the program that made it" });
+            return Err(OpenError::TooLarge {
+                what: format!("a file of {} parts", archive.len()),
+                limit: format!("{MOST_PARTS} parts"),
+                remedy: "save it again in the program that made it",
+            });
         }
         let mut index = HashMap::with_capacity(archive.len());
         let mut total = 0;
@@ -120,7 +132,11 @@ fn inspect(part: &mut zip::read::ZipFile<'_, Shared>, name: &str, left: u64) -> 
             return Err(OpenError::Bomb { part: name.to_owned(), unpacked: size / packed });
         }
         if size > left {
-            return Err(OpenError::TooLarge { what: "what the file unpacks to".into(), limit: format!("{} MB", UNPACKED >> 20), remedy: "split it" });
+            return Err(OpenError::TooLarge {
+                what: "what the file unpacks to".into(),
+                limit: format!("{} MB", UNPACKED >> 20),
+                remedy: "split it",
+            });
         }
     }
 }

@@ -33,8 +33,10 @@ pub fn join(documents: impl IntoIterator<Item = (String, Vec<u8>)>) -> Result<Ve
         let pages: BTreeMap<u32, ObjectId> = document.get_pages();
         // What a page takes from its parents must be its own before they go.
         for id in pages.values() {
-            let inherited: Vec<(&[u8], Object)> =
-                [b"Resources".as_slice(), b"MediaBox", b"CropBox", b"Rotate"].into_iter().filter_map(|key| Some((key, inherited(&document, *id, key)?))).collect();
+            let inherited: Vec<(&[u8], Object)> = [b"Resources".as_slice(), b"MediaBox", b"CropBox", b"Rotate"]
+                .into_iter()
+                .filter_map(|key| Some((key, inherited(&document, *id, key)?)))
+                .collect();
             if let Ok(Object::Dictionary(page)) = document.get_object_mut(*id) {
                 for (key, value) in inherited {
                     page.set(key, value);
@@ -49,7 +51,9 @@ pub fn join(documents: impl IntoIterator<Item = (String, Vec<u8>)>) -> Result<Ve
             marks.push((title, *first));
         }
         for (id, object) in document.objects {
-            let structural = object.as_dict().is_ok_and(|d| d.has_type(b"Catalog") || d.has_type(b"Pages") || d.has_type(b"StructTreeRoot") || d.has_type(b"StructElem"));
+            let structural = object.as_dict().is_ok_and(|d| {
+                d.has_type(b"Catalog") || d.has_type(b"Pages") || d.has_type(b"StructTreeRoot") || d.has_type(b"StructElem")
+            });
             if !structural {
                 joined.objects.insert(id, object);
             }
@@ -58,7 +62,8 @@ pub fn join(documents: impl IntoIterator<Item = (String, Vec<u8>)>) -> Result<Ve
     let count = kids.len() as i64;
     joined.objects.insert(pages_id, dictionary! { "Type" => "Pages", "Kids" => kids, "Count" => count }.into());
     let outlines = outlines(&mut joined, &marks);
-    let catalog = joined.add_object(dictionary! { "Type" => "Catalog", "Pages" => pages_id, "Outlines" => outlines, "PageMode" => "UseOutlines" });
+    let catalog =
+        joined.add_object(dictionary! { "Type" => "Catalog", "Pages" => pages_id, "Outlines" => outlines, "PageMode" => "UseOutlines" });
     joined.trailer.set("Root", catalog);
     joined.prune_objects();
     joined.compress();

@@ -27,7 +27,12 @@ pub struct Browser {
 impl Browser {
     /// Opens a window on the program.
     pub async fn open(address: &str) -> Result<Browser> {
-        let mut driver = Command::new("chromedriver").arg("--port=0").stdout(Stdio::piped()).stderr(Stdio::null()).spawn().context("chromedriver is not installed")?;
+        let mut driver = Command::new("chromedriver")
+            .arg("--port=0")
+            .stdout(Stdio::piped())
+            .stderr(Stdio::null())
+            .spawn()
+            .context("chromedriver is not installed")?;
         let mut lines = BufReader::new(driver.stdout.take().context("no output")?).lines();
         let port = loop {
             let line = lines.next().context("chromedriver ended")??;
@@ -122,7 +127,8 @@ impl Browser {
     /// Gives files to the hidden input of a button.
     pub async fn give(&self, label: &str, files: &[&Path]) -> Result<()> {
         let paths: Vec<String> = files.iter().map(|f| f.canonicalize().map(|p| p.display().to_string())).collect::<Result<_, _>>()?;
-        let input = self.client.wait().at_most(PATIENCE).for_element(Locator::Css(&format!("input[type=file][aria-label=\"{label}\"]"))).await?;
+        let input =
+            self.client.wait().at_most(PATIENCE).for_element(Locator::Css(&format!("input[type=file][aria-label=\"{label}\"]"))).await?;
         Ok(input.send_keys(&paths.join("\n")).await?)
     }
 

@@ -137,7 +137,10 @@ async fn while_the_mail_server_is_down_items_wait_and_are_tried_again() -> Resul
         std::thread::sleep(Duration::from_millis(100));
     }
     assert_eq!(waits[0]["error_code"], "unreachable");
-    assert!(waits[0]["error_message"].as_str().is_some_and(|m| m.contains("can't be reached") && m.ends_with("Mangle tries again")), "{waits}");
+    assert!(
+        waits[0]["error_message"].as_str().is_some_and(|m| m.contains("can't be reached") && m.ends_with("Mangle tries again")),
+        "{waits}"
+    );
     assert!(waits[0]["next_try_in"].as_i64().is_some_and(|s| (1..=10).contains(&s)), "{waits}");
 
     let mailbox = Mailbox::open(mail.path())?;

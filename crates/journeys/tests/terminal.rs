@@ -13,10 +13,23 @@ fn merge(out: &std::path::Path, more: &[&str]) -> (Option<i32>, Vec<Value>, Stri
     let report = out.join("report.jsonl");
     let (folder, report_path) = (out.join("files"), report.to_string_lossy().into_owned());
     let folder = folder.to_string_lossy().into_owned();
-    let mut arguments = vec!["merge", "--template", "demo/reminder.docx", "--records", "demo/season.xlsx#Holders", "--out", &folder, "--report", &report_path, "--today", "2026-11-23"];
+    let mut arguments = vec![
+        "merge",
+        "--template",
+        "demo/reminder.docx",
+        "--records",
+        "demo/season.xlsx#Holders",
+        "--out",
+        &folder,
+        "--report",
+        &report_path,
+        "--today",
+        "2026-11-23",
+    ];
     arguments.extend(more);
     let output = mangle(&arguments);
-    let lines = std::fs::read_to_string(&report).unwrap_or_default().lines().map(|l| serde_json::from_str(l).expect("a JSON line")).collect();
+    let lines =
+        std::fs::read_to_string(&report).unwrap_or_default().lines().map(|l| serde_json::from_str(l).expect("a JSON line")).collect();
     (output.status.code(), lines, String::from_utf8_lossy(&output.stderr).into_owned())
 }
 

@@ -12,7 +12,7 @@ use jiff::civil::{Date, DateTime, Time};
 use mangle_core::dispatch::{Output, Plan, Setup, file_name, name_uses, numbered, tie_states};
 use mangle_core::language::{Context, Scope};
 use mangle_core::preflight::obstacles;
-use mangle_core::records::{Filter, Record, Recognised, Sheet, recognise};
+use mangle_core::records::{Filter, Recognised, Record, Sheet, recognise};
 use mangle_core::value::Locale;
 use mangle_documents::docx::Template;
 use mangle_documents::page::Typesetter;
@@ -88,7 +88,13 @@ pub fn run(arguments: Arguments) -> Result<ExitCode> {
     let read = |path: &Path| std::fs::read(path).with_context(|| format!("{} can't be read", path.display()));
     let template = Template::open(read(&arguments.template)?).with_context(|| arguments.template.display().to_string())?;
     if let Some(problem) = template.problems().first() {
-        bail!("{} problems stop the template; the first, in the {}: {}\n    {}", template.problems().len(), problem.place.words(), problem.message, problem.line);
+        bail!(
+            "{} problems stop the template; the first, in the {}: {}\n    {}",
+            template.problems().len(),
+            problem.place.words(),
+            problem.message,
+            problem.line
+        );
     }
     let (path, wanted) = match arguments.records.rsplit_once('#') {
         Some((path, sheet)) => (path, Some(sheet)),
@@ -104,10 +110,17 @@ pub fn run(arguments: Arguments) -> Result<ExitCode> {
     let Recognised { columns, reading } = recognise(&raw);
     let sheet = Sheet::read(&raw, columns, reading)?;
 
-    let mut setup = Setup { name: arguments.name.clone().unwrap_or_else(|| "Document [: run.number as number \"0000\"]".to_owned()), ..Setup::default() };
+    let mut setup = Setup {
+        name: arguments.name.clone().unwrap_or_else(|| "Document [: run.number as number \"0000\"]".to_owned()),
+        ..Setup::default()
+    };
     for tie in &arguments.tie {
         let (name, column) = tie.split_once('=').with_context(|| format!("“{tie}” is no tie; write \"name=Column\""))?;
-        ensure!(sheet.schema.column(&mangle_core::language::Folded::new(column)).is_some(), "the tie “{tie}” names no column of the sheet “{}”", sheet.name);
+        ensure!(
+            sheet.schema.column(&mangle_core::language::Folded::new(column)).is_some(),
+            "the tie “{tie}” names no column of the sheet “{}”",
+            sheet.name
+        );
         setup.ties.insert(name.trim().to_owned(), column.trim().to_owned());
     }
     setup.output = match arguments.to {
@@ -126,10 +139,16 @@ pub fn run(arguments: Arguments) -> Result<ExitCode> {
     };
     let mut context = Context::new(Locale::parse(&arguments.locale)?, moment);
     context.reading = reading;
-    let filter = arguments.filter.as_deref().map(|text| Filter::read(text, &sheet.schema).with_context(|| format!("--where “{text}”"))).transpose()?;
+    let filter = arguments
+        .filter
+        .as_deref()
+        .map(|text| Filter::read(text, &sheet.schema).with_context(|| format!("--where “{text}”")))
+        .transpose()?;
     std::fs::create_dir_all(&arguments.out).with_context(|| format!("{} can't be made", arguments.out.display()))?;
     let report: Box<dyn Write + Send> = match &arguments.report {
-        Some(path) => Box::new(std::io::BufWriter::new(std::fs::File::create(path).with_context(|| format!("{} can't be written", path.display()))?)),
+        Some(path) => {
+            Box::new(std::io::BufWriter::new(std::fs::File::create(path).with_context(|| format!("{} can't be written", path.display()))?))
+        }
         None => Box::new(std::io::stdout()),
     };
     make(&Job { template, sheet, plan, context, out: arguments.out }, filter.as_ref(), report)
@@ -196,8 +215,13 @@ fn names(job: &Job, chosen: &[(usize, &Record)]) -> Vec<Result<String, Fault>> {
         .map(|(index, (_, record))| {
             let context = Context { run_number: index + 1, run_count: chosen.len(), ..job.context.clone() };
             let filled = job.plan.name.fill(&Scope { record, ties: &job.plan.ties, context: &context });
-            let filled = filled.map_err(|e| Fault { code: e.error.fault.code().into(), place: "file name".into(), message: e.to_string() })?;
-            let name = file_name(&filled).ok_or_else(|| Fault { code: "blank-name".into(), place: "file name".into(), message: "the file name comes out blank".into() })?;
+            let filled =
+                filled.map_err(|e| Fault { code: e.error.fault.code().into(), place: "file name".into(), message: e.to_string() })?;
+            let name = file_name(&filled).ok_or_else(|| Fault {
+                code: "blank-name".into(),
+                place: "file name".into(),
+                message: "the file name comes out blank".into(),
+            })?;
             let mut own = name.clone();
             for number in 2.. {
                 if taken.insert(own.to_lowercase()) {
@@ -211,7 +235,12 @@ fn names(job: &Job, chosen: &[(usize, &Record)]) -> Vec<Result<String, Fault>> {
 }
 
 fn failed(record: &Record, code: &str, place: &str, message: String) -> Line {
-    Line { record: record.number, file: Vec::new(), state: "failed", error: Some(Fault { code: code.to_owned(), place: place.to_owned(), message }) }
+    Line {
+        record: record.number,
+        file: Vec::new(),
+        state: "failed",
+        error: Some(Fault { code: code.to_owned(), place: place.to_owned(), message }),
+    }
 }
 
 fn one(job: &Job, record: &Record, number: usize, count: usize, name: &str) -> Line {

@@ -78,7 +78,9 @@ pub fn runtime() -> Result<tokio::runtime::Runtime> {
 
 /// Opens the application and binds its ports.
 pub async fn start(what: What) -> Result<Running> {
-    let bind = |port: u16, of: &'static str| async move { TcpListener::bind(("127.0.0.1", port)).await.with_context(|| format!("port {port} for {of} is taken; choose another")) };
+    let bind = |port: u16, of: &'static str| async move {
+        TcpListener::bind(("127.0.0.1", port)).await.with_context(|| format!("port {port} for {of} is taken; choose another"))
+    };
     let listener = bind(what.port, "the application").await?;
     let mut more = axum::Router::new();
     let smtp = match what.smtp {

@@ -17,7 +17,8 @@ async fn start() -> (tempfile::TempDir, Mailbox, u16) {
 async fn a_message_with_an_attachment_arrives_whole_and_survives_a_restart() {
     let (folder, mailbox, port) = start().await;
     let sent = tokio::task::spawn_blocking(move || {
-        let file = Attachment::new("Erinnerung Möwe.pdf".into()).body(b"%PDF-1.7 .\r\n.\r\n..x".to_vec(), ContentType::parse("application/pdf").expect("a type"));
+        let file = Attachment::new("Erinnerung Möwe.pdf".into())
+            .body(b"%PDF-1.7 .\r\n.\r\n..x".to_vec(), ContentType::parse("application/pdf").expect("a type"));
         let message = Message::builder()
             .from("Harbour office <office@brackwater-quay.example>".parse().expect("from"))
             .to("Jörg Brückner <joerg@brueckner.example>".parse().expect("to"))
@@ -35,7 +36,10 @@ async fn a_message_with_an_attachment_arrives_whole_and_survives_a_restart() {
     assert_eq!(message.summary.recipients, ["joerg@brueckner.example", "accounts@brackwater-quay.example"]);
     assert_eq!(message.summary.message_id, "<1@mangle>");
     assert_eq!(message.text.replace("\r\n", "\n").trim_end(), "Guten Tag\n.\n..zwei Punkte");
-    assert_eq!((message.files[0].name.as_str(), message.files[0].bytes.as_slice()), ("Erinnerung Möwe.pdf", b"%PDF-1.7 .\r\n.\r\n..x".as_slice()));
+    assert_eq!(
+        (message.files[0].name.as_str(), message.files[0].bytes.as_slice()),
+        ("Erinnerung Möwe.pdf", b"%PDF-1.7 .\r\n.\r\n..x".as_slice())
+    );
     let again = Mailbox::open(folder.path()).expect("opens again");
     assert_eq!(again.list().len(), 1);
     assert_eq!(again.clear().expect("clears"), 1);

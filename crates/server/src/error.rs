@@ -66,7 +66,11 @@ impl From<OpenError> for Refused {
 impl From<anyhow::Error> for Refused {
     fn from(error: anyhow::Error) -> Refused {
         tracing::error!(error = format!("{error:#}"), "a request failed");
-        Refused::new(StatusCode::INTERNAL_SERVER_ERROR, "internal", "Mangle could not do this because of a fault of its own; try again, and look into its log")
+        Refused::new(
+            StatusCode::INTERNAL_SERVER_ERROR,
+            "internal",
+            "Mangle could not do this because of a fault of its own; try again, and look into its log",
+        )
     }
 }
 

@@ -60,7 +60,14 @@ impl App {
     }
 
     /// Everything that a set-up needs.
-    pub(crate) async fn prepare(&self, setup: Setup, template: Option<i64>, sheet: Option<i64>, name: &str, moment: DateTime) -> Result<Prepared, Refused> {
+    pub(crate) async fn prepare(
+        &self,
+        setup: Setup,
+        template: Option<i64>,
+        sheet: Option<i64>,
+        name: &str,
+        moment: DateTime,
+    ) -> Result<Prepared, Refused> {
         let template = match template {
             Some(version) => Some(self.template(version).await?),
             None => None,
@@ -93,6 +100,10 @@ pub(crate) async fn blocking<T: Send + 'static>(work: impl FnOnce() -> T + Send 
     tokio::task::spawn_blocking(work).await.context("a piece of work was cut off")
 }
 
+/// Records chosen, and the rows on which the filter can't be worked out, with
+/// the reason.
+pub type Chosen<'a> = (Vec<&'a Record>, Vec<(usize, String)>);
+
 /// A dispatch ready to make documents.
 #[derive(Debug)]
 pub struct Prepared {
@@ -105,7 +116,14 @@ pub struct Prepared {
 }
 
 impl Prepared {
-    fn new(setup: Setup, template: Option<Arc<Template>>, sheet: Option<Arc<LoadedSheet>>, name: &str, moment: DateTime, settings: Settings) -> Prepared {
+    fn new(
+        setup: Setup,
+        template: Option<Arc<Template>>,
+        sheet: Option<Arc<LoadedSheet>>,
+        name: &str,
+        moment: DateTime,
+        settings: Settings,
+    ) -> Prepared {
         let locale = Locale::parse(&setup.locale).unwrap_or_else(|_| Locale::english());
         let mut context = Context::new(locale, moment);
         context.clock = Clock { now: moment };
@@ -136,13 +154,15 @@ impl Prepared {
         tie_states(&name_uses(document.chain(texts)), &sheet.sheet.schema, &self.setup.ties)
     }
 
-    /// The records that the filter chooses and no one left out; the second list
-    /// holds those on which the filter can't be worked out, with the reason.
-    pub fn chosen(&self) -> Result<(Vec<&Record>, Vec<(usize, String)>), Refused> {
+    /// The records that the filter chooses and no one left out.
+    pub fn chosen(&self) -> Result<Chosen<'_>, Refused> {
         let Some(sheet) = &self.sheet else { return Ok((Vec::new(), Vec::new())) };
         let filter = match self.setup.filter.trim() {
             "" => None,
-            text => Some(Filter::read(text, &sheet.sheet.schema).map_err(|e| Refused::unusable("filter", format!("the filter can't be used: {e}")))?),
+            text => Some(
+                Filter::read(text, &sheet.sheet.schema)
+                    .map_err(|e| Refused::unusable("filter", format!("the filter can't be used: {e}")))?,
+            ),
         };
         let (mut chosen, mut unclear) = (Vec::new(), Vec::new());
         for record in sheet.sheet.records.iter().filter(|r| !self.setup.left_out.contains(&r.number)) {

@@ -112,14 +112,18 @@ pub async fn serve(listener: TcpListener, router: Router) -> Result<()> {
 async fn guard(State(address): State<SocketAddr>, request: Request, next: Next) -> Response {
     let host = request.headers().get(header::HOST).and_then(|h| h.to_str().ok()).unwrap_or_default().to_owned();
     if !own_hosts(address).contains(&host) {
-        return Refused::new(StatusCode::FORBIDDEN, "foreign-host", "Mangle answers only under its own address on this machine").into_response();
+        return Refused::new(StatusCode::FORBIDDEN, "foreign-host", "Mangle answers only under its own address on this machine")
+            .into_response();
     }
     if foreign_origin(request.headers(), address) {
         return Refused::new(StatusCode::FORBIDDEN, "foreign-origin", "Mangle takes no requests from other pages").into_response();
     }
     let mut response = next.run(request).await;
     for (name, value) in [
-        (header::CONTENT_SECURITY_POLICY, "default-src 'self'; img-src 'self' blob: data:; style-src 'self' 'unsafe-inline'; font-src 'self' data:; frame-ancestors 'none'; base-uri 'none'; form-action 'self'"),
+        (
+            header::CONTENT_SECURITY_POLICY,
+            "default-src 'self'; img-src 'self' blob: data:; style-src 'self' 'unsafe-inline'; font-src 'self' data:; frame-ancestors 'none'; base-uri 'none'; form-action 'self'",
+        ),
         (header::X_CONTENT_TYPE_OPTIONS, "nosniff"),
         (header::REFERRER_POLICY, "no-referrer"),
     ] {

@@ -1,1 +1,1 @@
-//! In the making.
+//! Measurements; see `benches/`. Run them with `make speed`.

@@ -84,7 +84,8 @@ impl EmailPlan {
 
     /// The message of one record.
     pub fn message(&self, scope: &Scope<'_>) -> Result<Message, MessageFault> {
-        let fill = |field: &'static str, text: &TextTemplate| text.fill(scope).map_err(|e| MessageFault::Fill { field, error: Box::new(e) });
+        let fill =
+            |field: &'static str, text: &TextTemplate| text.fill(scope).map_err(|e| MessageFault::Fill { field, error: Box::new(e) });
         let to = self.addresses("to", &self.to, scope)?;
         if to.is_empty() {
             return Err(MessageFault::NoRecipient);

@@ -22,7 +22,8 @@ pub fn file_name(text: &str) -> Option<String> {
                     name.push(' ');
                 }
             }
-            c if c.is_control() || matches!(c, '\u{200b}'..='\u{200f}' | '\u{202a}'..='\u{202e}' | '\u{2066}'..='\u{2069}' | '\u{feff}') => {}
+            c if c.is_control()
+                || matches!(c, '\u{200b}'..='\u{200f}' | '\u{202a}'..='\u{202e}' | '\u{2066}'..='\u{2069}' | '\u{feff}') => {}
             c => name.push(c),
         }
         if name.len() > LONGEST {

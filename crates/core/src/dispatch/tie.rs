@@ -74,7 +74,10 @@ fn likeliest(name: &str, schema: &Schema) -> Vec<String> {
         .iter()
         .map(|column| {
             let own = words(&column.name);
-            let shared = wanted.iter().filter(|w| own.iter().any(|o| o == *w || (w.len() > 3 && (o.starts_with(*w) || w.starts_with(o.as_str()))))).count();
+            let shared = wanted
+                .iter()
+                .filter(|w| own.iter().any(|o| o == *w || (w.len() > 3 && (o.starts_with(*w) || w.starts_with(o.as_str())))))
+                .count();
             let overlap = shared as f64 / wanted.len().max(own.len()).max(1) as f64;
             let spelling = strsim::jaro_winkler(Folded::new(name).as_str(), Folded::new(&column.name).as_str());
             (overlap + spelling * 0.7, column.name.as_str())

@@ -117,10 +117,8 @@ impl Scope<'_> {
             ExprKind::Name(name) => self.name(name).map_err(fail),
             ExprKind::Member(base, name) => self.member(base, name, expr.span),
             ExprKind::Call(function, arguments) => match function.run {
-                Run::Lazy(run) => run(arguments, &mut |a| self.value(a)).map_err(|e| EvalError {
-                    span: if e.span == Span::default() { expr.span } else { e.span },
-                    fault: e.fault,
-                }),
+                Run::Lazy(run) => run(arguments, &mut |a| self.value(a))
+                    .map_err(|e| EvalError { span: if e.span == Span::default() { expr.span } else { e.span }, fault: e.fault }),
                 Run::Eager(run) => {
                     let mut values = Vec::with_capacity(arguments.len());
                     for argument in arguments {
@@ -230,7 +228,9 @@ impl Scope<'_> {
 
     fn is_date_column(&self, expr: &Expr) -> bool {
         match &expr.kind {
-            ExprKind::Name(name) => self.record.schema().column(self.ties.resolve(&name.folded)).is_some_and(|c| c.kind == ColumnType::Date),
+            ExprKind::Name(name) => {
+                self.record.schema().column(self.ties.resolve(&name.folded)).is_some_and(|c| c.kind == ColumnType::Date)
+            }
             _ => false,
         }
     }
@@ -491,7 +491,11 @@ pub(super) mod tests {
             ("Insurance until", ColumnType::Date, Value::Blank),
             ("LOA", ColumnType::Number, number("11.4")),
             ("Liveaboard", ColumnType::YesNo, Value::Bool(false)),
-            ("Since", ColumnType::Date, Value::Misfit(Arc::new(crate::value::Misfit { column: "Since".into(), text: "31.02.2019".into(), expected: "a date" }))),
+            (
+                "Since",
+                ColumnType::Date,
+                Value::Misfit(Arc::new(crate::value::Misfit { column: "Since".into(), text: "31.02.2019".into(), expected: "a date" })),
+            ),
         ];
         let schema = Schema::new(fields.iter().map(|(name, kind, _)| Column::new(name, *kind)).collect()).expect("schema");
         Record::new(Arc::new(schema), fields.into_iter().map(|(_, _, v)| v).collect(), 1)

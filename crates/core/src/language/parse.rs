@@ -183,7 +183,10 @@ impl Parser {
                 || self.word_at(0, "table")
                 || self.word_at(0, "section") =>
             {
-                return Err(SyntaxError { span: self.here(), fault: SyntaxFault::NotYet("keep over more than one row or paragraph".into()) });
+                return Err(SyntaxError {
+                    span: self.here(),
+                    fault: SyntaxFault::NotYet("keep over more than one row or paragraph".into()),
+                });
             }
             _ => return Err(self.expected("row or para")),
         };
@@ -591,7 +594,9 @@ mod tests {
             ExprKind::Arithmetic(o, a, b) => format!("({} {o:?} {})", shape(a), shape(b)),
             ExprKind::Join(a, b) => format!("({} & {})", shape(a), shape(b)),
             ExprKind::Compare(o, a, b) => format!("({} {o:?} {})", shape(a), shape(b)),
-            ExprKind::In(x, list, n) => format!("{}{} in {:?}", if *n { "not " } else { "" }, shape(x), list.iter().map(shape).collect::<Vec<_>>()),
+            ExprKind::In(x, list, n) => {
+                format!("{}{} in {:?}", if *n { "not " } else { "" }, shape(x), list.iter().map(shape).collect::<Vec<_>>())
+            }
             ExprKind::IsBlank(x, n) => format!("{} is {}blank", shape(x), if *n { "not " } else { "" }),
             ExprKind::Print(parts) => {
                 let parts: Vec<String> = parts

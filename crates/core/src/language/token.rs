@@ -173,10 +173,8 @@ impl Lexer {
     fn word(&mut self) -> String {
         let start = self.at;
         while let Some(c) = self.peek(0) {
-            let hyphen = c == '-'
-                && self.at > start
-                && self.chars[self.at - 1].1.is_alphabetic()
-                && self.peek(1).is_some_and(char::is_alphabetic);
+            let hyphen =
+                c == '-' && self.at > start && self.chars[self.at - 1].1.is_alphabetic() && self.peek(1).is_some_and(char::is_alphabetic);
             let apostrophe = c == '\'' && self.peek(1).is_some_and(char::is_alphanumeric);
             if c.is_alphanumeric() || c == '_' || hyphen || apostrophe || is_mark(c) {
                 self.at += 1;

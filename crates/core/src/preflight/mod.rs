@@ -66,7 +66,13 @@ pub fn check(plan: &Plan, scope: &Scope<'_>, document: Vec<FillError>) -> Result
             Some(name) => name,
             None => {
                 let message = "the file name comes out blank; add something to its pattern that every record has".to_owned();
-                findings.push(Finding { record, code: "blank-name".into(), place: "file name".into(), placeholder: String::new(), message });
+                findings.push(Finding {
+                    record,
+                    code: "blank-name".into(),
+                    place: "file name".into(),
+                    placeholder: String::new(),
+                    message,
+                });
                 String::new()
             }
         },
@@ -123,7 +129,10 @@ pub fn same_names<'a>(names: impl IntoIterator<Item = (usize, &'a str)>) -> Vec<
                     code: "same-name".into(),
                     place: "file name".into(),
                     placeholder: name.to_owned(),
-                    message: format!("“{name}” is also the file name of {}; add a field to the pattern that tells them apart", others.join(", ")),
+                    message: format!(
+                        "“{name}” is also the file name of {}; add a field to the pattern that tells them apart",
+                        others.join(", ")
+                    ),
                 }
             })
         })
@@ -147,7 +156,8 @@ mod tests {
     fn checked(email: Value, name: &str) -> Result<Outline, Vec<String>> {
         let schema = Schema::new(vec![Column::new("Ref", ColumnType::Text), Column::new("E-mail", ColumnType::Email)]).expect("schema");
         let record = Record::new(Arc::new(schema), vec![Value::text("BQ-0048"), email], 48);
-        let channel = EmailChannel { to: "[: email]".into(), subject: "Your berth\n[: ref]".into(), body: "Hello".into(), ..EmailChannel::default() };
+        let channel =
+            EmailChannel { to: "[: email]".into(), subject: "Your berth\n[: ref]".into(), body: "Hello".into(), ..EmailChannel::default() };
         let plan = Plan::new(&Setup { name: name.into(), email: Some(channel), ..Setup::default() });
         let context = Context::new(Locale::english(), DateTime::constant(2026, 11, 23, 9, 0, 0, 0));
         check(&plan, &Scope { record: &record, ties: &plan.ties, context: &context }, Vec::new())
@@ -171,7 +181,9 @@ mod tests {
         let wrong = checked(Value::Misfit(Arc::new(misfit)), "Reminder [: ref]").expect_err("malformed");
         assert_eq!(
             wrong,
-            ["48 not-an-address to: to: “joerg.brueckner@” is not an e-mail address: nothing stands after the @; correct it in the source, or leave the record out"]
+            [
+                "48 not-an-address to: to: “joerg.brueckner@” is not an e-mail address: nothing stands after the @; correct it in the source, or leave the record out"
+            ]
         );
     }
 

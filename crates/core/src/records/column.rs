@@ -128,7 +128,9 @@ pub enum SchemaFault {
     #[error("column {0} has no name; write one into its header and bring the sheet in again")]
     NoName(String),
     /// Two columns have one name.
-    #[error("columns {first} and {second} are both called “{name}”; names that differ only in case, spaces, _ and - count as one: rename one of them")]
+    #[error(
+        "columns {first} and {second} are both called “{name}”; names that differ only in case, spaces, _ and - count as one: rename one of them"
+    )]
     SameName {
         /// The name of the later.
         name: String,

@@ -78,7 +78,9 @@ fn kind(name: &str, cells: &[&Cell], how: Reading) -> ColumnType {
         }
     }
     match nearly_all(numbers) {
-        true if names_money(name) && cells.iter().all(|c| !matches!(c, Cell::Number(n) if n.scale() > 2)) => ColumnType::Money(Currency::EUR),
+        true if names_money(name) && cells.iter().all(|c| !matches!(c, Cell::Number(n) if n.scale() > 2)) => {
+            ColumnType::Money(Currency::EUR)
+        }
         true => ColumnType::Number,
         false => ColumnType::Text,
     }

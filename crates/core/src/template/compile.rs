@@ -40,7 +40,12 @@ pub(super) enum Op {
     /// Writes one of the fixed stretches.
     Fixed(Fixed),
     /// Copies bytes that print text.
-    Literal { raw: Range<usize>, first: char, last: char, spaces: bool },
+    Literal {
+        raw: Range<usize>,
+        first: char,
+        last: char,
+        spaces: bool,
+    },
     /// Writes `[:`.
     Escaped,
     /// Prints the value of a site.
@@ -50,14 +55,20 @@ pub(super) enum Op {
     /// Chooses a branch of a block.
     Choose(usize),
     /// Goes on only in the chosen branch, else behind `to`.
-    Guard { block: usize, branch: usize, to: usize },
+    Guard {
+        block: usize,
+        branch: usize,
+        to: usize,
+    },
     /// Notes how much is printed when a passage within a paragraph begins.
     PassageStart,
     /// A passage that printed nothing leaves a gap to close.
     PassageEnd,
     ParagraphStart,
     /// Ends a paragraph; one that printed nothing goes if it may.
-    ParagraphEnd { may_go: bool },
+    ParagraphEnd {
+        may_go: bool,
+    },
     RunStart,
     RunEnd,
     TableStart,
@@ -66,7 +77,9 @@ pub(super) enum Op {
     TableEnd,
     ContainerStart,
     /// A paragraph (or else a table) was kept in the container at hand.
-    Kept { paragraph: bool },
+    Kept {
+        paragraph: bool,
+    },
     /// A container must end with a paragraph.
     ContainerEnd,
 }
@@ -311,7 +324,11 @@ impl<'g> Compiler<'g> {
                     }
                 },
                 Kind::End => match frames.pop() {
-                    None => self.problem_at(index, "end-without-start", "there is one `end` too many; take it out, or put the `if` in that it should end"),
+                    None => self.problem_at(
+                        index,
+                        "end-without-start",
+                        "there is one `end` too many; take it out, or put the `if` in that it should end",
+                    ),
                     Some(None) => {}
                     Some(Some(mut frame)) => {
                         frame.markers.push(index);
@@ -353,7 +370,11 @@ impl<'g> Compiler<'g> {
             }
             let paragraph = paragraph_of(self, *marker);
             if self.gathered.paragraphs[paragraph].parent != parent {
-                self.problem_at(*marker, "passage-crosses", "this passage begins in one cell, header or box and ends in another; keep it in one");
+                self.problem_at(
+                    *marker,
+                    "passage-crosses",
+                    "this passage begins in one cell, header or box and ends in another; keep it in one",
+                );
                 return;
             }
             self.risky.insert(parent);
@@ -421,7 +442,14 @@ impl<'g> Compiler<'g> {
         }
     }
 
-    fn keep_else(&mut self, index: usize, scope: Scope, condition: Option<Expr>, rows: &mut HashMap<Id, usize>, paras: &mut HashMap<usize, usize>) {
+    fn keep_else(
+        &mut self,
+        index: usize,
+        scope: Scope,
+        condition: Option<Expr>,
+        rows: &mut HashMap<Id, usize>,
+        paras: &mut HashMap<usize, usize>,
+    ) {
         let own = &self.gathered.paragraphs[self.standing[index].paragraph];
         let block = match scope {
             Scope::Row => {
@@ -693,7 +721,8 @@ impl<'g> Compiler<'g> {
     }
 
     fn run_is_touched(&self, open: usize, id: Id) -> bool {
-        let close = (open..self.gathered.nodes.len()).find(|n| matches!(&self.gathered.nodes[*n], Node::Close(Role::Run, own, _) if *own == id));
+        let close =
+            (open..self.gathered.nodes.len()).find(|n| matches!(&self.gathered.nodes[*n], Node::Close(Role::Run, own, _) if *own == id));
         close.is_some_and(|close| self.touched_between(open, close))
     }
 

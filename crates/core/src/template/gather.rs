@@ -8,8 +8,8 @@ use quick_xml::events::Event;
 use quick_xml::name::ResolveResult;
 use quick_xml::reader::NsReader;
 
-use super::dialect::{Dialect, Role};
 use super::Place;
+use super::dialect::{Dialect, Role};
 
 /// How deep elements may nest.
 const DEEPEST: usize = 256;
@@ -190,7 +190,8 @@ struct Gatherer<'d> {
 impl<'d> Gatherer<'d> {
     fn new(bytes: Arc<[u8]>, dialect: &'d Dialect, place: Place) -> Gatherer<'d> {
         let root = Level { role: Role::Container(place), id: 0, place, last_block: None, object: false };
-        let found = Gathered { bytes, nodes: Vec::new(), paragraphs: Vec::new(), rows: Vec::new(), tables: Vec::new(), writes: Writes::default() };
+        let found =
+            Gathered { bytes, nodes: Vec::new(), paragraphs: Vec::new(), rows: Vec::new(), tables: Vec::new(), writes: Writes::default() };
         Gatherer { dialect, levels: vec![root], open: Vec::new(), next: 1, found, text: None, prefix: String::new() }
     }
 
@@ -389,7 +390,8 @@ impl<'d> Gatherer<'d> {
         let content = content..end.start;
         let raw = std::str::from_utf8(&bytes[content.clone()])
             .map_err(|e| GatherError::Xml { at: (content.start + e.valid_up_to()) as u64, why: "it is not UTF-8".into() })?;
-        let (text, map) = decode(raw).ok_or_else(|| GatherError::Xml { at: content.start as u64, why: "an entity that XML does not define".into() })?;
+        let (text, map) =
+            decode(raw).ok_or_else(|| GatherError::Xml { at: content.start as u64, why: "an entity that XML does not define".into() })?;
         let node = self.found.nodes.len();
         if let Some(paragraph) = self.open.last().map(|p| &mut self.found.paragraphs[*p]) {
             paragraph.pieces.push((node, paragraph.text.len()));

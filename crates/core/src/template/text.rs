@@ -1,8 +1,6 @@
 //! Plain text as a template: subjects, messages, file names. Each line is a
 //! paragraph.
 
-
-
 use super::compile::{Compiled, compile};
 use super::gather::{Gathered, Node, Paragraph, TextNode, Writes};
 use super::{FillError, Place, Placeholder, Problem, Role};
@@ -75,4 +73,3 @@ impl TextTemplate {
         }
     }
 }
-

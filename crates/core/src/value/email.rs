@@ -46,10 +46,7 @@ impl fmt::Display for EmailAddress {
 
 /// Reads addresses parted by commas or semicolons; empty places are passed over.
 pub fn recipients(text: &str) -> Result<Vec<EmailAddress>, NotAnAddress> {
-    text.split([',', ';'])
-        .filter(|piece| !piece.trim().is_empty())
-        .map(EmailAddress::parse)
-        .collect()
+    text.split([',', ';']).filter(|piece| !piece.trim().is_empty()).map(EmailAddress::parse).collect()
 }
 
 fn fault(address: &str) -> Option<&'static str> {
@@ -73,11 +70,7 @@ fn fault(address: &str) -> Option<&'static str> {
         return Some("the part before the @ holds a sign or dot that may not stand there");
     }
     let label = |l: &str| {
-        !l.is_empty()
-            && l.len() <= 63
-            && !l.starts_with('-')
-            && !l.ends_with('-')
-            && l.chars().all(|c| c.is_alphanumeric() || c == '-')
+        !l.is_empty() && l.len() <= 63 && !l.starts_with('-') && !l.ends_with('-') && l.chars().all(|c| c.is_alphanumeric() || c == '-')
     };
     if !domain.contains('.') || !domain.split('.').all(label) {
         return Some("the part after the @ is not a domain name");

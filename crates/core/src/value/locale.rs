@@ -169,7 +169,8 @@ impl Locale {
     pub fn date_pattern(&self, moment: jiff::civil::DateTime, pattern_text: &str) -> Option<String> {
         use icu_datetime::fieldsets::enums::CompositeDateTimeFieldSet;
         let parsed = pattern::DateTimePattern::try_from_pattern_str(pattern_text).ok()?;
-        let mut names = pattern::FixedCalendarDateTimeNames::<icu_calendar::Gregorian, CompositeDateTimeFieldSet>::try_new((&self.tag).into()).ok()?;
+        let mut names =
+            pattern::FixedCalendarDateTimeNames::<icu_calendar::Gregorian, CompositeDateTimeFieldSet>::try_new((&self.tag).into()).ok()?;
         let formatter = names.include_for_pattern(&parsed).ok()?;
         let time = icu_datetime::input::Time::try_new(moment.hour() as u8, moment.minute() as u8, moment.second() as u8, 0).ok()?;
         let date = icu_calendar::Date::try_new_gregorian(i32::from(moment.year()), moment.month() as u8, moment.day() as u8).ok()?;
@@ -248,9 +249,10 @@ enum Place {
 fn currency_place(tag: &Tag) -> Place {
     match (tag.id.language.as_str(), tag.id.region.as_ref().map(|r| r.as_str())) {
         ("de", Some("AT" | "CH" | "LI")) | ("nl", _) => Place::BeforeSpaced,
-        ("de" | "fr" | "es" | "it" | "da" | "sv" | "nb" | "fi" | "pl" | "cs" | "sk" | "sl" | "hr" | "hu" | "ro" | "el" | "ru" | "uk", _) => {
-            Place::Behind
-        }
+        (
+            "de" | "fr" | "es" | "it" | "da" | "sv" | "nb" | "fi" | "pl" | "cs" | "sk" | "sl" | "hr" | "hu" | "ro" | "el" | "ru" | "uk",
+            _,
+        ) => Place::Behind,
         ("pt", Some("PT")) => Place::Behind,
         _ => Place::Before,
     }

@@ -51,8 +51,8 @@ impl Currency {
     /// Digits after the decimal mark (CLDR supplemental `currencyData/fractions`).
     pub fn places(&self) -> u32 {
         match self.code() {
-            "BIF" | "CLP" | "DJF" | "GNF" | "ISK" | "JPY" | "KMF" | "KRW" | "PYG" | "RWF" | "UGX" | "VND" | "VUV"
-            | "XAF" | "XOF" | "XPF" => 0,
+            "BIF" | "CLP" | "DJF" | "GNF" | "ISK" | "JPY" | "KMF" | "KRW" | "PYG" | "RWF" | "UGX" | "VND" | "VUV" | "XAF" | "XOF"
+            | "XPF" => 0,
             "BHD" | "IQD" | "JOD" | "KWD" | "LYD" | "OMR" | "TND" => 3,
             _ => 2,
         }

@@ -93,10 +93,7 @@ pub fn date(text: &str, how: Reading) -> Option<Date> {
     if let Some(iso) = iso_date(text) {
         return Some(iso);
     }
-    let pieces: Vec<&str> = text
-        .split(|c: char| matches!(c, '.' | '/' | '-' | ',' | ' ' | '\u{a0}'))
-        .filter(|piece| !piece.is_empty())
-        .collect();
+    let pieces: Vec<&str> = text.split(['.', '/', '-', ',', ' ', '\u{a0}']).filter(|piece| !piece.is_empty()).collect();
     let [a, b, c] = pieces[..] else { return None };
     let (day, month, year) = match (month_name(a), month_name(b)) {
         (None, Some(month)) => (a, month, c),

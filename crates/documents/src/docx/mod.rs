@@ -117,8 +117,12 @@ impl Template {
 
     /// The filled document typeset.
     pub fn typeset(&self, filled: &Filled, typesetter: &Typesetter) -> Result<page::Made, MakeError> {
-        let pages = self.pages(filled)?;
-        Ok(typesetter.make(&pages, self.look.pictures(), self.look.tab_distance())?)
+        Ok(self.typeset_pages(&self.pages(filled)?, typesetter)?)
+    }
+
+    /// Pages read before, typeset.
+    pub fn typeset_pages(&self, pages: &page::Document, typesetter: &Typesetter) -> Result<page::Made, TypesetError> {
+        typesetter.make(pages, self.look.pictures(), self.look.tab_distance())
     }
 }
 

@@ -61,7 +61,13 @@ fn letters_read_as_they_should() {
 #[test]
 fn the_pdf_is_sound_tagged_and_its_fonts_are_embedded_and_subset() {
     let (template, sheet) = (Template::open(demo("reminder.docx")).expect("opens"), holders());
-    let make = || template.typeset(&filled(&template, &sheet, 214), &Typesetter::default()).expect("typesets").pdf("Reminder BQ-0214", NOON).expect("a PDF");
+    let make = || {
+        template
+            .typeset(&filled(&template, &sheet, 214), &Typesetter::default())
+            .expect("typesets")
+            .pdf("Reminder BQ-0214", NOON)
+            .expect("a PDF")
+    };
     let pdf = make();
     assert_eq!(pdf, make(), "the same input gives the same bytes");
     assert!(pdf.len() < 60_000, "{} bytes", pdf.len());
@@ -94,7 +100,8 @@ fn a_right_to_left_name_is_drawn_with_a_font_that_has_it() {
 fn the_filled_docx_opens_elsewhere_and_keeps_every_other_part() {
     let (template, sheet) = (Template::open(demo("reminder.docx")).expect("opens"), holders());
     let out = template.docx(&filled(&template, &sheet, 214)).expect("writes");
-    let (before, after) = (Package::open(demo("reminder.docx").into(), "").expect("opens"), Package::open(out.clone().into(), "").expect("opens"));
+    let (before, after) =
+        (Package::open(demo("reminder.docx").into(), "").expect("opens"), Package::open(out.clone().into(), "").expect("opens"));
     let changed = ["word/document.xml", "word/footer1.xml"];
     for name in before.names() {
         let same = before.part(name).expect("a part") == after.part(name).expect("the same part");
@@ -113,7 +120,15 @@ fn the_page_model_of_the_letter() {
     let mut said = vec![format!("page {:?}", section.page)];
     for (name, blocks) in [("header", &section.header), ("body", &section.blocks), ("footer", &section.footer)] {
         said.extend(blocks.iter().map(|b| match b {
-            Block::Paragraph(p) => format!("{name}: {:?} indent {:?} space {:?} {:?} marker {:?} {} inlines", p.align, p.indent, p.space, p.line, p.marker.as_ref().map(|m| &m.text), p.inlines.len()),
+            Block::Paragraph(p) => format!(
+                "{name}: {:?} indent {:?} space {:?} {:?} marker {:?} {} inlines",
+                p.align,
+                p.indent,
+                p.space,
+                p.line,
+                p.marker.as_ref().map(|m| &m.text),
+                p.inlines.len()
+            ),
             Block::Table(t) => format!("{name}: table {:?} {} rows", t.columns, t.rows.len()),
         }));
     }
@@ -149,7 +164,9 @@ fn with_document(docx: &[u8], document: &[u8]) -> Vec<u8> {
 #[test]
 fn joined_pdfs_have_all_pages_and_a_bookmark_each() {
     let (template, sheet) = (Template::open(demo("reminder.docx")).expect("opens"), holders());
-    let pdf = |n: usize| template.typeset(&filled(&template, &sheet, n), &Typesetter::default()).expect("typesets").pdf("x", NOON).expect("a PDF");
+    let pdf = |n: usize| {
+        template.typeset(&filled(&template, &sheet, n), &Typesetter::default()).expect("typesets").pdf("x", NOON).expect("a PDF")
+    };
     let joined = crate::pdf::join([3, 104, 214].map(|n| (format!("Reminder {n} – ö"), pdf(n)))).expect("joins");
     tool("qpdf", &["--check", "FILE"], &joined, "pdf");
     assert!(tool("pdfinfo", &["FILE"], &joined, "pdf").contains("Pages:           3"));

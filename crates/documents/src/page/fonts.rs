@@ -90,7 +90,9 @@ pub(super) fn line_metrics(family: &str, bold: bool, italic: bool) -> (f64, f64,
     let find = |bold: bool, italic: bool| {
         FONTS.fonts.iter().find(|f| {
             let info = f.info();
-            info.family.eq_ignore_ascii_case(family) && (info.variant.weight.to_number() >= 600) == bold && (info.variant.style != typst::text::FontStyle::Normal) == italic
+            info.family.eq_ignore_ascii_case(family)
+                && (info.variant.weight.to_number() >= 600) == bold
+                && (info.variant.style != typst::text::FontStyle::Normal) == italic
         })
     };
     match find(bold, italic).or_else(|| find(false, false)) {

@@ -68,7 +68,10 @@ impl Look {
         let mut pictures = Pictures::new();
         for target in parts.targets() {
             let kind = target.rsplit_once('.').map(|(_, e)| e.to_ascii_lowercase());
-            if matches!(kind.as_deref(), Some("png" | "jpg" | "jpeg" | "gif" | "webp" | "svg")) && package.has(target) && !pictures.contains_key(target) {
+            if matches!(kind.as_deref(), Some("png" | "jpg" | "jpeg" | "gif" | "webp" | "svg"))
+                && package.has(target)
+                && !pictures.contains_key(target)
+            {
                 pictures.insert(Arc::from(target), Bytes::new(package.part(target)?));
             }
         }

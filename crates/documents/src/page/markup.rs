@@ -162,7 +162,12 @@ impl Writer {
         let strokes: Vec<String> = sides.iter().filter_map(|(side, b)| b.as_ref().map(|b| format!("{side}: {}", stroke(b)))).collect();
         let stroke = if strokes.is_empty() { "none".to_owned() } else { format!("({})", strokes.join(", ")) };
         if inlines.is_empty() && paragraph.marker.is_none() {
-            let _ = writeln!(self.out, "#empty({}pt, {}pt, {fill}, {stroke})", round(above), round(line_height(&paragraph.mark, paragraph.line)));
+            let _ = writeln!(
+                self.out,
+                "#empty({}pt, {}pt, {fill}, {stroke})",
+                round(above),
+                round(line_height(&paragraph.mark, paragraph.line))
+            );
             return;
         }
         let [left, right, first] = paragraph.indent;
@@ -341,7 +346,8 @@ impl Writer {
 
     fn cell(&mut self, cell: &Cell, _row: usize, least: f64) {
         let sides = ["top", "right", "bottom", "left"];
-        let strokes: String = sides.iter().zip(&cell.borders).filter_map(|(side, b)| b.as_ref().map(|b| format!("{side}: {}, ", stroke(b)))).collect();
+        let strokes: String =
+            sides.iter().zip(&cell.borders).filter_map(|(side, b)| b.as_ref().map(|b| format!("{side}: {}, ", stroke(b)))).collect();
         let strokes = if strokes.is_empty() { "none".to_owned() } else { format!("({strokes})") };
         let fill = cell.shading.as_ref().map_or("none".to_owned(), |c| format!("rgb(\"#{c}\")"));
         let [top, right, bottom, left] = cell.margin.map(round);
@@ -475,7 +481,9 @@ fn height(blocks: &[Block], width: f64) -> f64 {
                 .rows
                 .iter()
                 .map(|row| {
-                    let cell = |c: &Cell| height(&c.blocks, width / table.columns.len().max(1) as f64 * c.columns as f64) + c.margin[0] + c.margin[2];
+                    let cell = |c: &Cell| {
+                        height(&c.blocks, width / table.columns.len().max(1) as f64 * c.columns as f64) + c.margin[0] + c.margin[2]
+                    };
                     row.cells.iter().map(cell).fold(row.least, f64::max)
                 })
                 .sum(),

@@ -57,7 +57,9 @@ impl Numbering {
                     let starts = node
                         .elements()
                         .filter(|o| o.name() == "lvlOverride")
-                        .filter_map(|o| Some((o.number("ilvl")?.clamp(0.0, 8.0) as usize, o.child("startOverride")?.number("val")?.max(0.0) as u32)))
+                        .filter_map(|o| {
+                            Some((o.number("ilvl")?.clamp(0.0, 8.0) as usize, o.child("startOverride")?.number("val")?.max(0.0) as u32))
+                        })
                         .collect();
                     numbering.lists.insert(id.to_owned(), (node.val("abstractNumId").unwrap_or("").to_owned(), starts));
                 }
@@ -152,8 +154,21 @@ fn roman(mut number: u32) -> String {
     if number == 0 || number > 3999 {
         return number.to_string();
     }
-    const SIGNS: [(u32, &str); 13] =
-        [(1000, "M"), (900, "CM"), (500, "D"), (400, "CD"), (100, "C"), (90, "XC"), (50, "L"), (40, "XL"), (10, "X"), (9, "IX"), (5, "V"), (4, "IV"), (1, "I")];
+    const SIGNS: [(u32, &str); 13] = [
+        (1000, "M"),
+        (900, "CM"),
+        (500, "D"),
+        (400, "CD"),
+        (100, "C"),
+        (90, "XC"),
+        (50, "L"),
+        (40, "XL"),
+        (10, "X"),
+        (9, "IX"),
+        (5, "V"),
+        (4, "IV"),
+        (1, "I"),
+    ];
     let mut out = String::new();
     for (value, sign) in SIGNS {
         while number >= value {

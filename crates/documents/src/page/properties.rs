@@ -67,7 +67,10 @@ impl TextLayer {
 
 fn read_text<'a>(p: Node<'a, 'a>, theme: &Theme) -> TextLayer {
     let font = p.child("rFonts").and_then(|f| {
-        let themed = f.attr("asciiTheme").or_else(|| f.attr("hAnsiTheme")).and_then(|t| if t.starts_with("major") { theme.major.clone() } else { theme.minor.clone() });
+        let themed = f
+            .attr("asciiTheme")
+            .or_else(|| f.attr("hAnsiTheme"))
+            .and_then(|t| if t.starts_with("major") { theme.major.clone() } else { theme.minor.clone() });
         themed.or_else(|| f.attr("ascii").or_else(|| f.attr("hAnsi")).map(Arc::from))
     });
     TextLayer {
@@ -86,7 +89,10 @@ fn read_text<'a>(p: Node<'a, 'a>, theme: &Theme) -> TextLayer {
             _ => Raise::None,
         }),
         color: p.val("color").map(color),
-        highlight: p.val("highlight").map(|h| named_color(h).map(Arc::from)).or_else(|| p.child("shd").map(|s| s.attr("fill").and_then(color))),
+        highlight: p
+            .val("highlight")
+            .map(|h| named_color(h).map(Arc::from))
+            .or_else(|| p.child("shd").map(|s| s.attr("fill").and_then(color))),
         tracking: p.child("spacing").and_then(|s| s.twips("val")),
         language: p.val("lang").map(Arc::from),
     }

@@ -7,7 +7,9 @@ use std::sync::Arc;
 use roxmltree::Node;
 
 use super::look::Look;
-use super::model::{Align, Block, Border, Cell, Document, Inline, Line, Marker, PageSize, Paragraph, Row, Section, Table, TextStyle, Vertical};
+use super::model::{
+    Align, Block, Border, Cell, Document, Inline, Line, Marker, PageSize, Paragraph, Row, Section, Table, TextStyle, Vertical,
+};
 use super::numbering::Counters;
 use super::properties::{ParagraphLayer, TextLayer, alignment, color, read_border};
 use super::styles::{Style, TableLayer, margins};
@@ -49,7 +51,14 @@ struct Sections {
 impl Sections {
     fn finish(mut self) -> Vec<Section> {
         if !self.blocks.is_empty() || self.done.is_empty() {
-            self.done.push(Section { page: PageSize::default(), header: self.header, footer: self.footer, first: None, blocks: self.blocks, number_from: None });
+            self.done.push(Section {
+                page: PageSize::default(),
+                header: self.header,
+                footer: self.footer,
+                first: None,
+                blocks: self.blocks,
+                number_from: None,
+            });
         }
         self.done
     }
@@ -99,7 +108,9 @@ impl Reader<'_, '_, '_> {
             page.footer = margin.twips("footer").map_or(page.footer, f64::abs);
         }
         for reference in properties.elements().filter(|r| matches!(r.name(), "headerReference" | "footerReference")) {
-            let Some(name) = reference.attr("id").and_then(|id| self.look.target(&self.look.document, id)).map(str::to_owned) else { continue };
+            let Some(name) = reference.attr("id").and_then(|id| self.look.target(&self.look.document, id)).map(str::to_owned) else {
+                continue;
+            };
             let blocks = self.header_or_footer(&name);
             match (reference.name(), reference.attr("type")) {
                 ("headerReference", Some("first")) => sections.first.0 = blocks,

@@ -36,7 +36,14 @@ impl TableLayer {
         let borders = p.child("tblBorders");
         let side = |names: &[&str]| borders.and_then(|b| names.iter().find_map(|n| b.child(n))).map(read_border);
         TableLayer {
-            borders: [side(&["top"]), side(&["right", "end"]), side(&["bottom"]), side(&["left", "start"]), side(&["insideH"]), side(&["insideV"])],
+            borders: [
+                side(&["top"]),
+                side(&["right", "end"]),
+                side(&["bottom"]),
+                side(&["left", "start"]),
+                side(&["insideH"]),
+                side(&["insideV"]),
+            ],
             margin: p.child("tblCellMar").map(margins).unwrap_or_default(),
         }
     }
@@ -81,7 +88,8 @@ impl Styles {
                 styles.defaults.text = vec![TextLayer::read(p, &styles.theme)];
             }
         }
-        let nodes: HashMap<&str, Node<'a, 'a>> = root.elements().filter(|s| s.name() == "style").filter_map(|s| Some((s.attr("styleId")?, s))).collect();
+        let nodes: HashMap<&str, Node<'a, 'a>> =
+            root.elements().filter(|s| s.name() == "style").filter_map(|s| Some((s.attr("styleId")?, s))).collect();
         for (id, node) in &nodes {
             let mut chain = vec![*node];
             while let Some(below) = chain.last().and_then(|s| s.val("basedOn")).and_then(|b| nodes.get(b)) {

@@ -118,7 +118,8 @@ impl Typesetter {
         let files = Files { main: Source::new(BASE.main, markup.source), pictures };
         let result = typst::compile::<PagedDocument>(&files).output;
         comemo::evict(KEPT);
-        let document = result.map_err(|errors| TypesetError(errors.iter().map(|e| e.message.to_string()).collect::<Vec<_>>().join("; ")))?;
+        let document =
+            result.map_err(|errors| TypesetError(errors.iter().map(|e| e.message.to_string()).collect::<Vec<_>>().join("; ")))?;
         if document.pages().len() > MOST_PAGES {
             return Err(TypesetError(format!("it has {} pages; a document may have {MOST_PAGES}", document.pages().len())));
         }
@@ -150,7 +151,8 @@ impl Made {
             timestamp: timestamp.map(Timestamp::new_utc),
             ..PdfOptions::default()
         };
-        typst_pdf::pdf(&self.document, &options).map_err(|errors| TypesetError(errors.iter().map(|e| e.message.to_string()).collect::<Vec<_>>().join("; ")))
+        typst_pdf::pdf(&self.document, &options)
+            .map_err(|errors| TypesetError(errors.iter().map(|e| e.message.to_string()).collect::<Vec<_>>().join("; ")))
     }
 
     /// A page as SVG.

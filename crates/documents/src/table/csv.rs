@@ -11,7 +11,11 @@ const LARGEST: usize = 256 << 20;
 /// Reads a delimited text.
 pub(super) fn read(name: &str, bytes: &[u8]) -> Result<RawSheet, OpenError> {
     if bytes.len() > LARGEST {
-        return Err(OpenError::TooLarge { what: format!("a text of {} MB", bytes.len() >> 20), limit: format!("{} MB", LARGEST >> 20), remedy: "split it" });
+        return Err(OpenError::TooLarge {
+            what: format!("a text of {} MB", bytes.len() >> 20),
+            limit: format!("{} MB", LARGEST >> 20),
+            remedy: "split it",
+        });
     }
     let text = decode(bytes);
     let delimiter = delimiter(&text);
@@ -24,7 +28,9 @@ pub(super) fn read(name: &str, bytes: &[u8]) -> Result<RawSheet, OpenError> {
             Ok(true) => {
                 // Far more than a sheet may have: no need to keep it all to say so.
                 let most = if rows.is_empty() { usize::MAX } else { MOST_COLUMNS + 1 };
-                rows.push(record.iter().take(most).map(|cell| if cell.is_empty() { Cell::Blank } else { Cell::Text(cell.into()) }).collect());
+                rows.push(
+                    record.iter().take(most).map(|cell| if cell.is_empty() { Cell::Blank } else { Cell::Text(cell.into()) }).collect(),
+                );
             }
             Err(error) => return Err(OpenError::Damaged(error.to_string())),
         }

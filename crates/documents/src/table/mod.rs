@@ -69,7 +69,8 @@ fn sheet(name: &str, rows: Vec<Vec<Cell>>) -> Result<RawSheet, OpenError> {
     for row in &mut rows {
         row.truncate(width);
     }
-    let blank: Vec<usize> = (0..width).filter(|at| header[*at].is_empty() && rows.iter().all(|r| r.get(*at).is_none_or(Cell::is_blank))).collect();
+    let blank: Vec<usize> =
+        (0..width).filter(|at| header[*at].is_empty() && rows.iter().all(|r| r.get(*at).is_none_or(Cell::is_blank))).collect();
     if !blank.is_empty() {
         let keep = |at: &usize| blank.binary_search(at).is_err();
         header = header.into_iter().enumerate().filter(|(at, _)| keep(at)).map(|(_, n)| n).collect();

@@ -19,7 +19,12 @@ fn cell(text: &str) -> Cell {
 
 #[test]
 fn any_usual_delimiter() {
-    for text in ["Ref,Boat\nBQ-0003,\"Möwe, alt\"\n", "Ref;Boat\nBQ-0003;Möwe, alt\n", "Ref\tBoat\nBQ-0003\tMöwe, alt\n", "Ref|Boat\r\nBQ-0003|Möwe, alt\r\n"] {
+    for text in [
+        "Ref,Boat\nBQ-0003,\"Möwe, alt\"\n",
+        "Ref;Boat\nBQ-0003;Möwe, alt\n",
+        "Ref\tBoat\nBQ-0003\tMöwe, alt\n",
+        "Ref|Boat\r\nBQ-0003|Möwe, alt\r\n",
+    ] {
         let sheet = read_text(text.as_bytes());
         assert_eq!(sheet.header, ["Ref", "Boat"], "{text:?}");
         assert_eq!(sheet.rows, [[cell("BQ-0003"), cell("Möwe, alt")]], "{text:?}");
@@ -55,7 +60,10 @@ fn wrong_files_are_named_for_what_they_are() {
             refused("a.csv", b"Ref;Last_Name;last name\n1;a;b\n".to_vec()),
             refused("a.csv", b"Ref;;Boat\n1;a;b\n".to_vec()),
             refused("a.csv", b"Ref;Boat\n".to_vec()),
-            refused("a.csv", (0..20_000).map(|n| format!("c{n}")).collect::<Vec<_>>().join(";").into_bytes().into_iter().chain(*b"\n1;2\n").collect()),
+            refused(
+                "a.csv",
+                (0..20_000).map(|n| format!("c{n}")).collect::<Vec<_>>().join(";").into_bytes().into_iter().chain(*b"\n1;2\n").collect()
+            ),
             refused("a.csv", vec![0, 1, 2, 3, 200, 0, 5]),
         ]
         .join("\n")
@@ -72,7 +80,10 @@ fn packed(name: &str, content: &[u8]) -> Vec<u8> {
 
 #[test]
 fn a_part_that_unpacks_too_far_is_refused_while_it_is_read() {
-    assert!(refused("a.xlsx", packed("xl/workbook.xml", &vec![b' '; 8 << 20])).starts_with("unpacks-too-far: “xl/workbook.xml” inside the file unpacks to"));
+    assert!(
+        refused("a.xlsx", packed("xl/workbook.xml", &vec![b' '; 8 << 20]))
+            .starts_with("unpacks-too-far: “xl/workbook.xml” inside the file unpacks to")
+    );
 }
 
 #[test]
@@ -85,11 +96,15 @@ fn a_document_type_definition_is_refused() {
 fn the_demo_workbook_reads_with_its_types() {
     let bytes = std::fs::read(concat!(env!("CARGO_MANIFEST_DIR"), "/../../demo/season.xlsx")).expect("the demo");
     let sheets = read("season.xlsx", bytes.into()).expect("reads");
-    assert_eq!(sheets.iter().map(|s| (s.name.as_str(), s.rows.len())).collect::<Vec<_>>(), [("Holders", 214), ("Visitors", 38), ("Staff", 9)]);
+    assert_eq!(
+        sheets.iter().map(|s| (s.name.as_str(), s.rows.len())).collect::<Vec<_>>(),
+        [("Holders", 214), ("Visitors", 38), ("Staff", 9)]
+    );
     let holders = Sheet::recognise(&sheets[0]).expect("recognised");
     let kind = |name: &str| holders.schema.column(&mangle_core::language::Folded::new(name)).map(|c| c.kind.name());
     assert_eq!(
-        ["Ref", "E-mail", "Balance", "Due date", "Days overdue", "Liveaboard", "LOA", "Insurance until"].map(|n| kind(n).unwrap_or("missing")),
+        ["Ref", "E-mail", "Balance", "Due date", "Days overdue", "Liveaboard", "LOA", "Insurance until"]
+            .map(|n| kind(n).unwrap_or("missing")),
         ["text", "e-mail", "money", "date", "number", "yes/no", "number", "date"]
     );
     assert!(matches!(holders.schema.columns()[0].kind, ColumnType::Text));

@@ -20,7 +20,9 @@ pub(super) fn read(bytes: Arc<[u8]>) -> Result<Vec<RawSheet>, OpenError> {
         let workbook: Xlsx<_> = open_workbook_from_rs(cursor).map_err(|e: calamine::XlsxError| OpenError::Damaged(e.to_string()))?;
         return sheets(workbook);
     }
-    if package.has("content.xml") && package.part("mimetype").is_ok_and(|m| m.starts_with(b"application/vnd.oasis.opendocument.spreadsheet")) {
+    if package.has("content.xml")
+        && package.part("mimetype").is_ok_and(|m| m.starts_with(b"application/vnd.oasis.opendocument.spreadsheet"))
+    {
         let workbook: Ods<_> = open_workbook_from_rs(cursor).map_err(|e: calamine::OdsError| OpenError::Damaged(e.to_string()))?;
         return sheets(workbook);
     }
@@ -63,7 +65,9 @@ fn cell(data: &Data) -> Cell {
         }
         Data::DateTimeIso(text) => match text.parse::<DateTime>() {
             Ok(moment) => Cell::Date(moment),
-            Err(_) => text.parse::<jiff::civil::Date>().map_or_else(|_| Cell::Text(text.as_str().into()), |d| Cell::Date(d.to_datetime(jiff::civil::Time::midnight()))),
+            Err(_) => text
+                .parse::<jiff::civil::Date>()
+                .map_or_else(|_| Cell::Text(text.as_str().into()), |d| Cell::Date(d.to_datetime(jiff::civil::Time::midnight()))),
         },
         Data::DurationIso(text) => Cell::Text(text.as_str().into()),
         Data::Error(error) => Cell::Error(error.to_string()),

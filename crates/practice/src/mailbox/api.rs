@@ -50,6 +50,10 @@ async fn attachment(State(mailbox): State<Mailbox>, Path((number, index)): Path<
     let file = message.files.into_iter().nth(index).ok_or(StatusCode::NOT_FOUND)?;
     // Only PDF is shown; whatever else a message brings is handed over as a file.
     let shown = if file.kind == "application/pdf" { "inline" } else { "attachment" };
-    let headers = [(header::CONTENT_TYPE, file.kind), (header::CONTENT_DISPOSITION, shown.to_owned()), (header::X_CONTENT_TYPE_OPTIONS, "nosniff".to_owned())];
+    let headers = [
+        (header::CONTENT_TYPE, file.kind),
+        (header::CONTENT_DISPOSITION, shown.to_owned()),
+        (header::X_CONTENT_TYPE_OPTIONS, "nosniff".to_owned()),
+    ];
     Ok((headers, file.bytes).into_response())
 }

@@ -125,7 +125,10 @@ impl Mailbox {
             .attachments()
             .map(|part| Attachment {
                 name: part.attachment_name().unwrap_or("attachment").to_owned(),
-                kind: part.content_type().map(|c| format!("{}/{}", c.ctype(), c.subtype().unwrap_or("octet-stream"))).unwrap_or_else(|| "application/octet-stream".into()),
+                kind: part
+                    .content_type()
+                    .map(|c| format!("{}/{}", c.ctype(), c.subtype().unwrap_or("octet-stream")))
+                    .unwrap_or_else(|| "application/octet-stream".into()),
                 size: part.contents().len(),
                 bytes: part.contents().to_vec(),
             })

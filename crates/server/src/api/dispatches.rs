@@ -211,7 +211,14 @@ async fn list(State(app): State<App>) -> Answer<Vec<DispatchInfo>> {
                 .map(|d| {
                     let template = d.template_id.map(|id| templates::get(c, id)).transpose()?.flatten().map(|t| t.name);
                     let last_run = runs.iter().find(|r| r.dispatch == d.key && r.kind == "run").cloned();
-                    Ok(DispatchInfo { template, sheet: sheet_name(c, d.sheet_id)?.map(|(source, sheet)| format!("{source}, {sheet}")), key: d.key, name: d.name, changed: d.changed, last_run })
+                    Ok(DispatchInfo {
+                        template,
+                        sheet: sheet_name(c, d.sheet_id)?.map(|(source, sheet)| format!("{source}, {sheet}")),
+                        key: d.key,
+                        name: d.name,
+                        changed: d.changed,
+                        last_run,
+                    })
                 })
                 .collect()
         })
@@ -279,7 +286,8 @@ async fn version(app: &App, dispatch: &Dispatch) -> Result<Option<(String, i64, 
 
 async fn ready(app: &App, dispatch: &Dispatch) -> Result<(Prepared, Option<(String, i64, i64)>), Refused> {
     let version = version(app, dispatch).await?;
-    let prepared = app.prepare(dispatch.setup.clone(), version.as_ref().map(|v| v.2), dispatch.sheet_id, &dispatch.name, clock::now()).await?;
+    let prepared =
+        app.prepare(dispatch.setup.clone(), version.as_ref().map(|v| v.2), dispatch.sheet_id, &dispatch.name, clock::now()).await?;
     Ok((prepared, version))
 }
 
@@ -306,14 +314,19 @@ async fn bench(app: &App, dispatch: Dispatch) -> Result<Bench, Refused> {
         let ties = prepared.ties();
         let (records, filter_problem) = match prepared.chosen() {
             Ok((records, unclear)) => {
-                let problem = unclear.first().map(|(row, why)| format!("{} records can't be judged by the filter and are not chosen; the first is row {row}: {why}", unclear.len()));
+                let problem = unclear.first().map(|(row, why)| {
+                    format!("{} records can't be judged by the filter and are not chosen; the first is row {row}: {why}", unclear.len())
+                });
                 (records.iter().map(|r| RecordInfo { row: r.number, label: label(r) }).collect(), problem)
             }
             Err(refused) => (Vec::new(), Some(refused.problem.message)),
         };
         let used: Vec<&str> = ties.iter().filter_map(|t| t.column.as_deref()).collect();
         let problems = prepared.template.as_ref().map_or(0, |t| t.problems().len());
-        let mut stops: Vec<ObstacleInfo> = obstacles(&ties, &prepared.plan).into_iter().map(|o| ObstacleInfo { station: o.station.to_owned(), message: o.message }).collect();
+        let mut stops: Vec<ObstacleInfo> = obstacles(&ties, &prepared.plan)
+            .into_iter()
+            .map(|o| ObstacleInfo { station: o.station.to_owned(), message: o.message })
+            .collect();
         let stop = |station: &str, message: &str| ObstacleInfo { station: station.to_owned(), message: message.to_owned() };
         if prepared.template.is_none() {
             stops.insert(0, stop("template", "no template is chosen; choose one or drop a DOCX here"));
@@ -357,7 +370,14 @@ async fn change(State(app): State<App>, Path(key): Path<String>, Json(new): Json
         return Err(Refused::unusable("no-name", "the dispatch needs a name"));
     }
     let at = clock::stamp();
-    dispatch = Dispatch { name: new.name.trim().to_owned(), template_id: new.template_id, sheet_id: new.sheet_id, setup: setup_of(&new.setup)?, changed: at.clone(), ..dispatch };
+    dispatch = Dispatch {
+        name: new.name.trim().to_owned(),
+        template_id: new.template_id,
+        sheet_id: new.sheet_id,
+        setup: setup_of(&new.setup)?,
+        changed: at.clone(),
+        ..dispatch
+    };
     let kept = dispatch.clone();
     app.store.with(move |c| dispatches::change(c, &kept, &at)).await?;
     bench(&app, dispatch).await.map(Json)
@@ -421,7 +441,14 @@ struct FindingInfo {
 }
 
 fn finding(finding: Finding, label: String) -> FindingInfo {
-    FindingInfo { row: finding.record, label, code: finding.code, place: finding.place, placeholder: finding.placeholder, message: finding.message }
+    FindingInfo {
+        row: finding.record,
+        label,
+        code: finding.code,
+        place: finding.place,
+        placeholder: finding.placeholder,
+        message: finding.message,
+    }
 }
 
 /// The pages of one record as they will be made, or what is wrong with it.
@@ -437,7 +464,10 @@ fn view(prepared: &Prepared, row: usize) -> Result<PageView, Refused> {
         return Err(Refused::conflict("not-ready", "choose a template and a source; then the page is shown here"));
     };
     if !template.problems().is_empty() {
-        return Err(Refused::conflict("template-problems", format!("the template has {} problems; the page is shown when they are put right", template.problems().len())));
+        return Err(Refused::conflict(
+            "template-problems",
+            format!("the template has {} problems; the page is shown when they are put right", template.problems().len()),
+        ));
     }
     let record = row.checked_sub(1).and_then(|at| sheet.sheet.records.get(at)).ok_or_else(|| Refused::missing("the row"))?;
     let (chosen, _) = prepared.chosen()?;
@@ -445,7 +475,15 @@ fn view(prepared: &Prepared, row: usize) -> Result<PageView, Refused> {
     let label = label(record);
     let (context, count) = (prepared.context(number, chosen.len().max(1)), chosen.len().max(1));
     let scope = prepared.scope(record, &context);
-    let mut view = PageView { row, label: label.clone(), pages: Vec::new(), file_name: String::new(), message: None, findings: Vec::new(), values: values(prepared, record) };
+    let mut view = PageView {
+        row,
+        label: label.clone(),
+        pages: Vec::new(),
+        file_name: String::new(),
+        message: None,
+        findings: Vec::new(),
+        values: values(prepared, record),
+    };
     match run::check_one(prepared, template, record, number, count) {
         Ok((_, outline)) => {
             view.file_name = outline.file_name;
@@ -504,8 +542,22 @@ fn findings(prepared: &Prepared) -> Result<PreflightView, Refused> {
     // Open ties are told once as such, not again with every record.
     let tied = prepared.ties().iter().all(|t| t.column.is_some());
     let of = |row: usize| prepared.sheet.as_ref().and_then(|s| s.sheet.records.get(row - 1)).map(label).unwrap_or_default();
-    let mut findings: Vec<FindingInfo> = run::check_all(prepared, template, &chosen).into_iter().filter(|f| tied || f.code != "unknown-name").map(|f| { let label = of(f.record); finding(f, label) }).collect();
-    findings.extend(unclear.into_iter().map(|(row, message)| FindingInfo { row, label: of(row), code: "filter".into(), place: "filter".into(), placeholder: prepared.setup.filter.clone(), message }));
+    let mut findings: Vec<FindingInfo> = run::check_all(prepared, template, &chosen)
+        .into_iter()
+        .filter(|f| tied || f.code != "unknown-name")
+        .map(|f| {
+            let label = of(f.record);
+            finding(f, label)
+        })
+        .collect();
+    findings.extend(unclear.into_iter().map(|(row, message)| FindingInfo {
+        row,
+        label: of(row),
+        code: "filter".into(),
+        place: "filter".into(),
+        placeholder: prepared.setup.filter.clone(),
+        message,
+    }));
     findings.sort_by_key(|f| f.row);
     Ok(PreflightView { checked: chosen.len(), findings })
 }
@@ -529,13 +581,19 @@ async fn start(State(app): State<App>, Path(key): Path<String>, Json(asked): Jso
         return Err(Refused::conflict("no-records", "the run can't start: no record is chosen; change the filter"));
     }
     if bench.records.len() != asked.count {
-        return Err(Refused::conflict("count", format!("{} records are chosen now, not {}; look again and start the run anew", bench.records.len(), asked.count)));
+        return Err(Refused::conflict(
+            "count",
+            format!("{} records are chosen now, not {}; look again and start the run anew", bench.records.len(), asked.count),
+        ));
     }
     let (prepared, version) = ready(&app, &dispatch).await?;
     let found = blocking(move || findings(&prepared)).await??;
     if !found.findings.is_empty() {
         let rows: std::collections::BTreeSet<usize> = found.findings.iter().map(|f| f.row).collect();
-        return Err(Refused::conflict("findings", format!("the run can't start: {} records have findings; mend them or leave them out at Preflight", rows.len())));
+        return Err(Refused::conflict(
+            "findings",
+            format!("the run can't start: {} records have findings; mend them or leave them out at Preflight", rows.len()),
+        ));
     }
     let rows = bench.records.into_iter().map(|r| (r.row, r.label)).collect();
     begin(&app, &dispatch, version.map(|v| v.2), rows, None).await.map(Json)
@@ -567,11 +625,18 @@ async fn proofs(State(app): State<App>, Path(key): Path<String>, Json(asked): Js
         return Err(Refused::conflict("not-ready", "choose a template without problems first"));
     }
     let sheet = prepared.sheet.as_ref().ok_or_else(|| Refused::conflict("not-ready", "choose a source first"))?;
-    let rows: Vec<(usize, String)> = asked.rows.iter().filter_map(|row| sheet.sheet.records.get(row.checked_sub(1)?).map(|r| (*row, label(r)))).collect();
+    let rows: Vec<(usize, String)> =
+        asked.rows.iter().filter_map(|row| sheet.sheet.records.get(row.checked_sub(1)?).map(|r| (*row, label(r)))).collect();
     begin(&app, &dispatch, version.map(|v| v.2), rows, Some(to.as_str().to_owned())).await.map(Json)
 }
 
-async fn begin(app: &App, dispatch: &Dispatch, version: Option<i64>, rows: Vec<(usize, String)>, proof_to: Option<String>) -> Result<RunInfo, Refused> {
+async fn begin(
+    app: &App,
+    dispatch: &Dispatch,
+    version: Option<i64>,
+    rows: Vec<(usize, String)>,
+    proof_to: Option<String>,
+) -> Result<RunInfo, Refused> {
     let (Some(version), Some(sheet_id)) = (version, dispatch.sheet_id) else {
         return Err(Refused::conflict("not-ready", "choose a template and a source first"));
     };
@@ -581,7 +646,15 @@ async fn begin(app: &App, dispatch: &Dispatch, version: Option<i64>, rows: Vec<(
         .with(move |c| -> anyhow::Result<Option<RunInfo>> {
             let t = c.transaction()?;
             let moment = clock::stamp();
-            let new = NewRun { dispatch_id: dispatch.id, proof_to: proof_to.as_deref(), moment: &moment, template_version_id: version, sheet_id, setup: &dispatch.setup, rows: &rows };
+            let new = NewRun {
+                dispatch_id: dispatch.id,
+                proof_to: proof_to.as_deref(),
+                moment: &moment,
+                template_version_id: version,
+                sheet_id,
+                setup: &dispatch.setup,
+                rows: &rows,
+            };
             let id = runs::start(&t, &new)?;
             t.commit()?;
             runs::get(c, id)

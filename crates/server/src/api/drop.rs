@@ -62,7 +62,10 @@ async fn take(State(app): State<App>, form: Multipart) -> Answer<Dropped> {
         let setup = first_setup(&name, &schema);
         let key = app.store.with(move |c| dispatches::add(c, &name, Some(template), Some(sheet.id), &setup, &clock::stamp())).await?;
         done.dispatch = Some(key);
-    } else if done.sources.is_empty() && done.templates.is_empty() && let Some(problem) = done.refused.first() {
+    } else if done.sources.is_empty()
+        && done.templates.is_empty()
+        && let Some(problem) = done.refused.first()
+    {
         return Err(Refused::unusable(&problem.code, problem.message.clone()));
     }
     Ok(Json(done))
@@ -75,13 +78,18 @@ enum Taken {
 
 async fn take_one(app: &App, upload: Upload, is_letter: bool) -> Result<Taken, Refused> {
     let named_docx = upload.name.to_lowercase().ends_with(".docx");
-    if is_letter || named_docx { templates::keep(app, None, upload).await.map(Taken::Template) } else { sources::keep(app, upload).await.map(Taken::Source) }
+    if is_letter || named_docx {
+        templates::keep(app, None, upload).await.map(Taken::Template)
+    } else {
+        sources::keep(app, upload).await.map(Taken::Source)
+    }
 }
 
 /// What a new dispatch starts with: a name pattern by the first column, and an
 /// e-mail channel when a column holds addresses.
 pub fn first_setup(name: &str, schema: &Schema) -> Setup {
-    let quoted = |name: &str| if mangle_core::language::value(name).is_ok() { name.to_owned() } else { format!("'{}'", name.replace('\'', "''")) };
+    let quoted =
+        |name: &str| if mangle_core::language::value(name).is_ok() { name.to_owned() } else { format!("'{}'", name.replace('\'', "''")) };
     let first = schema.columns().first().map(|c| quoted(&c.name));
     let address = schema.columns().iter().find(|c| c.kind == ColumnType::Email);
     Setup {
@@ -89,7 +97,12 @@ pub fn first_setup(name: &str, schema: &Schema) -> Setup {
             Some(first) => format!("{name} [: {first}]"),
             None => format!("{name} [: run.number]"),
         },
-        email: address.map(|c| EmailChannel { to: format!("[: {}]", quoted(&c.name)), subject: name.to_owned(), body: "Please find the attached document.\n".to_owned(), ..EmailChannel::default() }),
+        email: address.map(|c| EmailChannel {
+            to: format!("[: {}]", quoted(&c.name)),
+            subject: name.to_owned(),
+            body: "Please find the attached document.\n".to_owned(),
+            ..EmailChannel::default()
+        }),
         locale: "en-GB".to_owned(),
         ..Setup::default()
     }

@@ -69,7 +69,8 @@ fn full(mut description: Description) -> Description {
 fn name_operations(description: &mut Description) {
     for (path, item) in &mut description.paths.paths {
         let words: String = path.trim_start_matches("/api/").chars().map(|c| if c.is_alphanumeric() { c } else { '_' }).collect();
-        for (method, operation) in [("get", &mut item.get), ("post", &mut item.post), ("put", &mut item.put), ("delete", &mut item.delete)] {
+        for (method, operation) in [("get", &mut item.get), ("post", &mut item.post), ("put", &mut item.put), ("delete", &mut item.delete)]
+        {
             if let Some(operation) = operation {
                 operation.operation_id = Some(format!("{method}_{words}"));
             }

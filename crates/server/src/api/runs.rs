@@ -202,8 +202,8 @@ async fn arrived(State(app): State<App>, Path(id): Path<i64>) -> Answer<RunInfo>
     get(&app, run).await.map(Json)
 }
 
-/// The documents of a run in the store: name, PDF, DOCX, what to call it.
-async fn documents(app: &App, id: i64) -> Result<Vec<(String, Option<String>, Option<String>, String)>, Refused> {
+/// The documents of a run in the store.
+async fn documents(app: &App, id: i64) -> Result<Vec<items::Documents>, Refused> {
     let found = app.store.with(move |c| items::documents(c, id)).await?;
     match found.is_empty() {
         true => Err(Refused::conflict("no-documents", "this run has made no document yet")),
@@ -216,7 +216,7 @@ async fn documents(app: &App, id: i64) -> Result<Vec<(String, Option<String>, Op
 async fn all_zip(State(app): State<App>, Path(id): Path<i64>) -> Result<Response, Refused> {
     let run = get(&app, id).await?;
     let mut files = Vec::new();
-    for (name, pdf, docx, _) in documents(&app, id).await? {
+    for items::Documents { name, pdf, docx } in documents(&app, id).await? {
         for (file, kind) in [(pdf, "pdf"), (docx, "docx")] {
             if let Some(file) = file {
                 files.push((format!("{name}.{kind}"), app.files.get(&file).await?));
@@ -251,7 +251,7 @@ fn pack(files: Vec<(String, Vec<u8>)>) -> anyhow::Result<Vec<u8>> {
 async fn all_pdf(State(app): State<App>, Path(id): Path<i64>) -> Result<Response, Refused> {
     let run = get(&app, id).await?;
     let mut files = Vec::new();
-    for (name, pdf, _, _) in documents(&app, id).await? {
+    for items::Documents { name, pdf, .. } in documents(&app, id).await? {
         if let Some(file) = pdf {
             files.push((name, app.files.get(&file).await?));
         }
@@ -269,10 +269,19 @@ async fn document(State(app): State<App>, Path((id, kind)): Path<(i64, String)>)
     let item = item(&app, id).await?;
     let missing = || Refused::missing("the document");
     match kind.as_str() {
-        "pdf" => Ok(attach("application/pdf", &format!("{}.pdf", item.file_name), app.files.get(&item.pdf.ok_or_else(missing)?).await?, "inline")),
+        "pdf" => Ok(attach(
+            "application/pdf",
+            &format!("{}.pdf", item.file_name),
+            app.files.get(&item.pdf.ok_or_else(missing)?).await?,
+            "inline",
+        )),
         "docx" => {
             let bytes = app.files.get(&item.docx.ok_or_else(missing)?).await?;
-            Ok(download("application/vnd.openxmlformats-officedocument.wordprocessingml.document", &format!("{}.docx", item.file_name), bytes))
+            Ok(download(
+                "application/vnd.openxmlformats-officedocument.wordprocessingml.document",
+                &format!("{}.docx", item.file_name),
+                bytes,
+            ))
         }
         _ => Err(missing()),
     }

@@ -49,7 +49,18 @@ async fn bring_in(State(app): State<App>, form: Multipart) -> Answer<Source> {
 pub async fn keep(app: &App, upload: Upload) -> Result<Source, Refused> {
     let Upload { name, bytes } = upload;
     let file_name = name.clone();
-    let read = blocking(move || mangle_documents::table::read(&file_name, bytes.into()).map(|sheets| sheets.into_iter().map(|raw| { let found = recognise(&raw); (raw, found) }).collect::<Vec<(_, Recognised)>>())).await?;
+    let read = blocking(move || {
+        mangle_documents::table::read(&file_name, bytes.into()).map(|sheets| {
+            sheets
+                .into_iter()
+                .map(|raw| {
+                    let found = recognise(&raw);
+                    (raw, found)
+                })
+                .collect::<Vec<(_, Recognised)>>()
+        })
+    })
+    .await?;
     let read = read.map_err(|e| Refused::unusable(e.code(), format!("“{name}”: {e}")))?;
     let source = app
         .store
@@ -160,24 +171,40 @@ async fn rows(State(app): State<App>, Path(id): Path<i64>, Query(asked): Query<R
         let context = Context::new(Locale::english(), clock::now());
         let context = Context { reading: loaded.reading, ..context };
         let chosen = choose(&loaded.sheet.records, &loaded.sheet.schema, &asked, &context)?;
-        let misfits = (0..loaded.sheet.schema.columns().len()).map(|at| loaded.sheet.records.iter().filter(|r| matches!(r.values()[at], Value::Misfit(_))).count()).collect();
+        let misfits = (0..loaded.sheet.schema.columns().len())
+            .map(|at| loaded.sheet.records.iter().filter(|r| matches!(r.values()[at], Value::Misfit(_))).count())
+            .collect();
         let shown: Vec<&&Record> = chosen.iter().skip(asked.from).take(asked.count.min(500)).collect();
-        let rows: Vec<RowInfo> = shown.iter().map(|r| RowInfo { number: r.number, cells: r.values().iter().map(|v| cell(v, &context)).collect(), last: None }).collect();
+        let rows: Vec<RowInfo> = shown
+            .iter()
+            .map(|r| RowInfo { number: r.number, cells: r.values().iter().map(|v| cell(v, &context)).collect(), last: None })
+            .collect();
         let spread = rows.iter().map(|r| r.number).min().zip(rows.iter().map(|r| r.number).max());
         Ok((RowPage { total: chosen.len(), misfits, rows }, spread))
     })
     .await??;
     if let Some((first, last)) = spread {
-        for (row, item, state, changed, dispatch, error) in app.store.with(move |c| items::last_of_rows(c, id, first..=last)).await? {
-            if let Some(own) = page.rows.iter_mut().find(|r| r.number == row) {
-                own.last = Some(LastDocument { item, state, changed, dispatch, error });
+        for last in app.store.with(move |c| items::last_of_rows(c, id, first..=last)).await? {
+            if let Some(own) = page.rows.iter_mut().find(|r| r.number == last.row) {
+                own.last = Some(LastDocument {
+                    item: last.item,
+                    state: last.state,
+                    changed: last.changed,
+                    dispatch: last.dispatch,
+                    error: last.error,
+                });
             }
         }
     }
     Ok(Json(page))
 }
 
-fn choose<'r>(records: &'r [Record], schema: &mangle_core::records::Schema, asked: &Rows, context: &Context) -> Result<Vec<&'r Record>, Refused> {
+fn choose<'r>(
+    records: &'r [Record],
+    schema: &mangle_core::records::Schema,
+    asked: &Rows,
+    context: &Context,
+) -> Result<Vec<&'r Record>, Refused> {
     let filter = match asked.filter.trim() {
         "" => None,
         text => Some(Filter::read(text, schema).map_err(|e| Refused::unusable("filter", format!("the filter can't be used: {e}")))?),
@@ -204,7 +231,9 @@ fn choose<'r>(records: &'r [Record], schema: &mangle_core::records::Schema, aske
 fn cell(value: &Value, context: &Context) -> CellInfo {
     match value {
         Value::Misfit(misfit) => CellInfo { text: misfit.text.clone(), wanted: Some(misfit.expected) },
-        Value::Money(money) => CellInfo { text: context.locale.number(money.amount, money.currency.places(), money.currency.places(), true), wanted: None },
+        Value::Money(money) => {
+            CellInfo { text: context.locale.number(money.amount, money.currency.places(), money.currency.places(), true), wanted: None }
+        }
         other => CellInfo { text: mangle_core::language::plain(other, &context.locale).unwrap_or_default(), wanted: None },
     }
 }
@@ -222,9 +251,14 @@ struct NewType {
 /// Corrects a column's type.
 #[utoipa::path(put, path = "/api/sheets/{id}/columns/{index}", tag = "sources", params(("id" = i64, Path), ("index" = usize, Path)), request_body = NewType, responses((status = 200, body = SheetInfo), (status = 422, body = Problem)))]
 async fn set_column(State(app): State<App>, Path((id, index)): Path<(i64, usize)>, Json(new): Json<NewType>) -> Answer<SheetInfo> {
-    let currency = new.currency.as_deref().map(Currency::parse).transpose().map_err(|e| Refused::unusable("unknown-currency", e.to_string()))?;
-    let kind = mangle_core::records::ColumnType::parse(&new.kind, currency)
-        .ok_or_else(|| Refused::unusable("unknown-type", format!("“{}” is no type of a column; choose text, number, money, date, yes/no or e-mail", new.kind)))?;
+    let currency =
+        new.currency.as_deref().map(Currency::parse).transpose().map_err(|e| Refused::unusable("unknown-currency", e.to_string()))?;
+    let kind = mangle_core::records::ColumnType::parse(&new.kind, currency).ok_or_else(|| {
+        Refused::unusable(
+            "unknown-type",
+            format!("“{}” is no type of a column; choose text, number, money, date, yes/no or e-mail", new.kind),
+        )
+    })?;
     let changed = app
         .store
         .with(move |c| -> anyhow::Result<Option<SheetInfo>> {

@@ -108,7 +108,9 @@ pub async fn keep(app: &App, template: Option<i64>, upload: Upload) -> Result<i6
     let Upload { name, bytes } = upload;
     let size = bytes.len();
     let checked = bytes.clone();
-    blocking(move || Template::open(checked).map(|_| ())).await?.map_err(|e| Refused::unusable(e.code(), format!("“{name}”: {e}", name = name.clone())))?;
+    blocking(move || Template::open(checked).map(|_| ()))
+        .await?
+        .map_err(|e| Refused::unusable(e.code(), format!("“{name}”: {e}", name = name.clone())))?;
     let file = app.files.keep(bytes).await?;
     let kept = app
         .store
@@ -178,7 +180,16 @@ pub fn download(kind: &str, name: &str, bytes: Vec<u8>) -> Response {
 
 /// A file with its name, shown or saved.
 pub fn attach(kind: &str, name: &str, bytes: Vec<u8>, how: &str) -> Response {
-    let encoded: String = name.bytes().map(|b| if b.is_ascii_alphanumeric() || b"-._ ".contains(&b) { char::from(b).to_string().replace(' ', "%20") } else { format!("%{b:02X}") }).collect();
+    let encoded: String = name
+        .bytes()
+        .map(|b| {
+            if b.is_ascii_alphanumeric() || b"-._ ".contains(&b) {
+                char::from(b).to_string().replace(' ', "%20")
+            } else {
+                format!("%{b:02X}")
+            }
+        })
+        .collect();
     let disposition = format!("{how}; filename*=UTF-8''{encoded}");
     ([(header::CONTENT_TYPE, kind.to_owned()), (header::CONTENT_DISPOSITION, disposition)], bytes).into_response()
 }

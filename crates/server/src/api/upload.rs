@@ -25,12 +25,18 @@ pub struct FileForm {
 /// The files of a form.
 pub async fn files(mut form: Multipart) -> Result<Vec<Upload>, Refused> {
     let broken = |e: axum::extract::multipart::MultipartError| match e.status() {
-        StatusCode::PAYLOAD_TOO_LARGE => Refused::new(e.status(), "too-large", "the file is over the limit of 96 MB; make its pictures smaller or split it"),
+        StatusCode::PAYLOAD_TOO_LARGE => {
+            Refused::new(e.status(), "too-large", "the file is over the limit of 96 MB; make its pictures smaller or split it")
+        }
         status => Refused::new(status, "upload", "the file did not arrive whole; bring it in again"),
     };
     let mut found = Vec::new();
     while let Some(field) = form.next_field().await.map_err(broken)? {
-        let Some(name) = field.file_name().map(|n| n.rsplit(['/', '\\']).next().unwrap_or(n).chars().filter(|c| !c.is_control()).take(200).collect()) else { continue };
+        let Some(name) =
+            field.file_name().map(|n| n.rsplit(['/', '\\']).next().unwrap_or(n).chars().filter(|c| !c.is_control()).take(200).collect())
+        else {
+            continue;
+        };
         let bytes = field.bytes().await.map_err(broken)?.to_vec();
         found.push(Upload { name, bytes });
     }

@@ -37,7 +37,13 @@ impl Envelope {
     /// The message of a record.
     pub fn of(message: &Message) -> Envelope {
         let texts = |list: &[mangle_core::value::EmailAddress]| list.iter().map(|a| a.as_str().to_owned()).collect();
-        Envelope { to: texts(&message.to), cc: texts(&message.cc), bcc: texts(&message.bcc), subject: message.subject.clone(), body: message.body.clone() }
+        Envelope {
+            to: texts(&message.to),
+            cc: texts(&message.cc),
+            bcc: texts(&message.bcc),
+            subject: message.subject.clone(),
+            body: message.body.clone(),
+        }
     }
 
     /// A proof: to the person and nobody else.
@@ -47,7 +53,9 @@ impl Envelope {
                 let whom: Vec<&str> = message.to.iter().chain(&message.cc).chain(&message.bcc).map(|a| a.as_str()).collect();
                 (message.subject.clone(), format!("Proof. The run would send this to {}.\n\n{}", whom.join(", "), message.body))
             }
-            None => (outline.file_name.clone(), "Proof. The document is attached; the run would send no message for this record.".to_owned()),
+            None => {
+                (outline.file_name.clone(), "Proof. The document is attached; the run would send no message for this record.".to_owned())
+            }
         };
         Envelope { to: vec![person.to_owned()], cc: Vec::new(), bcc: Vec::new(), subject: format!("PROOF: {subject}"), body }
     }
@@ -128,7 +136,13 @@ fn hand_over(store: &Store, smtp: &Smtp, settings: &Settings, ready: Vec<(ItemWo
             connection = match connect(smtp) {
                 Ok(open) => Some(open),
                 Err(error) => {
-                    later(&c, &item, "unreachable", &format!("the mail server {}:{} can't be reached ({error})", smtp.host, smtp.port), true)?;
+                    later(
+                        &c,
+                        &item,
+                        "unreachable",
+                        &format!("the mail server {}:{} can't be reached ({error})", smtp.host, smtp.port),
+                        true,
+                    )?;
                     continue;
                 }
             };
@@ -211,9 +225,11 @@ fn build(item: &ItemWork, files: Files, settings: &Settings) -> Result<lettre::M
     let fault = |message: String| ItemError { code: "message".into(), place: "e-mail".into(), message };
     let envelope: Envelope = serde_json::from_str(item.message.as_deref().unwrap_or("{}")).map_err(|e| fault(e.to_string()))?;
     let address = |text: &str| text.parse::<lettre::Address>().map_err(|e| fault(format!("“{text}” is not an e-mail address ({e})")));
-    let office = address(&settings.office_email).map_err(|_| fault("the office has no e-mail address to send from; put it into the settings".to_owned()))?;
+    let office = address(&settings.office_email)
+        .map_err(|_| fault("the office has no e-mail address to send from; put it into the settings".to_owned()))?;
     let name = Some(settings.office_name.clone()).filter(|n| !n.is_empty());
-    let mut builder = lettre::Message::builder().from(Mailbox::new(name, office)).subject(envelope.subject).message_id(item.message_id.clone());
+    let mut builder =
+        lettre::Message::builder().from(Mailbox::new(name, office)).subject(envelope.subject).message_id(item.message_id.clone());
     for to in &envelope.to {
         builder = builder.to(Mailbox::new(None, address(to)?));
     }

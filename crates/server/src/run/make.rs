@@ -101,9 +101,11 @@ fn make(prepared: &Prepared, run: &RunWork, item: &ItemWork) -> Result<MadeBytes
         true => proof_of(prepared, template, &record, item.position, run.count),
         false => check_one(prepared, template, &record, item.position, run.count),
     };
-    let (filled, outline) = checked.map_err(|findings| first(findings))?;
+    let (filled, outline) = checked.map_err(first)?;
     let docx = match prepared.plan.output.docx() {
-        true => Some(template.docx(&filled).map_err(|e| ItemError { code: e.code().into(), place: "docx".into(), message: e.to_string() })?),
+        true => {
+            Some(template.docx(&filled).map_err(|e| ItemError { code: e.code().into(), place: "docx".into(), message: e.to_string() })?)
+        }
         false => None,
     };
     let pdf = match prepared.plan.output.pdf() || run.proof {
@@ -138,7 +140,8 @@ fn first(findings: Vec<Finding>) -> ItemError {
     let more = findings.len().saturating_sub(1);
     match findings.into_iter().next() {
         Some(finding) => {
-            let what = if finding.placeholder.is_empty() { finding.message } else { format!("{}: {}", finding.placeholder, finding.message) };
+            let what =
+                if finding.placeholder.is_empty() { finding.message } else { format!("{}: {}", finding.placeholder, finding.message) };
             let message = if more > 0 { format!("{what} (and {more} more)") } else { what };
             ItemError { code: finding.code, place: finding.place, message }
         }

@@ -140,7 +140,9 @@ pub fn to_make(c: &Connection, run: i64, after: usize, count: usize) -> Result<V
 
 /// Items of going runs whose sending is due.
 pub fn to_send(c: &Connection, now: i64, count: usize) -> Result<Vec<ItemWork>> {
-    let sql = format!("{WORK} WHERE state = 'filed' AND next_try <= ?1 AND run_id IN (SELECT id FROM run WHERE state = 'going') ORDER BY next_try, id LIMIT ?2");
+    let sql = format!(
+        "{WORK} WHERE state = 'filed' AND next_try <= ?1 AND run_id IN (SELECT id FROM run WHERE state = 'going') ORDER BY next_try, id LIMIT ?2"
+    );
     Ok(c.prepare_cached(&sql)?.query_map(params![now, count], of_row)?.collect::<Result<_, _>>()?)
 }
 
@@ -200,18 +202,41 @@ pub fn send_again(c: &Connection, id: i64, at: &str) -> Result<bool> {
     Ok(c.execute("UPDATE item SET state = 'filed', next_try = 0, error_code = '', error_place = '', error_message = '', changed = ?2 WHERE id = ?1 AND state = 'held'", params![id, at])? > 0)
 }
 
-/// The last document of each row of a sheet, among some rows.
-pub fn last_of_rows(c: &Connection, sheet: i64, rows: std::ops::RangeInclusive<usize>) -> Result<Vec<(usize, i64, String, String, String, String)>> {
+/// The last item of a row.
+#[derive(Debug)]
+pub struct LastOfRow {
+    pub row: usize,
+    pub item: i64,
+    pub state: String,
+    pub changed: String,
+    pub dispatch: String,
+    pub error: String,
+}
+
+/// The last document of each row of a sheet, among some rows. Proofs don't count.
+pub fn last_of_rows(c: &Connection, sheet: i64, rows: std::ops::RangeInclusive<usize>) -> Result<Vec<LastOfRow>> {
     let mut query = c.prepare_cached(
         "SELECT item.row, item.id, item.state, item.changed, dispatch.name, item.error_message FROM item JOIN run ON run.id = item.run_id JOIN dispatch ON dispatch.id = run.dispatch_id
          WHERE item.id IN (SELECT max(item.id) FROM item JOIN run ON run.id = item.run_id WHERE item.sheet_id = ?1 AND item.row BETWEEN ?2 AND ?3 AND run.kind = 'run' GROUP BY item.row)",
     )?;
-    let found = query.query_map(params![sheet, rows.start(), rows.end()], |r| Ok((r.get(0)?, r.get(1)?, r.get(2)?, r.get(3)?, r.get(4)?, r.get(5)?)))?;
+    let found = query.query_map(params![sheet, rows.start(), rows.end()], |r| {
+        Ok(LastOfRow { row: r.get(0)?, item: r.get(1)?, state: r.get(2)?, changed: r.get(3)?, dispatch: r.get(4)?, error: r.get(5)? })
+    })?;
     Ok(found.collect::<Result<_, _>>()?)
 }
 
-/// The documents of a run: name, PDF, DOCX, label.
-pub fn documents(c: &Connection, run: i64) -> Result<Vec<(String, Option<String>, Option<String>, String)>> {
-    let mut query = c.prepare_cached("SELECT file_name, pdf, docx, label FROM item WHERE run_id = ?1 AND (pdf IS NOT NULL OR docx IS NOT NULL) ORDER BY position")?;
-    Ok(query.query_map([run], |r| Ok((r.get(0)?, r.get(1)?, r.get(2)?, r.get(3)?)))?.collect::<Result<_, _>>()?)
+/// The documents of an item: their name, and their files in the store.
+#[derive(Debug)]
+pub struct Documents {
+    pub name: String,
+    pub pdf: Option<String>,
+    pub docx: Option<String>,
+}
+
+/// The documents of a run.
+pub fn documents(c: &Connection, run: i64) -> Result<Vec<Documents>> {
+    let mut query = c.prepare_cached(
+        "SELECT file_name, pdf, docx FROM item WHERE run_id = ?1 AND (pdf IS NOT NULL OR docx IS NOT NULL) ORDER BY position",
+    )?;
+    Ok(query.query_map([run], |r| Ok(Documents { name: r.get(0)?, pdf: r.get(1)?, docx: r.get(2)? }))?.collect::<Result<_, _>>()?)
 }

@@ -94,7 +94,9 @@ pub fn get(c: &Connection, id: i64) -> Result<Option<RunInfo>> {
 
 /// What a run needs to make its items.
 pub fn work(c: &Connection, id: i64) -> Result<Option<RunWork>> {
-    let mut query = c.prepare_cached("SELECT dispatch_id, kind, proof_to, moment, template_version_id, sheet_id, setup, count, state FROM run WHERE id = ?1")?;
+    let mut query = c.prepare_cached(
+        "SELECT dispatch_id, kind, proof_to, moment, template_version_id, sheet_id, setup, count, state FROM run WHERE id = ?1",
+    )?;
     let found = query
         .query_row([id], |r| {
             let (kind, setup): (String, String) = (r.get(1)?, r.get(6)?);

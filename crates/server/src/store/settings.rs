@@ -34,7 +34,9 @@ pub fn read(c: &Connection) -> Result<Settings> {
 
 /// Keeps the settings.
 pub fn write(c: &Connection, settings: &Settings) -> Result<()> {
-    for (name, value) in [("office name", &settings.office_name), ("office e-mail", &settings.office_email), ("person e-mail", &settings.person_email)] {
+    for (name, value) in
+        [("office name", &settings.office_name), ("office e-mail", &settings.office_email), ("person e-mail", &settings.person_email)]
+    {
         c.execute("INSERT INTO setting (name, value) VALUES (?1, ?2) ON CONFLICT (name) DO UPDATE SET value = ?2", params![name, value])?;
     }
     Ok(())

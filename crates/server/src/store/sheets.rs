@@ -107,7 +107,9 @@ pub fn bring_in(t: &Transaction<'_>, name: &str, file_name: &str, at: &str, shee
 /// All sources, the newest first.
 pub fn sources(c: &Connection) -> Result<Vec<Source>> {
     let mut query = c.prepare_cached("SELECT id, name, file_name, brought_in FROM source ORDER BY id DESC")?;
-    let found = query.query_map([], |r| Ok(Source { id: r.get(0)?, name: r.get(1)?, file_name: r.get(2)?, brought_in: r.get(3)?, sheets: Vec::new() }))?;
+    let found = query.query_map([], |r| {
+        Ok(Source { id: r.get(0)?, name: r.get(1)?, file_name: r.get(2)?, brought_in: r.get(3)?, sheets: Vec::new() })
+    })?;
     let mut sources = found.collect::<Result<Vec<_>, _>>()?;
     for source in &mut sources {
         source.sheets = sheets_of(c, source.id)?;
@@ -128,13 +130,16 @@ pub fn sheet(c: &Connection, id: i64) -> Result<Option<SheetInfo>> {
     let found = query.query_row([id], |r| Ok((r.get(0)?, r.get(1)?, r.get::<_, String>(2)?, r.get(3)?))).optional()?;
     let Some((source_id, name, columns, row_count)) = found else { return Ok(None) };
     let mut query = c.prepare_cached("SELECT id, name, condition FROM filter WHERE sheet_id = ?1 ORDER BY name")?;
-    let filters = query.query_map([id], |r| Ok(KeptFilter { id: r.get(0)?, name: r.get(1)?, condition: r.get(2)? }))?.collect::<Result<Vec<_>, _>>()?;
+    let filters = query
+        .query_map([id], |r| Ok(KeptFilter { id: r.get(0)?, name: r.get(1)?, condition: r.get(2)? }))?
+        .collect::<Result<Vec<_>, _>>()?;
     Ok(Some(SheetInfo { id, source_id, name, columns: serde_json::from_str(&columns)?, row_count, filters }))
 }
 
 /// How a sheet's text is read.
 pub fn reading(c: &Connection, id: i64) -> Result<Reading> {
-    let (mark, order): (String, String) = c.query_row("SELECT decimal_mark, date_order FROM sheet WHERE id = ?1", [id], |r| Ok((r.get(0)?, r.get(1)?)))?;
+    let (mark, order): (String, String) =
+        c.query_row("SELECT decimal_mark, date_order FROM sheet WHERE id = ?1", [id], |r| Ok((r.get(0)?, r.get(1)?)))?;
     let order = match order.as_str() {
         "month" => DateOrder::MonthFirst,
         "year" => DateOrder::YearFirst,

@@ -105,7 +105,11 @@ impl Format {
                     Some(pattern) => Ok(pattern.write(number, locale)),
                     None => {
                         let hundred = number.checked_mul(100.into()).ok_or(Fault::Overflow)?;
-                        let space = if matches!(locale.language().as_str(), "de" | "fr" | "es" | "sv" | "da" | "nb" | "fi" | "cs") { "\u{a0}" } else { "" };
+                        let space = if matches!(locale.language().as_str(), "de" | "fr" | "es" | "sv" | "da" | "nb" | "fi" | "cs") {
+                            "\u{a0}"
+                        } else {
+                            ""
+                        };
                         Ok(format!("{}{space}%", locale.number(hundred, 0, 2, true)))
                     }
                 }
@@ -225,7 +229,10 @@ mod tests {
     fn money_labels_plain_numbers_and_refuses_another_currency() {
         assert_eq!(write("money", Some("EUR"), true, number("1234.5"), "en-GB"), "€1,234.50");
         let pounds = Value::Money(Money { amount: "5".parse().expect("amount"), currency: Currency::GBP });
-        assert_eq!(write("money", Some("EUR"), true, pounds.clone(), "en-GB"), "fault: this amount is in GBP, not in EUR; Mangle does not convert currencies");
+        assert_eq!(
+            write("money", Some("EUR"), true, pounds.clone(), "en-GB"),
+            "fault: this amount is in GBP, not in EUR; Mangle does not convert currencies"
+        );
         assert_eq!(write("money", None, false, pounds, "de-DE"), "5,00\u{a0}£");
     }
 

@@ -91,6 +91,9 @@ mod tests {
     #[test]
     fn a_decimal_comma_is_refused_with_the_right_pattern() {
         assert_eq!(write("0,00", "1"), "“0,00” is not a number pattern: the decimal mark is always written as a point: \"0.00\"");
-        assert_eq!(write("#.##0,00", "1"), "“#.##0,00” is not a number pattern: 0 stands nearest the decimal mark and # farther out, for instance \"#,##0.0#\"");
+        assert_eq!(
+            write("#.##0,00", "1"),
+            "“#.##0,00” is not a number pattern: 0 stands nearest the decimal mark and # farther out, for instance \"#,##0.0#\""
+        );
     }
 }

@@ -64,10 +64,7 @@ fn line(text: &str) -> String {
 #[test]
 fn a_placeholder_split_over_runs_keeps_the_look_of_its_first_sign() {
     let xml = "<p><r><look b='1'/><t>Dear [: fir</t></r><r><look i='1'/><t>st na</t></r><r><t>me], hello</t></r></p>";
-    assert_eq!(
-        filled(xml),
-        "<p><r><look b='1'/><t>Dear Jörg &amp; Söhne &lt;GmbH&gt;</t></r><r><t>, hello</t></r></p>"
-    );
+    assert_eq!(filled(xml), "<p><r><look b='1'/><t>Dear Jörg &amp; Söhne &lt;GmbH&gt;</t></r><r><t>, hello</t></r></p>");
 }
 
 #[test]
@@ -143,7 +140,10 @@ fn rows_are_kept_by_condition_and_an_empty_table_goes() {
 fn paragraphs_are_kept_by_condition_and_a_cell_keeps_one() {
     let p = |text: &str| format!("<p><r><t>{text}</t></r></p>");
     assert_eq!(filled(&(p("[:keep para if liveaboard]a") + &p("[:keep para else if balance &gt; 9]b") + &p("[:keep para else]c"))), p("b"));
-    assert_eq!(filled("<tbl><tr><tc><p><r><t>[:keep para if liveaboard]a</t></r></p></tc></tr></tbl>"), "<tbl><tr><tc><p/></tc></tr></tbl>");
+    assert_eq!(
+        filled("<tbl><tr><tc><p><r><t>[:keep para if liveaboard]a</t></r></p></tc></tr></tbl>"),
+        "<tbl><tr><tc><p/></tc></tr></tbl>"
+    );
 }
 
 #[test]
@@ -163,7 +163,10 @@ fn record_data_is_never_read_as_a_placeholder() {
 #[test]
 fn problems_name_the_place_and_the_remedy() {
     assert_eq!(line("Dear [: name"), "problem never-closed: “[: name” is never closed; put “]” where the placeholder ends");
-    assert_eq!(line("a[:end]"), "problem end-without-start: there is one `end` too many; take it out, or put the `if` in that it should end");
+    assert_eq!(
+        line("a[:end]"),
+        "problem end-without-start: there is one `end` too many; take it out, or put the `if` in that it should end"
+    );
     assert_eq!(line("[:if balance] x"), "problem never-ended: this passage is never ended; put `[:end]` where it ends");
     assert!(line("x[:else]y").starts_with("problem else-without-if"));
     assert!(line("[:keep row if balance]").starts_with("problem row-outside-table"));
@@ -175,7 +178,10 @@ fn problems_name_the_place_and_the_remedy() {
 
 #[test]
 fn an_error_names_placeholder_place_and_value() {
-    assert_eq!(line("[: first name + 1]"), "error [: first name + 1] in the body: a number is needed here, but this is text: Jörg & Söhne <GmbH>");
+    assert_eq!(
+        line("[: first name + 1]"),
+        "error [: first name + 1] in the body: a number is needed here, but this is text: Jörg & Söhne <GmbH>"
+    );
 }
 
 #[test]

@@ -1,0 +1,68 @@
+# Two commands do everything on a fresh machine: `make demo` and `make test`.
+SHELL := /bin/bash
+.SHELLFLAGS := -o pipefail -ec
+.ONESHELL:
+
+# One target folder for all clones; the dependencies are built once.
+export CARGO_TARGET_DIR ?= $(HOME)/.cache/mangle/target
+VENV := $(HOME)/.cache/mangle/venv
+export MANGLE_PYTHON := $(VENV)/bin/python
+ROOT := $(shell [ "$$(id -u)" = 0 ] || echo sudo)
+PACKAGES := chromium chromium-driver poppler-utils qpdf curl python3-venv
+
+.PHONY: demo test dev web speed shots types format tools
+
+demo: web
+	cargo build -p mangle
+	"$$CARGO_TARGET_DIR/debug/mangle" demo
+
+# Everything that CI checks. The last lines are the test runner's, summed up.
+test: tools web
+	cd web && npm run --silent types && git diff --exit-code -- src/api/schema.ts
+	npm run --silent check
+	cd ..
+	cargo fmt --check
+	cargo clippy --workspace --all-targets --quiet -- -D warnings
+	cargo build -p mangle
+	cargo test --workspace --exclude mangle-speed --doc
+	cargo test --workspace --exclude mangle-speed --lib --bins --tests 2>&1 | tee "$$CARGO_TARGET_DIR/test.log"
+	awk '/^test result:/ { passed += $$4; failed += $$6 } END { print passed " passed, " failed " failed" }' "$$CARGO_TARGET_DIR/test.log"
+
+# The front end with live reload on port 7601, beside `make demo`.
+dev: web/node_modules/.done
+	cd web && npm run dev
+
+web: web/node_modules/.done
+	cd web && npm run --silent build
+
+web/node_modules/.done: web/package-lock.json
+	cd web && npm ci --no-audit --no-fund
+	touch node_modules/.done
+
+# Debian packages and the Python libraries that look at our files independently.
+tools:
+	for tool in chromium chromedriver pdftotext qpdf curl; do
+	  command -v $$tool > /dev/null || { $(ROOT) apt-get update -qq && $(ROOT) apt-get install -y -qq $(PACKAGES); break; }
+	done
+	if ! $(MANGLE_PYTHON) -c 'import docx' 2> /dev/null; then
+	  python3 -m venv $(VENV) && $(VENV)/bin/pip install --quiet python-docx==1.2.0
+	fi
+
+# Measures in the release build.
+speed:
+	cargo bench -p mangle-speed
+
+# Takes the pictures in docs/screenshots anew.
+shots: tools web
+	cargo build -p mangle
+	MANGLE_SHOTS=1 cargo test -p mangle-journeys --test journey from_the_demo_world
+
+# The API's description and the front end's types of it.
+types: web/node_modules/.done
+	cargo build -p mangle
+	"$$CARGO_TARGET_DIR/debug/mangle" openapi > docs/openapi.json
+	cd web && npm run --silent types
+
+format: web/node_modules/.done
+	cargo fmt
+	cd web && npm run --silent format

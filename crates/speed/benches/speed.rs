@@ -1,0 +1,187 @@
+//! How fast the demo's reminder letter goes for 214 holders, and how long a
+//! sheet of 50 000 rows takes to open. Ratios are of one run on one machine.
+
+use std::io::Cursor;
+use std::path::{Path, PathBuf};
+use std::sync::Arc;
+use std::time::{Duration, Instant};
+
+use calamine::{Reader, Xlsx};
+use criterion::{Criterion, Throughput, criterion_group, criterion_main};
+use jiff::civil::DateTime;
+use mangle_core::language::{Context, Scope, Ties};
+use mangle_core::records::Sheet;
+use mangle_core::value::Locale;
+use mangle_documents::docx::Template;
+use mangle_documents::page::Typesetter;
+use mangle_practice::mailbox::{Mailbox, serve};
+use mangle_server::{Options, Smtp};
+
+const NOON: DateTime = DateTime::constant(2026, 11, 23, 12, 0, 0, 0);
+const THREADS: usize = 2;
+
+fn demo(name: &str) -> PathBuf {
+    Path::new(env!("CARGO_MANIFEST_DIR")).join("../../demo").join(name)
+}
+
+struct Letters {
+    template: Template,
+    holders: Sheet,
+    ties: Ties,
+    context: Context,
+}
+
+impl Letters {
+    fn open() -> Letters {
+        let template = Template::open(std::fs::read(demo("reminder.docx")).expect("the demo")).expect("opens");
+        let raw = mangle_documents::table::read("season.xlsx", std::fs::read(demo("season.xlsx")).expect("the demo").into())
+            .expect("reads")
+            .remove(0);
+        let holders = Sheet::recognise(&raw).expect("recognised");
+        let ties = Ties::new([("due", "Due date"), ("harbour due", "Yearly fee")]);
+        Letters { template, holders, ties, context: Context::new(Locale::english(), NOON) }
+    }
+
+    /// Does a piece of work for every holder, on two threads.
+    fn each(&self, work: impl Fn(&Letters, usize) + Sync) {
+        std::thread::scope(|scope| {
+            for first in 0..THREADS {
+                let work = &work;
+                scope.spawn(move || (first..self.holders.records.len()).step_by(THREADS).for_each(|at| work(self, at)));
+            }
+        });
+    }
+
+    fn fill(&self, at: usize) -> mangle_documents::docx::Filled {
+        let scope = Scope { record: &self.holders.records[at], ties: &self.ties, context: &self.context };
+        self.template.fill(&scope).expect("fills")
+    }
+}
+
+fn letters(c: &mut Criterion) {
+    let letters = Letters::open();
+    let count = letters.holders.records.len() as u64;
+    let mut group = c.benchmark_group("reminder letter, 214 holders, two threads");
+    group.sample_size(10).measurement_time(Duration::from_secs(8)).throughput(Throughput::Elements(count));
+    group.bench_function("merge alone (DOCX out)", |b| {
+        b.iter(|| letters.each(|l, at| drop(l.template.docx(&l.fill(at)).expect("writes"))));
+    });
+    let filled: Vec<_> = (0..letters.holders.records.len()).map(|at| letters.fill(at)).collect();
+    let models: Vec<_> = filled.iter().map(|f| letters.template.pages(f).expect("reads")).collect();
+    group.bench_function("bare typesetter (pages read beforehand)", |b| {
+        b.iter(|| {
+            letters.each(|l, at| {
+                drop(l.template.typeset_pages(&models[at], &Typesetter::default()).expect("typesets").pdf("x", NOON).expect("a PDF"))
+            })
+        });
+    });
+    group.bench_function("DOCX to PDF", |b| {
+        b.iter(|| {
+            letters.each(|l, at| {
+                drop(l.template.typeset(&l.fill(at), &Typesetter::default()).expect("typesets").pdf("x", NOON).expect("a PDF"))
+            })
+        });
+    });
+    group.bench_function("whole run with filing and mail", |b| {
+        b.iter_custom(|times| (0..times).map(|_| whole_run()).sum());
+    });
+    group.finish();
+    c.bench_function("preview of one letter (fill, typeset, SVG)", |b| {
+        let mut at = 0;
+        b.iter(|| {
+            at = (at + 1) % letters.holders.records.len();
+            letters.template.typeset(&letters.fill(at), &Typesetter::default()).expect("typesets").svg(0).map(|s| s.len())
+        });
+    });
+}
+
+/// A run of all letters through the real application, from the start to the
+/// last message in the practice mailbox.
+fn whole_run() -> Duration {
+    let runtime = tokio::runtime::Runtime::new().expect("a runtime");
+    let folder = tempfile::tempdir().expect("a folder");
+    let took = runtime.block_on(async {
+        let mailbox = Mailbox::open(folder.path().join("mail")).expect("opens");
+        let smtp = tokio::net::TcpListener::bind("127.0.0.1:0").await.expect("binds");
+        let port = smtp.local_addr().expect("an address").port();
+        tokio::spawn(serve(smtp, mailbox.clone()));
+        let app = mangle_server::app(Options { folder: folder.path().join("app"), smtp: Smtp { host: "127.0.0.1".into(), port } }).await.expect("opens");
+        let files: Vec<(&str, Vec<u8>)> = ["season.xlsx", "reminder.docx"].map(|n| (n, std::fs::read(demo(n)).expect("the demo"))).into();
+        let files: Vec<(&str, &[u8])> = files.iter().map(|(n, b)| (*n, b.as_slice())).collect();
+        mangle_server::demo(&app, &files).await.expect("the demo");
+        let http = tokio::net::TcpListener::bind("127.0.0.1:0").await.expect("binds");
+        let address = format!("http://{}", http.local_addr().expect("an address"));
+        tokio::spawn(mangle_server::serve(http, mangle_server::router(app, axum::Router::new())));
+        tokio::task::spawn_blocking(move || {
+            let url = format!("{address}/api/dispatches/balance-reminders");
+            let bench = ask("GET", &url, None);
+            let mut setup = bench["setup"].clone();
+            setup["ties"]["harbour due"] = "Yearly fee".into();
+            setup["filter"] = "".into();
+            // The one malformed address goes to the office here: all 214 are sent.
+            setup["email"]["to"] = "office@brackwater-quay.example".into();
+            let body = serde_json::json!({ "name": bench["name"], "template_id": bench["template_id"], "sheet_id": bench["sheet_id"], "setup": setup });
+            let count = ask("PUT", &url, Some(&body))["records"].as_array().map_or(0, Vec::len);
+            let start = Instant::now();
+            let run = ask("POST", &format!("{url}/runs"), Some(&serde_json::json!({ "count": count })));
+            assert!(run["id"].is_i64(), "{run}");
+            while mailbox.list().len() < count {
+                std::thread::sleep(Duration::from_millis(5));
+            }
+            start.elapsed()
+        })
+        .await
+        .expect("runs")
+    });
+    runtime.shutdown_background();
+    took
+}
+
+fn ask(method: &str, url: &str, body: Option<&serde_json::Value>) -> serde_json::Value {
+    let body = body.map(ToString::to_string).unwrap_or_default();
+    let output = std::process::Command::new("curl")
+        .args(["-sS", "-X", method, url, "-H", "Content-Type: application/json", "-d", &body])
+        .output()
+        .expect("curl");
+    serde_json::from_slice(&output.stdout).expect("JSON")
+}
+
+fn sheets(c: &mut Criterion) {
+    let bytes: Arc<[u8]> = large_sheet().into();
+    let mut group = c.benchmark_group("a sheet of 50 000 rows and 20 columns");
+    group.sample_size(10).measurement_time(Duration::from_secs(10));
+    group.bench_function("the reading library alone", |b| {
+        b.iter(|| {
+            let mut workbook: Xlsx<_> = calamine::open_workbook_from_rs(Cursor::new(bytes.clone())).expect("opens");
+            workbook.worksheet_range("Holders").expect("reads").height()
+        });
+    });
+    group.bench_function("opened in Mangle: checked, read, types recognised", |b| {
+        b.iter(|| {
+            let raw = mangle_documents::table::read("large.xlsx", bytes.clone()).expect("reads").remove(0);
+            mangle_core::records::recognise(&raw).columns.len()
+        });
+    });
+    group.finish();
+}
+
+fn large_sheet() -> Vec<u8> {
+    let mut book = rust_xlsxwriter::Workbook::new();
+    let sheet = book.add_worksheet();
+    sheet.set_name("Holders").expect("a name");
+    for column in 0..20u16 {
+        sheet.write(0, column, format!("Column {column}")).expect("writes");
+        for row in 1..=50_000u32 {
+            match column % 3 {
+                0 => sheet.write(row, column, format!("BQ-{row:05} {column}")).map(|_| ()),
+                1 => sheet.write(row, column, f64::from(row) * 1.25).map(|_| ()),
+                _ => sheet.write(row, column, row % 7 == 0).map(|_| ()),
+            }
+            .expect("writes");
+        }
+    }
+    book.save_to_buffer().expect("a workbook")
+}
+
+criterion_group!(speed, letters, sheets);
+criterion_main!(speed);
