@@ -194,3 +194,22 @@ pub fn label(record: &Record) -> String {
     });
     named.unwrap_or_else(|| format!("row {}", record.number))
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use mangle_core::records::{Column, ColumnType, Schema};
+
+    fn called(fields: &[(&str, Value)]) -> String {
+        let schema = Schema::new(fields.iter().map(|(n, _)| Column::new(n, ColumnType::Text)).collect()).expect("schema");
+        label(&Record::new(Arc::new(schema), fields.iter().map(|(_, v)| v.clone()).collect(), 31))
+    }
+
+    #[test]
+    fn a_record_is_called_by_its_name_or_by_what_it_has() {
+        assert_eq!(called(&[("First name", Value::text("Femke")), ("Last_Name", Value::text("Achterberg"))]), "Femke Achterberg");
+        assert_eq!(called(&[("First name", Value::Blank), ("LAST NAME", Value::text("Quayle"))]), "Quayle");
+        assert_eq!(called(&[("Ref", Value::text("BQ-0031"))]), "BQ-0031");
+        assert_eq!(called(&[("Ref", Value::Blank)]), "row 31");
+    }
+}

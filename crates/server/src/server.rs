@@ -143,3 +143,33 @@ fn foreign_origin(headers: &HeaderMap, address: SocketAddr) -> bool {
         Some(origin) => !own_hosts(address).iter().any(|host| origin.as_bytes() == format!("http://{host}").as_bytes()),
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    fn origin(text: &str) -> bool {
+        let mut headers = HeaderMap::new();
+        headers.insert(header::ORIGIN, text.parse().expect("a header"));
+        foreign_origin(&headers, SocketAddr::from(([127, 0, 0, 1], 7600)))
+    }
+
+    #[test]
+    fn only_the_own_page_may_ask() {
+        assert!(!origin("http://localhost:7600"));
+        assert!(!origin("http://127.0.0.1:7600"));
+        for foreign in
+            ["http://localhost:7601", "https://localhost:7600", "http://quay.example", "null", "http://localhost:7600.quay.example"]
+        {
+            assert!(origin(foreign), "{foreign}");
+        }
+        assert!(!foreign_origin(&HeaderMap::new(), SocketAddr::from(([127, 0, 0, 1], 7600))));
+    }
+
+    #[tokio::test]
+    async fn nothing_but_loopback_is_served() {
+        let listener = TcpListener::bind("0.0.0.0:0").await.expect("binds");
+        let refused = serve(listener, Router::new()).await.expect_err("refused");
+        assert!(refused.to_string().starts_with("Mangle listens on this machine only"));
+    }
+}

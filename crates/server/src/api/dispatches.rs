@@ -315,7 +315,10 @@ async fn bench(app: &App, dispatch: Dispatch) -> Result<Bench, Refused> {
         let (records, filter_problem) = match prepared.chosen() {
             Ok((records, unclear)) => {
                 let problem = unclear.first().map(|(row, why)| {
-                    format!("{} records can't be judged by the filter and are not chosen; the first is row {row}: {why}", unclear.len())
+                    format!(
+                        "the filter can't judge {}, so not chosen; the first is row {row}: {why}",
+                        counted(unclear.len(), "record", "records")
+                    )
                 });
                 (records.iter().map(|r| RecordInfo { row: r.number, label: label(r) }).collect(), problem)
             }
@@ -335,7 +338,13 @@ async fn bench(app: &App, dispatch: Dispatch) -> Result<Bench, Refused> {
             stops.insert(0, stop("records", "no source is chosen; choose a sheet or drop one here"));
         }
         if problems > 0 {
-            stops.insert(0, stop("template", &format!("the template has {problems} problems; put them right and bring it in again")));
+            stops.insert(
+                0,
+                stop(
+                    "template",
+                    &format!("the template has {}; put right what it says and bring it in again", counted(problems, "problem", "problems")),
+                ),
+            );
         }
         if prepared.plan.email.is_some() && prepared.settings.office_email.trim().is_empty() {
             stops.push(stop("channels", "the office has no e-mail address to send from; put it into the settings"));
@@ -466,7 +475,10 @@ fn view(prepared: &Prepared, row: usize) -> Result<PageView, Refused> {
     if !template.problems().is_empty() {
         return Err(Refused::conflict(
             "template-problems",
-            format!("the template has {} problems; the page is shown when they are put right", template.problems().len()),
+            format!(
+                "the template has {}; the page is shown once that is put right",
+                counted(template.problems().len(), "problem", "problems")
+            ),
         ));
     }
     let record = row.checked_sub(1).and_then(|at| sheet.sheet.records.get(at)).ok_or_else(|| Refused::missing("the row"))?;
@@ -583,7 +595,11 @@ async fn start(State(app): State<App>, Path(key): Path<String>, Json(asked): Jso
     if bench.records.len() != asked.count {
         return Err(Refused::conflict(
             "count",
-            format!("{} records are chosen now, not {}; look again and start the run anew", bench.records.len(), asked.count),
+            format!(
+                "{} chosen now, not {}; look again and start the run anew",
+                counted(bench.records.len(), "record is", "records are"),
+                asked.count
+            ),
         ));
     }
     let (prepared, version) = ready(&app, &dispatch).await?;
@@ -592,7 +608,10 @@ async fn start(State(app): State<App>, Path(key): Path<String>, Json(asked): Jso
         let rows: std::collections::BTreeSet<usize> = found.findings.iter().map(|f| f.row).collect();
         return Err(Refused::conflict(
             "findings",
-            format!("the run can't start: {} records have findings; mend them or leave them out at Preflight", rows.len()),
+            format!(
+                "the run can't start: {} findings; mend them or leave them out at Preflight",
+                counted(rows.len(), "record has", "records have")
+            ),
         ));
     }
     let rows = bench.records.into_iter().map(|r| (r.row, r.label)).collect();
@@ -663,4 +682,9 @@ async fn begin(
         .ok_or_else(|| Refused::missing("the run"))?;
     run::go(app, run.id);
     Ok(run)
+}
+
+/// A number with its word: `1 record`, `3 records`.
+fn counted(number: usize, one: &str, many: &str) -> String {
+    format!("{number} {}", if number == 1 { one } else { many })
 }

@@ -250,3 +250,66 @@ fn build(item: &ItemWork, files: Files, settings: &Settings) -> Result<lettre::M
     }
     builder.multipart(parts).map_err(|e| fault(e.to_string()))
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use mail_parser::MimeHeaders;
+
+    fn item(envelope: &Envelope) -> ItemWork {
+        ItemWork {
+            id: 1,
+            run_id: 1,
+            position: 1,
+            row: 214,
+            cells: String::new(),
+            file_name: "Erinnerung Möwe".into(),
+            pdf: None,
+            docx: None,
+            message: serde_json::to_string(envelope).ok(),
+            message_id: Some("<1.1.x@quay.example>".into()),
+            tries: 0,
+        }
+    }
+
+    fn settings(email: &str) -> Settings {
+        Settings { office_name: "Brackwater Quay".into(), office_email: email.into(), person_email: String::new() }
+    }
+
+    fn envelope() -> Envelope {
+        let list = |a: &str| vec![a.to_owned()];
+        Envelope {
+            to: list("femke@post.example"),
+            cc: Vec::new(),
+            bcc: list("accounts@quay.example"),
+            subject: "Ihr Liegeplatz, „Möwe“".into(),
+            body: "Guten Tag".into(),
+        }
+    }
+
+    #[test]
+    fn a_message_reads_elsewhere_and_names_no_blind_copy() {
+        let files = vec![("Erinnerung Möwe.pdf".to_owned(), "pdf", b"%PDF-1.7".to_vec())];
+        let message = build(&item(&envelope()), files, &settings("office@quay.example")).expect("a message");
+        assert_eq!(message.envelope().to().len(), 2);
+        let bytes = message.formatted();
+        assert!(!String::from_utf8_lossy(&bytes).contains("accounts@quay.example"));
+        let read = mail_parser::MessageParser::default().parse(&bytes).expect("a mail parser reads it");
+        assert_eq!(read.subject(), Some("Ihr Liegeplatz, „Möwe“"));
+        assert_eq!(read.message_id(), Some("1.1.x@quay.example"));
+        assert_eq!(read.attachment(0).and_then(|a| a.attachment_name()), Some("Erinnerung Möwe.pdf"));
+    }
+
+    #[test]
+    fn without_an_office_address_nothing_is_built() {
+        let error = build(&item(&envelope()), Vec::new(), &settings("")).expect_err("no sender");
+        assert_eq!(error.message, "the office has no e-mail address to send from; put it into the settings");
+    }
+
+    #[test]
+    fn message_ids_differ_by_run_and_item() {
+        let at = "2026-11-23T09:42:00";
+        let ids = [message_id(1, 1, 1, at, "h"), message_id(1, 2, 2, at, "h"), message_id(2, 1, 3, at, "h")];
+        assert!(ids[0] != ids[1] && ids[1] != ids[2] && ids[0].ends_with("@h>"));
+    }
+}

@@ -89,3 +89,21 @@ fn key_of(name: &str) -> String {
     let key: String = key.trim_end_matches('-').chars().take(60).collect();
     if key.is_empty() { "dispatch".to_owned() } else { key }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::store::Store;
+
+    #[test]
+    fn keys_are_made_of_names_and_stay_apart() {
+        assert_eq!(key_of("Balance reminders"), "balance-reminders");
+        assert_eq!(key_of("  Rückstand: 2026/11!"), "rückstand-2026-11");
+        assert_eq!(key_of("…"), "dispatch");
+        let folder = tempfile::tempdir().expect("a folder");
+        let store = Store::open(&folder.path().join("a.sqlite")).expect("opens");
+        let c = store.connection().expect("a connection");
+        let add = || add(&c, "Winter fees", None, None, &Setup::default(), "2026-11-23T09:42:00").expect("added");
+        assert_eq!([add(), add(), add()], ["winter-fees", "winter-fees-2", "winter-fees-3"]);
+    }
+}

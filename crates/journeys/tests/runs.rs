@@ -1,0 +1,210 @@
+//! Runs through the API: pause, stop, refusal, documents, versions.
+
+use std::io::{BufRead, BufReader, Write};
+use std::path::Path;
+use std::time::Duration;
+
+use anyhow::{Context, Result};
+use mangle_journeys::{Program, repository, tool};
+use serde_json::{Value, json};
+
+fn ask(method: &str, url: &str, body: Option<Value>) -> Result<Value> {
+    let body = body.map(|b| b.to_string()).unwrap_or_default();
+    let answer = tool("curl", &["-sS", "-X", method, url, "-H", "Content-Type: application/json", "-d", &body]);
+    serde_json::from_str(&answer).with_context(|| format!("{url}: {answer}"))
+}
+
+fn send_file(url: &str, file: &Path) -> Result<Value> {
+    let answer = tool("curl", &["-sS", "-F", &format!("file=@{}", file.display()), url]);
+    serde_json::from_str(&answer).with_context(|| format!("{url}: {answer}"))
+}
+
+/// The demo's dispatch, ready to run; gives the number of its records.
+fn ready(program: &Program, change: impl Fn(&mut Value)) -> Result<usize> {
+    let url = format!("{}/api/dispatches/balance-reminders", program.address);
+    let bench = ask("GET", &url, None)?;
+    let mut setup = bench["setup"].clone();
+    setup["ties"]["harbour due"] = json!("Yearly fee");
+    setup["left_out"] = json!([48]);
+    change(&mut setup);
+    let body = json!({ "name": bench["name"], "template_id": bench["template_id"], "sheet_id": bench["sheet_id"], "setup": setup });
+    Ok(ask("PUT", &url, Some(body))?["records"].as_array().map_or(0, Vec::len))
+}
+
+fn start(program: &Program, count: usize) -> Result<Value> {
+    ask("POST", &format!("{}/api/dispatches/balance-reminders/runs", program.address), Some(json!({ "count": count })))
+}
+
+fn wait(program: &Program, id: &Value, is: impl Fn(&Value) -> bool) -> Result<Value> {
+    let url = format!("{}/api/runs/{id}", program.address);
+    for _ in 0..400 {
+        let run = ask("GET", &url, None)?;
+        if is(&run) {
+            return Ok(run);
+        }
+        std::thread::sleep(Duration::from_millis(50));
+    }
+    anyhow::bail!("it never came so far: {}", ask("GET", &url, None)?)
+}
+
+#[test]
+fn a_run_is_refused_while_anything_stops_it() -> Result<()> {
+    let folder = tempfile::tempdir()?;
+    let program = Program::demo(folder.path())?;
+    let open = start(&program, 63)?;
+    assert!(open["message"].as_str().is_some_and(|m| m.contains("“harbour due” is not tied to a column")), "{open}");
+    ready(&program, |setup| setup["left_out"] = json!([]))?;
+    let findings = start(&program, 63)?;
+    assert_eq!(findings["message"], "the run can't start: 1 record has findings; mend them or leave them out at Preflight");
+    let count = ready(&program, |setup| setup["name"] = json!("Reminder [: pontoon]"))?;
+    assert!(start(&program, count)?["message"].as_str().is_some_and(|m| m.contains("records have findings")));
+    ready(&program, |setup| setup["name"] = json!("Reminder [: ref]"))?;
+    let count = start(&program, 60)?;
+    assert!(count["message"].as_str().is_some_and(|m| m.starts_with("62 records are chosen now, not 60")), "{count}");
+    Ok(())
+}
+
+#[test]
+fn a_run_pauses_goes_on_and_all_its_documents_come_down() -> Result<()> {
+    let folder = tempfile::tempdir()?;
+    let program = Program::demo(folder.path())?;
+    let count = ready(&program, |setup| {
+        setup["filter"] = json!("");
+        setup["email"] = Value::Null;
+        setup["output"] = json!("both");
+    })?;
+    assert_eq!(count, 213);
+    let run = start(&program, count)?;
+    let of = |what: &str| format!("{}/api/runs/{}/{what}", program.address, run["id"]);
+    let paused = ask("POST", &of("pause"), None)?;
+    assert_eq!(paused["state"], "paused");
+    std::thread::sleep(Duration::from_millis(900));
+    let before = wait(&program, &run["id"], |_| true)?;
+    std::thread::sleep(Duration::from_millis(400));
+    let after = wait(&program, &run["id"], |_| true)?;
+    assert_eq!(before["delivered"], after["delivered"], "nothing is made while it is paused");
+    assert!(after["waiting"].as_u64() > Some(0), "{after}");
+    ask("POST", &of("resume"), None)?;
+    wait(&program, &run["id"], |r| r["state"] == "done" && r["delivered"] == 213)?;
+    let files = tempfile::tempdir()?;
+    let (zip, pdf) = (files.path().join("all.zip"), files.path().join("all.pdf"));
+    tool("curl", &["-sSf", "-o", &zip.to_string_lossy(), &of("documents.zip")]);
+    tool("curl", &["-sSf", "-o", &pdf.to_string_lossy(), &of("documents.pdf")]);
+    let script = "import sys,zipfile; z=zipfile.ZipFile(sys.argv[1]); assert z.testzip() is None; n=z.namelist(); print(len(n), len(set(n)), sum(x.endswith('.docx') for x in n))";
+    assert_eq!(tool("python3", &["-c", script, &zip.to_string_lossy()]).trim(), "426 426 213");
+    tool("qpdf", &["--check", &pdf.to_string_lossy()]);
+    assert!(tool("pdfinfo", &[&pdf.to_string_lossy()]).contains("Pages:           213"));
+    // Back in the source, each row shows its last document.
+    let rows = ask("GET", &format!("{}/api/sheets/1/rows?count=3", program.address), None)?;
+    assert_eq!(rows["rows"][2]["last"]["state"], "delivered");
+    Ok(())
+}
+
+#[test]
+fn a_stopped_run_leaves_the_rest_out() -> Result<()> {
+    let folder = tempfile::tempdir()?;
+    let program = Program::demo(folder.path())?;
+    let count = ready(&program, |setup| setup["filter"] = json!(""))?;
+    let run = start(&program, count)?;
+    ask("POST", &format!("{}/api/runs/{}/stop", program.address, run["id"]), None)?;
+    let stopped = wait(&program, &run["id"], |r| r["waiting"] == 0 && r["sending"] == 0)?;
+    assert_eq!(stopped["state"], "stopped");
+    assert!(stopped["left_out"].as_u64() > Some(0), "{stopped}");
+    Ok(())
+}
+
+/// A mail server that refuses one recipient for good until it is told otherwise.
+fn strict_server(refuses: std::sync::Arc<std::sync::atomic::AtomicBool>) -> Result<u16> {
+    let listener = std::net::TcpListener::bind("127.0.0.1:0")?;
+    let port = listener.local_addr()?.port();
+    std::thread::spawn(move || {
+        for stream in listener.incoming().flatten() {
+            let refuses = refuses.clone();
+            std::thread::spawn(move || -> std::io::Result<()> {
+                let mut write = stream.try_clone()?;
+                write.write_all(b"220 strict\r\n")?;
+                let mut data = false;
+                for line in BufReader::new(stream).lines() {
+                    let line = line?;
+                    let answer: &[u8] = match (data, line.get(..4).unwrap_or(&line)) {
+                        (true, _) if line == "." => {
+                            data = false;
+                            b"250 taken\r\n"
+                        }
+                        (true, _) => continue,
+                        (_, "DATA") => {
+                            data = true;
+                            b"354 go on\r\n"
+                        }
+                        (_, "RCPT") if line.contains("marijke") && refuses.load(std::sync::atomic::Ordering::Relaxed) => {
+                            b"550 nobody of that name\r\n"
+                        }
+                        (_, "QUIT") => b"221 bye\r\n",
+                        _ => b"250 yes\r\n",
+                    };
+                    write.write_all(answer)?;
+                }
+                Ok(())
+            });
+        }
+    });
+    Ok(port)
+}
+
+#[test]
+fn failed_items_are_run_again_alone() -> Result<()> {
+    let folder = tempfile::tempdir()?;
+    drop(Program::demo(folder.path())?);
+    let refuses = std::sync::Arc::new(std::sync::atomic::AtomicBool::new(true));
+    let port = strict_server(refuses.clone())?;
+    let program =
+        Program::start(&["serve", "--port", "0", "--smtp", &format!("127.0.0.1:{port}"), "--folder", &folder.path().to_string_lossy()])?;
+    let count = ready(&program, |_| {})?;
+    let run = start(&program, count)?;
+    let done = wait(&program, &run["id"], |r| r["state"] == "done")?;
+    assert_eq!((done["delivered"].as_u64(), done["failed"].as_u64()), (Some(61), Some(1)), "{done}");
+    let failed = ask("GET", &format!("{}/api/runs/{}/items?state=failed", program.address, run["id"]), None)?;
+    assert_eq!((failed[0]["row"].as_u64(), failed[0]["error_code"].as_str()), (Some(214), Some("refused")));
+    refuses.store(false, std::sync::atomic::Ordering::Relaxed);
+    ask("POST", &format!("{}/api/runs/{}/retry", program.address, run["id"]), None)?;
+    let done = wait(&program, &run["id"], |r| r["state"] == "done")?;
+    assert_eq!((done["delivered"].as_u64(), done["failed"].as_u64()), (Some(62), Some(0)), "{done}");
+    Ok(())
+}
+
+#[test]
+fn a_newer_file_is_the_next_version_and_the_earlier_stays() -> Result<()> {
+    let folder = tempfile::tempdir()?;
+    let program = Program::demo(folder.path())?;
+    let letter = repository().join("demo/reminder.docx");
+    let changed = send_file(&format!("{}/api/templates/1", program.address), &letter)?;
+    let numbers: Vec<_> = changed["versions"].as_array().context("versions")?.iter().map(|v| v["number"].clone()).collect();
+    assert_eq!(numbers, [json!(2), json!(1)]);
+    let broken = send_file(&format!("{}/api/templates/1", program.address), &repository().join("demo/season.xlsx"))?;
+    assert_eq!(broken["code"], "wrong-kind");
+    let same = ask("GET", &format!("{}/api/templates/1", program.address), None)?;
+    assert_eq!(same["versions"].as_array().map(Vec::len), Some(2));
+    Ok(())
+}
+
+#[test]
+fn fifty_thousand_rows_are_brought_in_filtered_and_paged() -> Result<()> {
+    let folder = tempfile::tempdir()?;
+    let program = Program::start(&["serve", "--port", "0", "--practice-port", "0", "--folder", &folder.path().to_string_lossy()])?;
+    let file = folder.path().join("large.csv");
+    let rows: String = (1..=50_000)
+        .map(|n| format!("BQ-{n:05};Holder {n};{}.{:02};{}\n", n % 3000, n % 100, if n % 7 == 0 { "yes" } else { "no" }))
+        .collect();
+    std::fs::write(&file, format!("Ref;Name;Balance;Liveaboard\n{rows}"))?;
+    let source = send_file(&format!("{}/api/sources", program.address), &file)?;
+    assert_eq!(source["sheets"][0]["row_count"], 50_000);
+    let sheet = &source["sheets"][0]["id"];
+    let url = format!(
+        "{}/api/sheets/{sheet}/rows?filter=balance%20%3E%202990%20and%20liveaboard&sort=2&down=true&from=5&count=2",
+        program.address
+    );
+    let page = ask("GET", &url, None)?;
+    assert!(page["total"].as_u64().is_some_and(|t| (15..40).contains(&t)), "{page}");
+    assert_eq!(page["rows"].as_array().map(Vec::len), Some(2));
+    Ok(())
+}
