@@ -34,19 +34,25 @@ export function useBench(key: Ref<string>) {
     const now = bench.value
     if (!now) return
     saving.value = true
+    const mine = edits
     const body = { name: now.name, template_id: now.template_id, sheet_id: now.sheet_id, setup: now.setup }
     const changed = await attempt(() => ask(api.PUT('/api/dispatches/{key}', { params: params(), body })))
     saving.value = false
     if (!changed) return
-    bench.value = changed
+    // What was typed meanwhile is not saved yet and must not be lost.
+    bench.value =
+      edits === mine ? changed : { ...changed, name: now.name, setup: bench.value?.setup ?? changed.setup }
     at.value = Math.min(at.value, Math.max(0, changed.records.length - 1))
     await check()
   }
   const saveSoon = useDebounceFn(save, 400)
+  /** Counts the changes made here. */
+  let edits = 0
 
   /** Changes something and saves it. */
   function change(work: (bench: Bench) => void, soon = false) {
     if (!bench.value) return
+    edits++
     work(bench.value)
     void (soon ? saveSoon() : save())
   }
