@@ -554,7 +554,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/template-versions/{id}/file": {
+    "/api/template-files/{id}": {
         parameters: {
             query?: never;
             header?: never;
@@ -562,7 +562,7 @@ export interface paths {
             cookie?: never;
         };
         /** The file of a version, as it was brought in. */
-        get: operations["get_template_versions__id__file"];
+        get: operations["get_template_files__id_"];
         put?: never;
         post?: never;
         delete?: never;
@@ -2234,7 +2234,7 @@ export interface operations {
             };
         };
     };
-    get_template_versions__id__file: {
+    get_template_files__id_: {
         parameters: {
             query?: never;
             header?: never;

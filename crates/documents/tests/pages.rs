@@ -1,0 +1,263 @@
+//! Pages of small documents written by hand, measured with poppler.
+
+use std::io::{Cursor, Write};
+use std::sync::Arc;
+
+use jiff::civil::DateTime;
+use mangle_core::language::{Context, Scope, Ties};
+use mangle_core::records::{Record, Schema};
+use mangle_core::value::Locale;
+use mangle_documents::docx::Template;
+use mangle_documents::page::{Block, Document, Inline, Typesetter};
+
+const NOON: DateTime = DateTime::constant(2026, 11, 23, 12, 0, 0, 0);
+const W: &str = "xmlns:w=\"http://schemas.openxmlformats.org/wordprocessingml/2006/main\" xmlns:r=\"http://schemas.openxmlformats.org/officeDocument/2006/relationships\"";
+const A4: &str = "<w:sectPr><w:pgSz w:w=\"11906\" w:h=\"16838\"/><w:pgMar w:top=\"1440\" w:right=\"1440\" w:bottom=\"1440\" w:left=\"1440\" w:header=\"720\" w:footer=\"720\"/></w:sectPr>";
+const STYLES: &str = r#"<w:docDefaults><w:rPrDefault><w:rPr><w:rFonts w:ascii="Arial"/><w:sz w:val="20"/></w:rPr></w:rPrDefault></w:docDefaults>
+    <w:style w:type="paragraph" w:default="1" w:styleId="N"><w:pPr><w:spacing w:after="120"/></w:pPr></w:style>
+    <w:style w:type="paragraph" w:styleId="H"><w:basedOn w:val="N"/><w:pPr><w:keepNext/></w:pPr><w:rPr><w:b/><w:sz w:val="32"/><w:color w:val="5b3a6b"/></w:rPr></w:style>
+    <w:style w:type="character" w:styleId="E"><w:rPr><w:i/></w:rPr></w:style>"#;
+
+/// A DOCX of a body and further parts (name, content type, content).
+fn docx(body: &str, more: &[(&str, &str, String)]) -> Vec<u8> {
+    let mut writer = zip::ZipWriter::new(Cursor::new(Vec::new()));
+    let mut put = |name: &str, content: String| {
+        writer.start_file(name, zip::write::SimpleFileOptions::default()).expect("starts");
+        writer.write_all(content.as_bytes()).expect("writes");
+    };
+    let base = "application/vnd.openxmlformats-officedocument.wordprocessingml";
+    let overrides: String =
+        more.iter().map(|(name, kind, _)| format!("<Override PartName=\"/word/{name}\" ContentType=\"{base}.{kind}+xml\"/>")).collect();
+    put(
+        "[Content_Types].xml",
+        format!(
+            "<Types xmlns=\"http://schemas.openxmlformats.org/package/2006/content-types\"><Override PartName=\"/word/document.xml\" ContentType=\"{base}.document.main+xml\"/><Override PartName=\"/word/styles.xml\" ContentType=\"{base}.styles+xml\"/>{overrides}</Types>"
+        ),
+    );
+    let relations: String = more
+        .iter()
+        .enumerate()
+        .map(|(n, (name, kind, _))| format!("<Relationship Id=\"r{n}\" Type=\"{kind}\" Target=\"{name}\"/>"))
+        .collect();
+    put(
+        "word/_rels/document.xml.rels",
+        format!("<Relationships xmlns=\"http://schemas.openxmlformats.org/package/2006/relationships\">{relations}</Relationships>"),
+    );
+    put("word/document.xml", format!("<w:document {W}><w:body>{body}</w:body></w:document>"));
+    put("word/styles.xml", format!("<w:styles {W}>{STYLES}</w:styles>"));
+    for (name, _, content) in more {
+        put(&format!("word/{name}"), content.clone());
+    }
+    writer.finish().expect("finishes").into_inner()
+}
+
+fn model(body: &str, more: &[(&str, &str, String)]) -> (Document, Vec<u8>) {
+    let template = Template::open(docx(body, more)).expect("opens");
+    assert!(template.problems().is_empty(), "{:?}", template.problems());
+    let record = Record::new(Arc::new(Schema::new(Vec::new()).expect("schema")), Vec::new(), 1);
+    let (ties, context) = (Ties::default(), Context::new(Locale::english(), NOON));
+    let filled = template.fill(&Scope { record: &record, ties: &ties, context: &context }).expect("fills");
+    let pdf = template.typeset(&filled, &Typesetter::default()).expect("typesets").pdf("x", NOON).expect("a PDF");
+    (template.pages(&filled).expect("reads"), pdf)
+}
+
+/// Words with their page and left, top corner in points.
+fn words(pdf: &[u8]) -> Vec<(usize, String, f64, f64)> {
+    let file = tempfile::NamedTempFile::new().expect("a file");
+    std::fs::write(file.path(), pdf).expect("written");
+    let output = std::process::Command::new("pdftotext").args(["-bbox", &file.path().to_string_lossy(), "-"]).output().expect("pdftotext");
+    let text = String::from_utf8_lossy(&output.stdout).into_owned();
+    let mut page = 0;
+    let mut found = Vec::new();
+    for line in text.lines() {
+        page += usize::from(line.contains("<page "));
+        let attribute = |name: &str| line.split(&format!("{name}=\"")).nth(1)?.split('"').next()?.parse::<f64>().ok();
+        if let (true, Some(x), Some(y)) = (line.contains("<word "), attribute("xMin"), attribute("yMin")) {
+            let word = line.split('>').nth(1).unwrap_or("").split('<').next().unwrap_or("");
+            found.push((page, word.to_owned(), x, y));
+        }
+    }
+    found
+}
+
+fn at(words: &[(usize, String, f64, f64)], word: &str) -> (usize, f64, f64) {
+    let found = words.iter().find(|w| w.1 == word).unwrap_or_else(|| panic!("no {word} among {words:?}"));
+    (found.0, found.2, found.3)
+}
+
+fn p(properties: &str, text: &str) -> String {
+    format!("<w:p><w:pPr>{properties}</w:pPr><w:r><w:t xml:space=\"preserve\">{text}</w:t></w:r></w:p>")
+}
+
+#[test]
+fn margins_indents_and_spacing_are_where_the_document_puts_them() {
+    let body = p("", "plain")
+        + &p("<w:spacing w:before=\"480\"/><w:ind w:left=\"720\"/>", "indented")
+        + &p("<w:jc w:val=\"right\"/>", "right")
+        + A4;
+    let (_, pdf) = model(&body, &[]);
+    let words = words(&pdf);
+    let (_, x, y) = at(&words, "plain");
+    assert!((x - 72.0).abs() < 0.5 && (y - 72.0).abs() < 3.0, "{x} {y}");
+    let (_, x, indented) = at(&words, "indented");
+    assert!((x - 108.0).abs() < 0.5, "{x}");
+    // A line of Arial 10 is 11.5 pt high; 6 pt after it and 24 pt before the next.
+    assert!((indented - y - 41.5).abs() < 0.6, "{}", indented - y);
+    assert!(at(&words, "right").1 > 490.0);
+}
+
+#[test]
+fn styles_lie_under_one_another() {
+    let body = format!(
+        "{}<w:p><w:r><w:rPr><w:rStyle w:val=\"E\"/><w:b/><w:u w:val=\"single\"/><w:sz w:val=\"24\"/></w:rPr><w:t>direct</w:t></w:r></w:p>{A4}",
+        p("<w:pStyle w:val=\"H\"/>", "Heading")
+    );
+    let (document, _) = model(&body, &[]);
+    let looks: Vec<String> = document.sections[0]
+        .blocks
+        .iter()
+        .filter_map(|b| match b {
+            Block::Paragraph(p) => p.inlines.first().map(|i| match i {
+                Inline::Text(text, s) => format!(
+                    "{text} {} {} b{} i{} u{} {:?} keep {} after {}",
+                    s.font, s.size, s.bold, s.italic, s.underline, s.color, p.keep_next, p.space[1]
+                ),
+                other => format!("{other:?}"),
+            }),
+            Block::Table(_) => None,
+        })
+        .collect();
+    assert_eq!(
+        looks,
+        [
+            "Heading Arial 16 btrue ifalse ufalse Some(\"5B3A6B\") keep true after 6",
+            "direct Arial 12 btrue itrue utrue None keep false after 6"
+        ]
+    );
+}
+
+#[test]
+fn lists_count_and_hang() {
+    let numbering = format!(
+        "<w:numbering {W}><w:abstractNum w:abstractNumId=\"1\"><w:lvl w:ilvl=\"0\"><w:start w:val=\"1\"/><w:numFmt w:val=\"decimal\"/><w:lvlText w:val=\"%1.\"/><w:pPr><w:ind w:left=\"720\" w:hanging=\"360\"/></w:pPr></w:lvl></w:abstractNum><w:num w:numId=\"4\"><w:abstractNumId w:val=\"1\"/></w:num></w:numbering>"
+    );
+    let item = "<w:numPr><w:ilvl w:val=\"0\"/><w:numId w:val=\"4\"/></w:numPr>";
+    let long = "word ".repeat(60);
+    let body = p(item, "first") + &p(item, &format!("second {long}")) + A4;
+    let (_, pdf) = model(&body, &[("numbering.xml", "numbering", numbering)]);
+    let words = words(&pdf);
+    assert!((at(&words, "1.").1 - 90.0).abs() < 0.5 && (at(&words, "2.").1 - 90.0).abs() < 0.5);
+    assert!((at(&words, "first").1 - 108.0).abs() < 0.5);
+    // Every line of the second item begins where its text does.
+    let mut lines: Vec<(f64, f64)> = words.iter().filter(|w| w.1 == "word").map(|w| (w.3, w.2)).collect();
+    lines.sort_by(|a, b| a.0.total_cmp(&b.0).then(a.1.total_cmp(&b.1)));
+    let starts: Vec<f64> = lines.chunk_by(|a, b| (a.0 - b.0).abs() < 1.0).skip(1).map(|l| l[0].1).collect();
+    assert!(!starts.is_empty() && starts.iter().all(|x| (x - 108.0).abs() < 0.5), "{starts:?}");
+}
+
+#[test]
+fn tables_merge_cells_both_ways_and_repeat_their_header() {
+    let cell = |properties: &str, text: &str| {
+        format!("<w:tc><w:tcPr><w:tcW w:w=\"2400\" w:type=\"dxa\"/>{properties}</w:tcPr>{}</w:tc>", p("<w:spacing w:after=\"0\"/>", text))
+    };
+    let head = format!("<w:tr><w:trPr><w:tblHeader/></w:trPr>{}{}</w:tr>", cell("<w:gridSpan w:val=\"2\"/>", "Berths"), cell("", "Fee"));
+    let rows: String = (1..=80)
+        .map(|n| {
+            let merge = if n % 2 == 1 { "<w:vMerge w:val=\"restart\"/>" } else { "<w:vMerge/>" };
+            format!(
+                "<w:tr>{}{}{}</w:tr>",
+                cell(merge, &format!("pontoon{n}")),
+                cell("", &format!("berth{n}")),
+                cell("", &format!("fee{n}"))
+            )
+        })
+        .collect();
+    let grid = "<w:tblGrid><w:gridCol w:w=\"2400\"/><w:gridCol w:w=\"2400\"/><w:gridCol w:w=\"2400\"/></w:tblGrid>";
+    let body = format!("<w:tbl><w:tblPr/>{grid}{head}{rows}</w:tbl>{}{A4}", p("", "after"));
+    let (document, pdf) = model(&body, &[]);
+    let Block::Table(table) = &document.sections[0].blocks[0] else { panic!("a table") };
+    assert_eq!(table.columns, [120.0, 120.0, 120.0]);
+    assert_eq!((table.rows[0].cells[0].columns, table.rows[1].cells[0].rows, table.rows[2].cells.len()), (2, 2, 2));
+    let words = words(&pdf);
+    let heads: Vec<usize> = words.iter().filter(|w| w.1 == "Berths").map(|w| w.0).collect();
+    assert_eq!(heads, [1, 2], "the header stands on both pages");
+    assert!(!words.iter().any(|w| w.1 == "pontoon2"), "a merged cell's own text is not shown");
+    let (page, _, y) = at(&words, "berth3");
+    assert_eq!((page, y), (at(&words, "fee3").0, at(&words, "fee3").2));
+}
+
+#[test]
+fn headers_footers_and_page_numbers() {
+    let header = |text: &str| format!("<w:hdr {W}>{}</w:hdr>", p("", text));
+    let footer = format!(
+        "<w:ftr {W}><w:p><w:r><w:t xml:space=\"preserve\">Page </w:t></w:r><w:fldSimple w:instr=\" PAGE \"><w:r><w:t>9</w:t></w:r></w:fldSimple><w:r><w:t xml:space=\"preserve\"> of </w:t></w:r><w:r><w:fldChar w:fldCharType=\"begin\"/></w:r><w:r><w:instrText> NUMPAGES </w:instrText></w:r><w:r><w:fldChar w:fldCharType=\"separate\"/></w:r><w:r><w:t>9</w:t></w:r><w:r><w:fldChar w:fldCharType=\"end\"/></w:r></w:p></w:ftr>"
+    );
+    let section = A4.replace(
+        "<w:sectPr>",
+        "<w:sectPr><w:headerReference w:type=\"default\" r:id=\"r0\"/><w:headerReference w:type=\"first\" r:id=\"r1\"/><w:footerReference w:type=\"default\" r:id=\"r2\"/><w:footerReference w:type=\"first\" r:id=\"r2\"/><w:titlePg/>",
+    );
+    let body = format!("{}<w:p><w:r><w:br w:type=\"page\"/></w:r></w:p>{}{section}", p("", "one"), p("", "two"));
+    let (_, pdf) = model(
+        &body,
+        &[("header1.xml", "header", header("Later")), ("header2.xml", "header", header("Opening")), ("footer1.xml", "footer", footer)],
+    );
+    let words = words(&pdf);
+    let (page, _, y) = at(&words, "Opening");
+    assert!(page == 1 && (y - 36.0).abs() < 3.0, "{page} {y}");
+    assert_eq!(at(&words, "Later").0, 2);
+    assert_eq!(at(&words, "two").0, 2);
+    let numbers: Vec<(usize, &str)> = words.iter().filter(|w| w.3 > 700.0).map(|w| (w.0, w.1.as_str())).collect();
+    assert_eq!(numbers, [(1, "Page"), (1, "1"), (1, "of"), (1, "2"), (2, "Page"), (2, "2"), (2, "of"), (2, "2")]);
+}
+
+#[test]
+fn sections_have_their_own_paper() {
+    let landscape = "<w:p><w:pPr><w:sectPr><w:pgSz w:w=\"16838\" w:h=\"11906\" w:orient=\"landscape\"/><w:pgMar w:top=\"720\" w:right=\"720\" w:bottom=\"720\" w:left=\"720\"/></w:sectPr></w:pPr></w:p>";
+    let (document, pdf) = model(&format!("{}{landscape}{}{A4}", p("", "wide"), p("", "high")), &[]);
+    assert_eq!(document.sections.iter().map(|s| s.page.width.round() as i64).collect::<Vec<_>>(), [842, 595]);
+    let words = words(&pdf);
+    assert_eq!((at(&words, "wide").0, at(&words, "high").0), (1, 2));
+    assert!((at(&words, "wide").1 - 36.0).abs() < 0.5);
+}
+
+#[test]
+fn text_at_tab_stops() {
+    let body = format!(
+        "<w:p><w:pPr><w:tabs><w:tab w:val=\"right\" w:pos=\"9026\"/></w:tabs></w:pPr><w:r><w:t>left</w:t><w:tab/><w:t>edge</w:t></w:r></w:p><w:p><w:r><w:t>a</w:t><w:tab/><w:t>default</w:t></w:r></w:p>{A4}"
+    );
+    let (_, pdf) = model(&body, &[]);
+    let words = words(&pdf);
+    let (_, x, _) = at(&words, "edge");
+    assert!((495.0..523.4).contains(&x), "{x}");
+    assert!((at(&words, "default").1 - 108.0).abs() < 0.5);
+}
+
+#[test]
+fn caps_hidden_text_and_special_signs() {
+    let run = |properties: &str, content: &str| format!("<w:r><w:rPr>{properties}</w:rPr>{content}</w:r>");
+    let body = format!(
+        "<w:p>{}{}{}{}</w:p>{A4}",
+        run("<w:caps/>", "<w:t>grace</w:t>"),
+        run("<w:vanish/>", "<w:t>secret</w:t>"),
+        run("", "<w:noBreakHyphen/><w:t>x &amp; y &lt; z \" \\ #let</w:t>"),
+        run("", "<w:br/><w:t>below</w:t>"),
+    );
+    let (_, pdf) = model(&body, &[]);
+    let text: String = words(&pdf).iter().map(|w| format!("{} ", w.1)).collect();
+    assert!(text.starts_with("GRACE") && text.contains("&amp; y &lt; z") && text.contains("#let") && !text.contains("secret"), "{text}");
+}
+
+#[test]
+fn odd_documents_still_give_pages() {
+    for body in [
+        String::new(),
+        "<w:tbl/>".to_owned(),
+        "<w:tbl><w:tr><w:tc/></w:tr></w:tbl>".to_owned(),
+        "<w:p><w:pPr><w:spacing w:before=\"-5\" w:line=\"99999999\"/><w:ind w:left=\"NaN\"/></w:pPr><w:r><w:rPr><w:sz w:val=\"99999\"/></w:rPr><w:t>x</w:t></w:r></w:p>".to_owned(),
+        "<w:p><w:pPr><w:numPr><w:ilvl w:val=\"77\"/><w:numId w:val=\"nothing\"/></w:numPr></w:pPr></w:p>".to_owned(),
+        "<w:sectPr><w:pgSz w:w=\"1\" w:h=\"-4\"/><w:pgMar w:top=\"999999\" w:left=\"999999\"/></w:sectPr>".to_owned(),
+    ] {
+        let (_, pdf) = model(&body, &[]);
+        assert!(pdf.starts_with(b"%PDF"), "{body}");
+    }
+}
