@@ -21,6 +21,8 @@ const PATIENCE: Duration = Duration::from_secs(300);
 pub async fn serve(listener: TcpListener, mailbox: Mailbox) -> io::Result<()> {
     loop {
         let (stream, from) = listener.accept().await?;
+        // Answers are short and waited for.
+        stream.set_nodelay(true)?;
         let mailbox = mailbox.clone();
         tokio::spawn(async move {
             if let Err(error) = session(stream, from.ip(), mailbox).await {

@@ -191,7 +191,7 @@ fn send(c: &rusqlite::Connection, open: &mut SmtpConnection, item: &ItemWork, me
         open.abort();
         return Ok(false);
     }
-    match open.message(&message.formatted()) {
+    match open.command(Content(message.formatted())) {
         Ok(_) => {
             items::delivered(c, item.id, &clock::stamp())?;
             Ok(true)
@@ -211,6 +211,23 @@ fn send(c: &rusqlite::Connection, open: &mut SmtpConnection, item: &ItemWork, me
             open.abort();
             Ok(false)
         }
+    }
+}
+
+/// A message's content as it goes over the line: dots at line starts doubled
+/// (RFC 5321 4.5.2), ended by a dot alone. It is written in one piece: in two,
+/// each message would wait for the acknowledgement of its first.
+struct Content(Vec<u8>);
+
+impl std::fmt::Display for Content {
+    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+        // A built message is ASCII: everything else is encoded in it.
+        let text = String::from_utf8_lossy(&self.0);
+        let text = text.strip_suffix("\r\n").unwrap_or(&text);
+        if text.starts_with('.') {
+            f.write_str(".")?;
+        }
+        write!(f, "{}\r\n.\r\n", text.replace("\r\n.", "\r\n.."))
     }
 }
 
@@ -298,6 +315,13 @@ mod tests {
         assert_eq!(read.subject(), Some("Ihr Liegeplatz, „Möwe“"));
         assert_eq!(read.message_id(), Some("1.1.x@quay.example"));
         assert_eq!(read.attachment(0).and_then(|a| a.attachment_name()), Some("Erinnerung Möwe.pdf"));
+    }
+
+    #[test]
+    fn dots_at_line_starts_are_doubled_and_one_ends_the_message() {
+        let sent = |text: &str| Content(text.as_bytes().to_vec()).to_string();
+        assert_eq!(sent("a\r\n.b\r\n..\r\n"), "a\r\n..b\r\n...\r\n.\r\n");
+        assert_eq!(sent(".\r\nx"), "..\r\nx\r\n.\r\n");
     }
 
     #[test]
