@@ -95,7 +95,7 @@ async fn from_the_demo_world_to_delivered_letters() -> Result<()> {
     b.click("Balance reminders").await?;
     b.text("span", "62 of 62 documents done").await?;
     b.text("button", "delivered 62").await?;
-    b.text("td", "to marijke@zwaluw.example").await?;
+    b.text("td", "to alder.brandauer7@letter.example").await?;
     picture(&b, "run").await?;
 
     // The practice mailbox shows the messages, attachments included.
