@@ -36,7 +36,7 @@ function pick(event: Event) {
         {{ label }}
       </option>
     </select>
-    <template v-if="misfits">{{ misfits }} wrong</template>
+    <template v-if="misfits">, {{ misfits }} wrong</template>
   </small>
 </template>
 
