@@ -554,23 +554,6 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/template-files/{id}": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /** The file of a version, as it was brought in. */
-        get: operations["get_template_files__id_"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
     "/api/templates": {
         parameters: {
             query?: never;
@@ -603,6 +586,23 @@ export interface paths {
         post: operations["post_templates__id_"];
         /** Deletes a template that no dispatch and no run uses. */
         delete: operations["delete_templates__id_"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/versions/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The file of a version, as it was brought in. */
+        get: operations["get_versions__id_"];
+        put?: never;
+        post?: never;
+        delete?: never;
         options?: never;
         head?: never;
         patch?: never;
@@ -2234,27 +2234,6 @@ export interface operations {
             };
         };
     };
-    get_template_files__id_: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                id: number;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/octet-stream": number[];
-                };
-            };
-        };
-    };
     get_templates: {
         parameters: {
             query?: never;
@@ -2392,6 +2371,27 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    get_versions__id_: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/octet-stream": number[];
                 };
             };
         };

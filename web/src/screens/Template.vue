@@ -99,7 +99,7 @@ async function remove() {
         <h2>Versions</h2>
         <ol>
           <li v-for="(version, index) in template.versions" :key="version.id">
-            <a :href="`/api/template-files/${version.id}`">{{ version.number }}. {{ version.file_name }}</a>
+            <a :href="`/api/versions/${version.id}`">{{ version.number }}. {{ version.file_name }}</a>
             <span class="quiet">{{ index === 0 ? 'in use, ' : '' }}{{ day(version.brought_in) }}</span>
           </li>
         </ol>

@@ -166,7 +166,7 @@ async fn remove(State(app): State<App>, Path(id): Path<i64>) -> Answer<bool> {
 }
 
 /// The file of a version, as it was brought in.
-#[utoipa::path(get, path = "/api/template-files/{id}", tag = "templates", params(("id" = i64, Path)), responses((status = 200, content_type = "application/octet-stream", body = Vec<u8>)))]
+#[utoipa::path(get, path = "/api/versions/{id}", tag = "templates", params(("id" = i64, Path)), responses((status = 200, content_type = "application/octet-stream", body = Vec<u8>)))]
 async fn file(State(app): State<App>, Path(id): Path<i64>) -> Result<Response, Refused> {
     let version = app.store.with(move |c| templates::version(c, id)).await?.ok_or_else(|| Refused::missing("the version"))?;
     let bytes = app.files.get(&version.file).await?;
