@@ -44,8 +44,8 @@ tools:
 	for tool in chromium chromedriver pdftotext qpdf curl; do
 	  command -v $$tool > /dev/null || { $(ROOT) apt-get update -qq && $(ROOT) apt-get install -y -qq $(PACKAGES); break; }
 	done
-	if ! $(MANGLE_PYTHON) -c 'import docx' 2> /dev/null; then
-	  python3 -m venv $(VENV) && $(VENV)/bin/pip install --quiet python-docx==1.2.0
+	if ! $(MANGLE_PYTHON) -c 'import docx, zxingcpp, PIL' 2> /dev/null; then
+	  python3 -m venv $(VENV) && $(VENV)/bin/pip install --quiet python-docx==1.2.0 zxing-cpp==2.3.0 pillow==11.3.0
 	fi
 
 # Measures in the release build.
