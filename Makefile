@@ -7,13 +7,16 @@ SHELL := /bin/bash
 export CARGO_TARGET_DIR ?= $(HOME)/.cache/mangle/target
 VENV := $(HOME)/.cache/mangle/venv
 export MANGLE_PYTHON := $(VENV)/bin/python
+# The same packages are chosen for building and testing: cargo then switches on the
+# same features and builds nothing twice.
+OURS := --workspace --exclude mangle-speed
 ROOT := $(shell [ "$$(id -u)" = 0 ] || echo sudo)
 PACKAGES := chromium chromium-driver poppler-utils qpdf curl python3-venv
 
 .PHONY: demo test dev web speed shots types format tools
 
 demo: web
-	cargo build -p mangle
+	cargo build $(OURS) --bin mangle
 	"$$CARGO_TARGET_DIR/debug/mangle" demo
 
 # Everything that CI checks. The last lines are the test runner's, summed up.
@@ -23,9 +26,9 @@ test: tools web
 	cd ..
 	cargo fmt --check
 	cargo clippy --workspace --all-targets --quiet -- -D warnings
-	cargo build -p mangle
-	cargo test --workspace --exclude mangle-speed --doc
-	cargo test --workspace --exclude mangle-speed --lib --bins --tests 2>&1 | tee "$$CARGO_TARGET_DIR/test.log"
+	cargo build $(OURS) --bin mangle
+	cargo test $(OURS) --doc
+	cargo test $(OURS) --lib --bins --tests 2>&1 | tee "$$CARGO_TARGET_DIR/test.log"
 	awk '/^test result:/ { passed += $$4; failed += $$6 } END { print passed " passed, " failed " failed" }' "$$CARGO_TARGET_DIR/test.log"
 
 # The front end with live reload on port 7601, beside `make demo`.
@@ -54,12 +57,12 @@ speed:
 
 # Takes the pictures in docs/screenshots anew.
 shots: tools web
-	cargo build -p mangle
+	cargo build $(OURS) --bin mangle
 	MANGLE_SHOTS=1 cargo test -p mangle-journeys --test journey from_the_demo_world
 
 # The API's description and the front end's types of it.
 types: web/node_modules/.done
-	cargo build -p mangle
+	cargo build $(OURS) --bin mangle
 	"$$CARGO_TARGET_DIR/debug/mangle" openapi > docs/openapi.json
 	cd web && npm run --silent types
 

@@ -46,7 +46,7 @@ fn fill(text: &str) -> String {
         return format!("problem: {}", problem.message);
     }
     let (record, ties, context) = (holder(), Ties::default(), context());
-    template.fill(&Scope { record: &record, ties: &ties, context: &context }).unwrap_or_else(|e| format!("error: {}", e.error))
+    template.fill(&Scope::new(&record, &ties, &context)).unwrap_or_else(|e| format!("error: {}", e.error))
 }
 
 #[test]

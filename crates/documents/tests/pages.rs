@@ -56,7 +56,7 @@ fn model(body: &str, more: &[(&str, &str, String)]) -> (Document, Vec<u8>) {
     assert!(template.problems().is_empty(), "{:?}", template.problems());
     let record = Record::new(Arc::new(Schema::new(Vec::new()).expect("schema")), Vec::new(), 1);
     let (ties, context) = (Ties::default(), Context::new(Locale::english(), NOON));
-    let filled = template.fill(&Scope { record: &record, ties: &ties, context: &context }).expect("fills");
+    let filled = template.fill(&Scope::new(&record, &ties, &context)).expect("fills");
     let pdf = template.typeset(&filled, &Typesetter::default()).expect("typesets").pdf("x", NOON).expect("a PDF");
     (template.pages(&filled).expect("reads"), pdf)
 }

@@ -214,7 +214,7 @@ fn names(job: &Job, chosen: &[(usize, &Record)]) -> Vec<Result<String, Fault>> {
         .enumerate()
         .map(|(index, (_, record))| {
             let context = Context { run_number: index + 1, run_count: chosen.len(), ..job.context.clone() };
-            let filled = job.plan.name.fill(&Scope { record, ties: &job.plan.ties, context: &context });
+            let filled = job.plan.name.fill(&Scope::new(record, &job.plan.ties, &context));
             let filled =
                 filled.map_err(|e| Fault { code: e.error.fault.code().into(), place: "file name".into(), message: e.to_string() })?;
             let name = file_name(&filled).ok_or_else(|| Fault {
@@ -245,7 +245,7 @@ fn failed(record: &Record, code: &str, place: &str, message: String) -> Line {
 
 fn one(job: &Job, record: &Record, number: usize, count: usize, name: &str) -> Line {
     let context = Context { run_number: number, run_count: count, ..job.context.clone() };
-    let scope = Scope { record, ties: &job.plan.ties, context: &context };
+    let scope = Scope::new(record, &job.plan.ties, &context);
     let filled = match job.template.fill(&scope) {
         Ok(filled) => filled,
         Err(errors) => {

@@ -142,7 +142,7 @@ impl Prepared {
 
     /// What a name is looked up in for one record.
     pub fn scope<'a>(&'a self, record: &'a Record, context: &'a Context) -> Scope<'a> {
-        Scope { record, ties: &self.plan.ties, context }
+        Scope::new(record, &self.plan.ties, context)
     }
 
     /// How the template's and the texts' names are tied.

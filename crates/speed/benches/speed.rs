@@ -53,7 +53,7 @@ impl Letters {
     }
 
     fn fill(&self, at: usize) -> mangle_documents::docx::Filled {
-        let scope = Scope { record: &self.holders.records[at], ties: &self.ties, context: &self.context };
+        let scope = Scope::new(&self.holders.records[at], &self.ties, &self.context);
         self.template.fill(&scope).expect("fills")
     }
 }

@@ -61,14 +61,20 @@ export function useBench(key: Ref<string>) {
     await Promise.all([preflight(), show()])
   }
 
+  /** Cancels the preflight under way; the server then stops checking. */
+  let checking = new AbortController()
   async function preflight() {
+    checking.abort()
+    checking = new AbortController()
+    const { signal } = checking
     const now = bench.value
     if (!now?.template || !now.sheet || now.template_problems) {
       findings.value = undefined
       return
     }
     const path = '/api/dispatches/{key}/preflight'
-    findings.value = (await attempt(() => ask(api.POST(path, { params: params() }))))?.findings
+    const found = await attempt(() => ask(api.POST(path, { params: params(), signal })), signal)
+    if (!signal.aborted) findings.value = found?.findings
   }
 
   let asked = 0

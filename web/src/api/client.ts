@@ -57,12 +57,12 @@ export function tell(error: unknown): void {
   })
 }
 
-/** Does something and tells when it goes wrong. */
-export async function attempt<T>(work: () => Promise<T>): Promise<T | undefined> {
+/** Does something and tells when it goes wrong, unless it was called off. */
+export async function attempt<T>(work: () => Promise<T>, signal?: AbortSignal): Promise<T | undefined> {
   try {
     return await work()
   } catch (error) {
-    tell(error)
+    if (!signal?.aborted) tell(error)
     return undefined
   }
 }

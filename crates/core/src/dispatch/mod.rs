@@ -9,4 +9,4 @@ mod tie;
 pub use message::{EmailPlan, Message, MessageFault};
 pub use naming::{file_name, numbered};
 pub use setup::{EmailChannel, Output, Plan, PlanProblem, Setup};
-pub use tie::{NameUse, TieState, name_uses, tie_states};
+pub use tie::{TieState, UsedName, name_uses, tie_states};

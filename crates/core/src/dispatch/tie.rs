@@ -8,15 +8,17 @@ use serde::Serialize;
 use crate::language::Folded;
 use crate::language::syntax::Name;
 use crate::records::Schema;
-use crate::template::Placeholder;
+use crate::template::{NameUse, Placeholder};
 
 /// A name that a template uses, and how often.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize)]
-pub struct NameUse {
+pub struct UsedName {
     /// The name as first written.
     pub name: String,
     /// How many placeholders use it.
     pub uses: usize,
+    /// The lists that it is looked up in first, at each use.
+    pub within: Vec<Vec<Option<Vec<String>>>>,
 }
 
 /// How one name of the template is tied.
@@ -35,24 +37,30 @@ pub struct TieState {
 }
 
 /// The names that placeholders use, in reading order, each once.
-pub fn name_uses<'a>(placeholders: impl IntoIterator<Item = &'a Placeholder>) -> Vec<NameUse> {
-    let mut found: Vec<(Folded, NameUse)> = Vec::new();
-    for name in placeholders.into_iter().flat_map(|p| &p.names) {
+pub fn name_uses<'a>(placeholders: impl IntoIterator<Item = &'a Placeholder>) -> Vec<UsedName> {
+    let mut found: Vec<(Folded, UsedName)> = Vec::new();
+    for NameUse { name, within } in placeholders.into_iter().flat_map(|p| &p.names) {
         let folded = Folded::new(name);
         match found.iter_mut().find(|(known, _)| *known == folded) {
-            Some((_, known)) => known.uses += 1,
-            None => found.push((folded, NameUse { name: name.clone(), uses: 1 })),
+            Some((_, known)) => {
+                known.uses += 1;
+                if !known.within.contains(within) {
+                    known.within.push(within.clone());
+                }
+            }
+            None => found.push((folded, UsedName { name: name.clone(), uses: 1, within: vec![within.clone()] })),
         }
     }
     found.into_iter().map(|(_, name)| name).collect()
 }
 
 /// How each name is tied. Names that the language gives itself are left out
-/// where no column hides them.
-pub fn tie_states(names: &[NameUse], schema: &Schema, by_hand: &BTreeMap<String, String>) -> Vec<TieState> {
+/// where no column hides them, and those that the lists around them have.
+pub fn tie_states(names: &[UsedName], schema: &Schema, by_hand: &BTreeMap<String, String>) -> Vec<TieState> {
     let chosen: BTreeMap<Folded, &String> = by_hand.iter().map(|(name, column)| (Folded::new(name), column)).collect();
     names
         .iter()
+        .filter(|name| !name.within.iter().all(|within| is_of_a_list(&name.name, within, schema)))
         .filter_map(|name| {
             let folded = Folded::new(&name.name);
             let hand = chosen.get(&folded).and_then(|column| schema.column(&Folded::new(column)));
@@ -64,6 +72,31 @@ pub fn tie_states(names: &[NameUse], schema: &Schema, by_hand: &BTreeMap<String,
             Some(TieState { name: name.name.clone(), uses: name.uses, column, by_hand: hand.is_some(), likeliest })
         })
         .collect()
+}
+
+/// Whether a name is a field of one of the lists that it stands within. Where a
+/// list itself can't be followed, its names can't be told and are left alone.
+fn is_of_a_list(name: &str, within: &[Option<Vec<String>>], schema: &Schema) -> bool {
+    let mut levels: Vec<&Schema> = vec![schema];
+    for list in within {
+        let reached = list.as_ref().and_then(|path| reach(&levels, path));
+        match reached {
+            Some(inner) => levels.push(inner),
+            None => return true,
+        }
+    }
+    let folded = Folded::new(name);
+    let of_the_turn = !within.is_empty() && ["turn", "group"].contains(&folded.as_str());
+    of_the_turn || levels[1..].iter().any(|level| level.index(&folded).is_some())
+}
+
+/// The records that a path leads to, its first name looked up from the innermost
+/// level outwards.
+fn reach<'s>(levels: &[&'s Schema], path: &[String]) -> Option<&'s Schema> {
+    let mut names = path.iter().map(|name| Folded::new(name));
+    let first = names.next()?;
+    let column = levels.iter().rev().find_map(|level| level.column(&first))?;
+    names.try_fold(column.inner.as_deref()?, |schema, name| schema.column(&name)?.inner.as_deref())
 }
 
 /// The columns by likeness to a name: shared words count most, then spelling.
@@ -102,7 +135,7 @@ mod tests {
     }
 
     fn states(names: &[&str], by_hand: &[(&str, &str)]) -> Vec<TieState> {
-        let names: Vec<NameUse> = names.iter().map(|n| NameUse { name: (*n).into(), uses: 1 }).collect();
+        let names: Vec<UsedName> = names.iter().map(|n| UsedName { name: (*n).into(), uses: 1, within: vec![Vec::new()] }).collect();
         let by_hand = by_hand.iter().map(|(n, c)| ((*n).to_owned(), (*c).to_owned())).collect();
         tie_states(&names, &schema(), &by_hand)
     }
@@ -112,6 +145,23 @@ mod tests {
         let found = states(&["ref", "last name", "EMAIL", "today"], &[]);
         let columns: Vec<_> = found.iter().map(|s| s.column.as_deref()).collect();
         assert_eq!(columns, [Some("Ref"), Some("Last_Name"), Some("E-mail")]);
+    }
+
+    #[test]
+    fn names_of_the_lists_around_them_need_no_tie() {
+        let lines = Schema::new(["Section", "Qty"].map(|n| Column::new(n, ColumnType::Text)).to_vec()).expect("lines");
+        let mut columns = vec![Column::new("Ref", ColumnType::Text)];
+        columns.push(Column { inner: Some(lines.into()), ..Column::new("Lines", ColumnType::List) });
+        let schema = Schema::new(columns).expect("schema");
+        let used = |name: &str, within: &[&str]| {
+            let within = within.iter().map(|path| Some(path.split('.').map(str::to_owned).collect())).collect();
+            UsedName { name: name.into(), uses: 1, within: vec![within] }
+        };
+        let names = [used("lines", &[]), used("qty", &["lines"]), used("ref", &["lines"]), used("price", &["lines"]), used("qty", &[])];
+        let found: Vec<_> = tie_states(&names, &schema, &BTreeMap::new()).into_iter().map(|s| (s.name, s.column.is_some())).collect();
+        let expected = [("lines", true), ("ref", true), ("price", false), ("qty", false)];
+        assert_eq!(found, expected.map(|(name, tied)| (name.to_owned(), tied)));
+        assert!(tie_states(&[used("x", &["nothing"])], &schema, &BTreeMap::new()).is_empty());
     }
 
     #[test]

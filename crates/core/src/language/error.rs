@@ -1,7 +1,7 @@
 //! What can be wrong with an expression, as data, and the one place where each
 //! becomes a sentence.
 
-use crate::value::{NotAnAddress, UnknownCurrency, UnknownLocale};
+use crate::value::{UnknownCurrency, UnknownLocale};
 
 /// A stretch of a placeholder's text, in bytes.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default, serde::Serialize)]
@@ -73,7 +73,9 @@ pub enum SyntaxFault {
         syntax: &'static str,
     },
     /// `as` with a word that is no format.
-    #[error("“{0}” is not a format; after `as` stands number, money, percent, date, time, upper, lower, title, yes/no or list")]
+    #[error(
+        "“{0}” is not a format; after `as` stands number, money, percent, date, time, words, upper, lower, title, yes/no, phone or list"
+    )]
     UnknownFormat(String),
     /// A number pattern that can't be used.
     #[error("“{pattern}” is not a number pattern: {why}")]
@@ -109,9 +111,9 @@ pub enum SyntaxFault {
     /// A placeholder over the limit.
     #[error("a placeholder may hold 4 096 signs; this one holds {0}")]
     TooLong(usize),
-    /// A part of the language that this version does not carry out.
-    #[error("`{0}` can't be used yet in this version of Mangle; take it out of the template")]
-    NotYet(String),
+    /// A length or resolution out of bounds.
+    #[error("{0}")]
+    Size(&'static str),
 }
 
 fn near(nearest: &Option<String>) -> String {
@@ -138,7 +140,7 @@ impl SyntaxFault {
             SyntaxFault::BareText => "bare-text",
             SyntaxFault::TooDeep(_) => "too-deep",
             SyntaxFault::TooLong(_) => "too-long",
-            SyntaxFault::NotYet(_) => "not-yet",
+            SyntaxFault::Size(_) => "size",
         }
     }
 }
@@ -221,12 +223,31 @@ pub enum Fault {
         /// Why.
         why: String,
     },
+    /// Nothing fits what was looked for; IFNA takes it.
+    #[error("{function} finds nothing: {why}")]
+    NotFound {
+        /// The function.
+        function: &'static str,
+        /// What was looked for.
+        why: String,
+    },
+    /// Clauses within clauses, too deep or in a circle.
+    #[error("the clause “{name}” {why}")]
+    Clause {
+        /// Its name.
+        name: String,
+        /// What is wrong with it.
+        why: String,
+    },
+    /// A picture, barcode or signature field that can't be drawn.
+    #[error("{0}")]
+    Drawing(String),
+    /// A list of more turns than a record may take.
+    #[error("a record may take {0} turns of lists; filter the list or take its first")]
+    TooManyTurns(usize),
     /// A format that refuses the value.
     #[error("{0}")]
     Format(String),
-    /// A field that names a locale or currency.
-    #[error(transparent)]
-    Address(#[from] NotAnAddress),
 }
 
 impl Fault {
@@ -242,8 +263,11 @@ impl Fault {
             Fault::Overflow => "overflow",
             Fault::NoSuchDay(_) => "no-such-day",
             Fault::Function { .. } => "no-result",
+            Fault::NotFound { .. } => "not-found",
+            Fault::Clause { .. } => "clause",
+            Fault::Drawing(_) => "drawing",
+            Fault::TooManyTurns(_) => "too-many-turns",
             Fault::Format(_) => "format",
-            Fault::Address(_) => "not-an-address",
         }
     }
 }

@@ -5,12 +5,15 @@ mod eval;
 mod format;
 pub mod function;
 mod name;
+mod operate;
 mod parse;
+mod scope;
 pub mod syntax;
 pub(crate) mod token;
 
 pub use error::{EvalError, Fault, Span, SyntaxError, SyntaxFault};
-pub use eval::{Clock, Context, Office, Scope, Ties, order};
 pub use format::{Format, plain};
 pub use name::{Folded, nearest};
-pub use parse::{condition, kind, value};
+pub use operate::order;
+pub use parse::{condition, condition_with_errors, kind, kind_with_errors, value, value_with_errors};
+pub use scope::{Clock, Context, Office, Scope, Ties, Turn, Turns};

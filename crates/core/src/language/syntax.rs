@@ -67,6 +67,36 @@ pub enum ExprKind {
     IsBlank(Box<Expr>, bool),
     /// `a else b as … after …`
     Print(Vec<Part>),
+    /// `lines where … sort by … group by … first …`
+    List(Box<ListExpr>),
+    /// `lines.(qty * price)`: worked out for each record
+    Each(Box<Expr>, Box<Expr>),
+    /// `outer.name`: the search starts so many levels further out
+    Outer(usize, Name),
+}
+
+/// A list with what is done to it, applied in this order.
+#[derive(Debug, Clone)]
+pub struct ListExpr {
+    /// Where the records come from.
+    pub source: Expr,
+    /// `where`: the records that stay.
+    pub filter: Option<Expr>,
+    /// `sort by`
+    pub sort: Vec<Key>,
+    /// `group by`: one turn for each value.
+    pub group: Option<Expr>,
+    /// `first`: how many turns at most.
+    pub first: Option<Expr>,
+}
+
+/// One key of `sort by`.
+#[derive(Debug, Clone)]
+pub struct Key {
+    /// What is sorted by.
+    pub expr: Expr,
+    /// `desc`: the greatest first.
+    pub down: bool,
 }
 
 /// One alternative of a printed value, with the options that bind to it.
@@ -76,6 +106,8 @@ pub struct Part {
     pub expr: Expr,
     /// `as`; never set on a quoted text.
     pub format: Option<Format>,
+    /// `as list "and"`: how the items of a list are joined.
+    pub list: Option<Joint>,
     /// `in`: the locale to print by.
     pub locale: Option<Arc<Locale>>,
     /// Text after the value when it is not blank.
@@ -83,6 +115,10 @@ pub struct Part {
     /// Text before the value when it is not blank.
     pub before: Option<String>,
 }
+
+/// How the items of a list are joined: by commas, the last by a word if given.
+#[derive(Debug, Clone, Default, PartialEq, Eq)]
+pub struct Joint(pub Option<Arc<str>>);
 
 /// `and`, `or`
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -129,55 +165,280 @@ pub enum Kind {
     ElseIf(Expr),
     /// `[:else]`
     Else,
-    /// `[:end]`, `[:end if]`
-    End,
+    /// `[:end]`, `[:end if]`, `[:end repeat]`
+    End(Option<Passage>),
+    /// `[:repeat for …]`, `[:repeat 2 rows for …]`
+    Repeat(Option<Extent>, Expr),
     /// `[:keep row if …]`
-    Keep(Scope, Expr),
+    Keep(Extent, Expr),
     /// `[:keep row else]`
-    KeepElse(Scope),
+    KeepElse(Extent),
     /// `[:keep row else if …]`
-    KeepElseIf(Scope, Expr),
+    KeepElseIf(Extent, Expr),
+    /// `[:set vat = …]`
+    Set(Setting),
+    /// `[:clause "late payment" with days = 14]`
+    Clause(Arc<str>, Vec<Setting>),
+    /// `[:picture photo height 4cm]`
+    Picture(Expr, Sizes),
+    /// `[:barcode qr of email size 3cm]`
+    Barcode(Barcode),
+    /// `[:signer holder signature]`
+    Signer(SignerField),
+    /// `[:page break]`
+    PageBreak,
     /// `[:-- remark]`
     Remark,
 }
 
-/// What `keep` keeps or drops whole.
+/// What `end` ends.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub enum Scope {
-    /// The table row it stands in.
-    Row,
-    /// The paragraph it stands in.
-    Para,
+#[allow(missing_docs)]
+pub enum Passage {
+    If,
+    Repeat,
 }
 
-impl Kind {
-    /// The expression, where there is one.
-    pub fn expr(&self) -> Option<&Expr> {
+/// What `keep` and `repeat` take whole: `row`, `2 rows`, `para`, `table`, `section`.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct Extent {
+    /// How many, this one first.
+    pub count: usize,
+    /// Of what.
+    pub unit: Unit,
+}
+
+/// A piece of a document.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+#[allow(missing_docs)]
+pub enum Unit {
+    Row,
+    Para,
+    Table,
+    Section,
+}
+
+impl Unit {
+    /// The word for it.
+    pub fn word(self) -> &'static str {
         match self {
-            Kind::Print(expr) | Kind::If(expr) | Kind::ElseIf(expr) | Kind::Keep(_, expr) | Kind::KeepElseIf(_, expr) => Some(expr),
-            Kind::Else | Kind::End | Kind::KeepElse(_) | Kind::Remark => None,
+            Unit::Row => "row",
+            Unit::Para => "para",
+            Unit::Table => "table",
+            Unit::Section => "section",
         }
     }
 }
 
+/// `vat = round(net * 20%; 2)`
+#[derive(Debug, Clone)]
+pub struct Setting {
+    /// The name that is set.
+    pub name: Name,
+    /// What it is set to.
+    pub value: Expr,
+}
+
+/// The sizes asked for; in points, resolution in dots per inch.
+#[derive(Debug, Clone, Copy, PartialEq, Default)]
+pub struct Sizes {
+    /// `width`; of a square symbol also `size`.
+    pub width: Option<f64>,
+    /// `height`; of a square symbol also `size`.
+    pub height: Option<f64>,
+    /// `fit … by …`: the box that the picture fits in.
+    pub fit: Option<(f64, f64)>,
+    /// `max … dpi`
+    pub dpi: Option<f64>,
+}
+
+/// `[:barcode … of …]`
+#[derive(Debug, Clone)]
+pub struct Barcode {
+    /// What is drawn.
+    pub symbology: Symbology,
+    /// The content; of a payment the amount.
+    pub value: Expr,
+    /// `with name = …; iban = …`, for a payment.
+    pub with: Vec<Setting>,
+    /// The size asked for.
+    pub sizes: Sizes,
+    /// `level`: how much of a QR code may be damaged.
+    pub level: Level,
+}
+
+/// The kinds of barcode.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
+#[allow(missing_docs)]
+pub enum Symbology {
+    Qr,
+    /// A QR code of a credit transfer (EPC069-12).
+    Payment,
+    DataMatrix,
+    Aztec,
+    Pdf417,
+    Code128,
+    Code39,
+    Itf,
+    Ean13,
+    Ean8,
+    UpcA,
+    Isbn,
+}
+
+impl Symbology {
+    /// All of them with their words.
+    pub const ALL: [(Symbology, &str); 12] = [
+        (Symbology::Qr, "qr"),
+        (Symbology::Payment, "payment"),
+        (Symbology::DataMatrix, "datamatrix"),
+        (Symbology::Aztec, "aztec"),
+        (Symbology::Pdf417, "pdf417"),
+        (Symbology::Code128, "code128"),
+        (Symbology::Code39, "code39"),
+        (Symbology::Itf, "itf"),
+        (Symbology::Ean13, "ean13"),
+        (Symbology::Ean8, "ean8"),
+        (Symbology::UpcA, "upca"),
+        (Symbology::Isbn, "isbn"),
+    ];
+
+    /// The word for it.
+    pub fn word(self) -> &'static str {
+        Symbology::ALL.iter().find(|(s, _)| *s == self).map_or("", |(_, word)| word)
+    }
+}
+
+/// How much of a QR code may be damaged (ISO/IEC 18004, 7.5).
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default, Hash)]
+#[allow(missing_docs)]
+pub enum Level {
+    L,
+    #[default]
+    M,
+    Q,
+    H,
+}
+
+/// `[:signer holder signature optional]`
+#[derive(Debug, Clone, PartialEq)]
+pub struct SignerField {
+    /// The signer role.
+    pub role: Name,
+    /// What the signer fills in.
+    pub field: Field,
+    /// The size asked for.
+    pub sizes: Sizes,
+    /// Whether it may stay empty.
+    pub optional: bool,
+}
+
+/// What a signer fills in.
+#[derive(Debug, Clone, PartialEq, Eq)]
+#[allow(missing_docs)]
+pub enum Field {
+    Signature,
+    Initials,
+    Name,
+    Date,
+    /// A text of the signer's own, under this label.
+    Text(String),
+    Tick,
+}
+
+impl Field {
+    /// The word for it.
+    pub fn word(&self) -> &'static str {
+        match self {
+            Field::Signature => "signature",
+            Field::Initials => "initials",
+            Field::Name => "name",
+            Field::Date => "date",
+            Field::Text(_) => "text",
+            Field::Tick => "tick",
+        }
+    }
+}
+
+impl Kind {
+    /// Its expressions, in reading order.
+    pub fn exprs(&self) -> Vec<&Expr> {
+        match self {
+            Kind::Print(e) | Kind::If(e) | Kind::ElseIf(e) | Kind::Repeat(_, e) | Kind::Keep(_, e) | Kind::KeepElseIf(_, e) => vec![e],
+            Kind::Set(setting) => vec![&setting.value],
+            Kind::Clause(_, with) => with.iter().map(|s| &s.value).collect(),
+            Kind::Picture(value, _) => vec![value],
+            Kind::Barcode(code) => std::iter::once(&code.value).chain(code.with.iter().map(|s| &s.value)).collect(),
+            Kind::Else | Kind::End(_) | Kind::KeepElse(_) | Kind::Signer(_) | Kind::PageBreak | Kind::Remark => Vec::new(),
+        }
+    }
+
+    /// Whether something is printed where it stands.
+    pub fn prints(&self) -> bool {
+        matches!(self, Kind::Print(_) | Kind::Clause(..) | Kind::Picture(..) | Kind::Barcode(_) | Kind::Signer(_) | Kind::PageBreak)
+    }
+}
+
+/// Where a name is looked up: the lists that it stands within, outermost first;
+/// `None` for one that is no plain path.
+pub type Within = [Option<Vec<Name>>];
+
 impl Expr {
-    /// Calls `visit` for each name that starts a path, in reading order.
-    pub fn names<'a>(&'a self, visit: &mut dyn FnMut(&'a Name, Span)) {
+    /// The names of a plain path (`cases.lines`), also through `where`, `sort by`
+    /// and the like.
+    pub fn path(&self) -> Option<Vec<Name>> {
         match &self.kind {
-            ExprKind::Literal(_) => {}
-            ExprKind::Name(name) => visit(name, self.span),
-            ExprKind::Member(base, _) => base.names(visit),
-            ExprKind::Call(_, arguments) => arguments.iter().flatten().for_each(|a| a.names(visit)),
-            ExprKind::Negate(x) | ExprKind::Percent(x) | ExprKind::Not(x) | ExprKind::IsBlank(x, _) => x.names(visit),
+            ExprKind::Name(name) => Some(vec![name.clone()]),
+            ExprKind::Member(base, name) => {
+                let mut path = base.path()?;
+                path.push(name.clone());
+                Some(path)
+            }
+            ExprKind::List(list) => list.source.path(),
+            ExprKind::Print(parts) => match parts.as_slice() {
+                [only] => only.expr.path(),
+                _ => None,
+            },
+            _ => None,
+        }
+    }
+
+    /// Calls `visit` for each name that starts a path, in reading order, with
+    /// the lists that it stands within; `within` is what encloses the expression.
+    pub fn names<'a>(&'a self, within: &mut Vec<Option<Vec<Name>>>, visit: &mut dyn FnMut(&'a Name, Span, &Within)) {
+        match &self.kind {
+            ExprKind::Literal(_) | ExprKind::Outer(..) => {}
+            ExprKind::Name(name) => visit(name, self.span, within),
+            ExprKind::Member(base, _) => match &base.kind {
+                ExprKind::Name(name) if name.is_of_the_turn() => {}
+                _ => base.names(within, visit),
+            },
+            ExprKind::Call(_, arguments) => arguments.iter().flatten().for_each(|a| a.names(within, visit)),
+            ExprKind::Negate(x) | ExprKind::Percent(x) | ExprKind::Not(x) | ExprKind::IsBlank(x, _) => x.names(within, visit),
             ExprKind::Logic(_, a, b) | ExprKind::Arithmetic(_, a, b) | ExprKind::Join(a, b) | ExprKind::Compare(_, a, b) => {
-                a.names(visit);
-                b.names(visit);
+                a.names(within, visit);
+                b.names(within, visit);
             }
             ExprKind::In(x, list, _) => {
-                x.names(visit);
-                list.iter().for_each(|a| a.names(visit));
+                x.names(within, visit);
+                list.iter().for_each(|a| a.names(within, visit));
             }
-            ExprKind::Print(parts) => parts.iter().for_each(|p| p.expr.names(visit)),
+            ExprKind::Print(parts) => parts.iter().for_each(|p| p.expr.names(within, visit)),
+            ExprKind::List(list) => {
+                list.source.names(within, visit);
+                within.push(list.source.path());
+                list.filter.iter().chain(list.sort.iter().map(|k| &k.expr)).chain(&list.group).for_each(|e| e.names(within, visit));
+                within.pop();
+                if let Some(first) = &list.first {
+                    first.names(within, visit);
+                }
+            }
+            ExprKind::Each(base, inner) => {
+                base.names(within, visit);
+                within.push(base.path());
+                inner.names(within, visit);
+                within.pop();
+            }
         }
     }
 }

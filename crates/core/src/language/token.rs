@@ -93,8 +93,9 @@ pub fn plain(c: char) -> Option<char> {
     })
 }
 
-/// Parts a placeholder's text into tokens.
-pub fn tokens(text: &str) -> Result<Vec<Token>, SyntaxError> {
+/// Parts a placeholder's text into tokens. What is wrong is passed over, so that
+/// an editor is told of more than the first error.
+pub fn tokens(text: &str) -> (Vec<Token>, Vec<SyntaxError>) {
     Lexer { chars: text.char_indices().filter_map(|(at, c)| plain(c).map(|p| (at, p, c))).collect(), at: 0, len: text.len() }.run()
 }
 
@@ -106,25 +107,34 @@ struct Lexer {
 }
 
 impl Lexer {
-    fn run(mut self) -> Result<Vec<Token>, SyntaxError> {
-        let mut found = Vec::new();
+    fn run(mut self) -> (Vec<Token>, Vec<SyntaxError>) {
+        let (mut found, mut wrong) = (Vec::new(), Vec::new());
         loop {
             let before = self.at;
             while self.peek(0) == Some(' ') {
                 self.at += 1;
             }
             let spaced = self.at > before;
-            let Some(c) = self.peek(0) else { return Ok(found) };
+            let Some(c) = self.peek(0) else { return (found, wrong) };
             let start = self.at;
-            let kind = match c {
-                '"' => TokenKind::Text(self.quoted('"')?),
-                '\'' => TokenKind::Quoted(self.quoted('\'')?),
-                '0'..='9' => self.digits()?,
-                c if c.is_alphabetic() || c == '_' => TokenKind::Word(self.word()),
-                c => TokenKind::Sign(self.sign(c)?),
-            };
-            found.push(Token { kind, span: self.span(start, self.at), spaced });
+            match self.token(c) {
+                Ok(kind) => found.push(Token { kind, span: self.span(start, self.at), spaced }),
+                Err(error) => {
+                    wrong.push(error);
+                    self.at = self.at.max(start + 1);
+                }
+            }
         }
+    }
+
+    fn token(&mut self, c: char) -> Result<TokenKind, SyntaxError> {
+        Ok(match c {
+            '"' => TokenKind::Text(self.quoted('"')?),
+            '\'' => TokenKind::Quoted(self.quoted('\'')?),
+            '0'..='9' => self.digits()?,
+            c if c.is_alphabetic() || c == '_' => TokenKind::Word(self.word()),
+            c => TokenKind::Sign(self.sign(c)?),
+        })
     }
 
     fn peek(&self, ahead: usize) -> Option<char> {
@@ -295,7 +305,7 @@ mod tests {
     use super::*;
 
     fn kinds(text: &str) -> Vec<TokenKind> {
-        tokens(text).expect(text).into_iter().map(|t| t.kind).collect()
+        tokens(text).0.into_iter().map(|t| t.kind).collect()
     }
 
     #[test]
@@ -319,13 +329,13 @@ mod tests {
     fn dates_come_before_numbers() {
         assert_eq!(kinds("2026-12-31"), [TokenKind::Date(Date::constant(2026, 12, 31))]);
         assert_eq!(kinds("2026-12").len(), 3);
-        let error = tokens("due > 2026-02-30").expect_err("no such day");
+        let error = tokens("due > 2026-02-30").1.remove(0);
         assert_eq!(error.span, Span { start: 6, end: 16 });
     }
 
     #[test]
     fn an_open_quote_is_pointed_at() {
-        let error = tokens("name after \"x").expect_err("open");
+        let error = tokens("name after \"x").1.remove(0);
         assert_eq!((error.span.start, error.fault), (11, SyntaxFault::OpenQuote('"')));
     }
 }

@@ -160,7 +160,7 @@ mod tests {
             EmailChannel { to: "[: email]".into(), subject: "Your berth\n[: ref]".into(), body: "Hello".into(), ..EmailChannel::default() };
         let plan = Plan::new(&Setup { name: name.into(), email: Some(channel), ..Setup::default() });
         let context = Context::new(Locale::english(), DateTime::constant(2026, 11, 23, 9, 0, 0, 0));
-        check(&plan, &Scope { record: &record, ties: &plan.ties, context: &context }, Vec::new())
+        check(&plan, &Scope::new(&record, &plan.ties, &context), Vec::new())
             .map_err(|all| all.into_iter().map(|f| format!("{} {} {}: {}", f.record, f.code, f.place, f.message)).collect())
     }
 

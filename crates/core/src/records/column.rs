@@ -1,6 +1,7 @@
 //! Columns, their types, and the schema that the records of a sheet share.
 
 use std::collections::HashMap;
+use std::sync::Arc;
 
 use jiff::civil::Time;
 
@@ -24,6 +25,10 @@ pub enum ColumnType {
     YesNo,
     /// E-mail addresses.
     Email,
+    /// A record each.
+    Record,
+    /// Many records or values each.
+    List,
 }
 
 impl ColumnType {
@@ -36,6 +41,8 @@ impl ColumnType {
             ColumnType::Date => "date",
             ColumnType::YesNo => "yes/no",
             ColumnType::Email => "e-mail",
+            ColumnType::Record => "record",
+            ColumnType::List => "list",
         }
     }
 
@@ -60,6 +67,8 @@ impl ColumnType {
             ColumnType::Date => "a date that exists",
             ColumnType::YesNo => "a yes or no",
             ColumnType::Email => "an e-mail address",
+            ColumnType::Record => "a record",
+            ColumnType::List => "a list",
         }
     }
 
@@ -97,25 +106,27 @@ pub struct Column {
     pub name: String,
     /// What it holds.
     pub kind: ColumnType,
+    /// The columns of the records that it holds.
+    pub inner: Option<Arc<Schema>>,
 }
 
 impl Column {
     /// A column.
     pub fn new(name: &str, kind: ColumnType) -> Column {
-        Column { name: name.to_owned(), kind }
+        Column { name: name.to_owned(), kind, inner: None }
     }
 
     /// The cell as a value; one that does not fit is kept and is an error where
     /// it is used.
     pub fn value(&self, cell: &Cell, how: Reading) -> Value {
         self.kind.read(cell, how).unwrap_or_else(|| {
-            Value::Misfit(std::sync::Arc::new(Misfit { column: self.name.clone(), text: cell.as_text(), expected: self.kind.expected() }))
+            Value::Misfit(Arc::new(Misfit { column: self.name.clone(), text: cell.as_text(), expected: self.kind.expected() }))
         })
     }
 }
 
 /// The columns that all records of a sheet share. No two names match.
-#[derive(Debug, PartialEq)]
+#[derive(Debug, PartialEq, Eq)]
 pub struct Schema {
     columns: Vec<Column>,
     by_name: HashMap<Folded, usize>,

@@ -31,8 +31,8 @@ impl Filter {
     pub fn read(text: &str, schema: &Schema) -> Result<Filter, FilterFault> {
         let expr = condition(text)?;
         let mut unknown = None;
-        expr.names(&mut |name, _| {
-            if unknown.is_none() && schema.index(&name.folded).is_none() && !name.is_built_in() {
+        expr.names(&mut Vec::new(), &mut |name, _, within| {
+            if within.is_empty() && unknown.is_none() && schema.index(&name.folded).is_none() && !name.is_built_in() {
                 unknown = Some(name.text.clone());
             }
         });
@@ -49,6 +49,6 @@ impl Filter {
     /// out gives the error, for the preflight to tell.
     pub fn passes(&self, record: &Record, context: &Context) -> Result<bool, EvalError> {
         let ties = Ties::default();
-        Scope { record, ties: &ties, context }.holds(&self.expr)
+        Scope::new(record, &ties, context).holds(&self.expr)
     }
 }

@@ -2,12 +2,14 @@
 
 mod column;
 mod filter;
+mod json;
 mod recognise;
 mod record;
 mod sheet;
 
 pub use column::{Column, ColumnType, Schema, SchemaFault};
 pub use filter::{Filter, FilterFault};
+pub use json::{JsonFault, from_json};
 pub use recognise::{Recognised, recognise};
 pub use record::Record;
 pub use sheet::{Cell, RawSheet, Sheet};

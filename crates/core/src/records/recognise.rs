@@ -58,6 +58,11 @@ fn reading(raw: &RawSheet) -> Reading {
     candidates[best]
 }
 
+/// The type of values without a name that would tell money.
+pub(super) fn kind_of(cells: &[&Cell], how: Reading) -> ColumnType {
+    kind("", cells, how)
+}
+
 fn kind(name: &str, cells: &[&Cell], how: Reading) -> ColumnType {
     if cells.is_empty() {
         return ColumnType::Text;

@@ -2,7 +2,7 @@
 
 use std::sync::Arc;
 
-use super::Schema;
+use super::{Column, Schema};
 use crate::language::Folded;
 use crate::value::Value;
 
@@ -30,6 +30,11 @@ impl Record {
     /// The value of a name; `None` when no column has it.
     pub fn get(&self, name: &Folded) -> Option<&Value> {
         self.schema.index(name).map(|index| &self.values[index])
+    }
+
+    /// The column of a name and its value.
+    pub fn field(&self, name: &Folded) -> Option<(&Column, &Value)> {
+        self.schema.index(name).map(|index| (&self.schema.columns()[index], &self.values[index]))
     }
 
     /// The values in the order of the columns.

@@ -25,8 +25,15 @@ pub enum Role {
     Cell,
     /// A box or note with paragraphs of its own.
     Container(Place),
-    /// Its paragraph ends a section and can't go.
+    /// Ends a section: of the paragraph that holds it, which can't go, or of the
+    /// whole text.
     SectionEnd,
+    /// Joins its cell to the one above: begins the joined cells or goes on.
+    Merge,
+    /// How many columns its cell takes, or its row leaves free before its cells.
+    Columns,
+    /// An object whose description may hold a placeholder.
+    Described,
     /// Anything else.
     Other,
 }
@@ -36,6 +43,9 @@ pub enum Role {
 pub struct Dialect {
     /// The role of an element, by namespace and local name.
     pub role: fn(namespace: &str, local: &str) -> Role,
+    /// What an attribute of an element must do when the element is repeated, by
+    /// the element's and the attribute's local names.
+    pub identity: fn(element: &str, attribute: &str) -> Option<Identity>,
     /// The local name of a text element, a line break and a tab, and of a
     /// paragraph: what filling writes.
     pub text: &'static str,
@@ -45,4 +55,28 @@ pub struct Dialect {
     pub tab: &'static str,
     /// A paragraph.
     pub paragraph: &'static str,
+    /// A page break in a run, with its attributes; the prefix stands for `{}`.
+    pub page_break: &'static str,
+    /// An element that goes on the joined cells above; with the attribute that
+    /// begins them.
+    pub merge: (&'static str, &'static str),
+    /// The elements round a section's end within the text.
+    pub section: (&'static str, &'static str),
+}
+
+/// An attribute that can't be repeated as it is.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
+pub enum Identity {
+    /// A paragraph's number: eight hexadecimal digits below 80000000.
+    Paragraph,
+    /// A drawing's number.
+    Drawing,
+    /// A bookmark's number, at its start and its end.
+    Bookmark,
+    /// A bookmark's name.
+    BookmarkName,
+    /// What leads to a bookmark by name.
+    Anchor,
+    /// The list that a paragraph counts in.
+    List,
 }

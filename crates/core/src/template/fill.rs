@@ -4,12 +4,52 @@
 //! between two of space, paragraph edge and closing mark; a paragraph of
 //! placeholders only that printed nothing goes; a table without rows goes.
 
+use std::collections::HashMap;
+use std::ops::Range;
+
 use super::FillError;
-use super::compile::{Fixed, Op, Program};
-use crate::language::Scope;
+use super::dialect::Identity;
+use super::draw::{Draw, Drawing};
+use super::program::{Between, Fixed, Op, Program};
+use crate::language::syntax::{Expr, Kind};
+use crate::language::{EvalError, Fault, Scope, Span, Turns};
+use crate::value::Value;
 
 /// Marks before which a space is not wanted.
 const CLOSING: [char; 7] = ['.', ',', ';', ':', '!', '?', ')'];
+/// How many turns a record may take.
+const MOST_TURNS: usize = 1_000_000;
+/// How many bytes a part may be filled to.
+const LARGEST: usize = 200 << 20;
+
+/// What filling a part for one record gives, besides its bytes.
+#[derive(Debug, Default)]
+pub struct Filling {
+    /// When there are any, the bytes must not be used.
+    pub errors: Vec<FillError>,
+    /// What each placeholder did, where a trace was asked for.
+    pub trace: Vec<Traced>,
+}
+
+/// What one placeholder did in one place.
+#[derive(Debug, Clone, PartialEq, Eq, serde::Serialize)]
+pub struct Traced {
+    /// Which of the part's placeholders.
+    pub placeholder: usize,
+    /// The turn of each repeat around it, from 1, outermost first.
+    pub turns: Vec<usize>,
+    /// What it printed.
+    pub printed: Option<String>,
+    /// The branch that was taken, from 0; none when no branch was. Of a repeat, 0
+    /// for turns and 1 for its `else`.
+    pub branch: Option<usize>,
+    /// How many turns a repeat took.
+    pub count: Option<usize>,
+    /// The record fields that were read.
+    pub read: Vec<String>,
+    /// What else happened: a table that went.
+    pub note: Option<&'static str>,
+}
 
 /// A paragraph while it is written.
 #[derive(Default)]
@@ -28,51 +68,103 @@ struct Paragraph {
     passages: Vec<usize>,
 }
 
+/// A table while it is written.
+#[derive(Default)]
+struct Table {
+    start: usize,
+    rows: usize,
+    /// The row up to which the cells of a column are joined.
+    joined: HashMap<usize, usize>,
+}
+
+/// The turns of a repeat.
+struct Frame<'a> {
+    block: usize,
+    turns: Turns,
+    at: usize,
+    /// The scope around it.
+    around: Scope<'a>,
+    /// Counts the turns of the whole part, to tell one from another.
+    serial: usize,
+}
+
 struct Filler<'a> {
     program: &'a Program,
     out: &'a mut Vec<u8>,
+    draw: &'a mut dyn Draw,
+    scope: Scope<'a>,
     paragraphs: Vec<Paragraph>,
     /// Where each open run begins, and what was printed before it.
     runs: Vec<(usize, usize)>,
-    /// Where each open table begins, and its rows so far.
-    tables: Vec<(usize, usize)>,
+    tables: Vec<Table>,
     /// Whether the last block kept in each open container is a paragraph.
     containers: Vec<bool>,
     /// The branch chosen in each block.
     chosen: Vec<Option<usize>>,
+    frames: Vec<Frame<'a>>,
+    turns: usize,
+    /// How often each identity was written; what a bookmark's number is now.
+    written: HashMap<usize, usize>,
+    bookmarks: HashMap<Range<usize>, u32>,
+    numbers: HashMap<String, u32>,
+    names: HashMap<String, usize>,
+    free: u32,
+    /// The list that stands for another in the turn at hand.
+    lists: HashMap<(String, usize), String>,
     errors: Vec<FillError>,
+    trace: Option<Vec<Traced>>,
 }
 
 impl Program {
-    /// Fills the part for one record, appending to `out`. When errors come back,
-    /// the output must not be used.
-    pub fn fill(&self, scope: &Scope<'_>, out: &mut Vec<u8>) -> Vec<FillError> {
+    /// Fills the part for one record, appending to `out`.
+    pub fn fill(&self, scope: &Scope<'_>, out: &mut Vec<u8>, draw: &mut dyn Draw) -> Filling {
+        self.start(scope.clone(), out, draw, None)
+    }
+
+    /// The same, with a trace of what each placeholder did.
+    pub fn fill_traced(&self, scope: &Scope<'_>, out: &mut Vec<u8>, draw: &mut dyn Draw) -> Filling {
+        self.start(scope.clone().traced(), out, draw, Some(Vec::new()))
+    }
+
+    fn start(&self, scope: Scope<'_>, out: &mut Vec<u8>, draw: &mut dyn Draw, trace: Option<Vec<Traced>>) -> Filling {
         let mut filler = Filler {
             program: self,
             out,
+            draw,
+            scope,
             paragraphs: Vec::new(),
             runs: Vec::new(),
             tables: Vec::new(),
             containers: Vec::new(),
             chosen: vec![None; self.blocks.len()],
+            frames: Vec::new(),
+            turns: 0,
+            written: HashMap::new(),
+            bookmarks: HashMap::new(),
+            numbers: HashMap::new(),
+            names: HashMap::new(),
+            free: self.free,
+            lists: HashMap::new(),
             errors: Vec::new(),
+            trace,
         };
-        filler.run(scope);
-        filler.errors
+        filler.run();
+        Filling { errors: filler.errors, trace: filler.trace.unwrap_or_default() }
     }
 }
 
 impl Filler<'_> {
-    fn run(&mut self, scope: &Scope<'_>) {
+    fn run(&mut self) {
         let mut at = 0;
-        while let Some(op) = self.program.ops.get(at) {
+        let program = self.program;
+        while let Some(op) = program.ops.get(at) {
             at += 1;
             match op {
-                Op::Copy(range) => self.out.extend_from_slice(&self.program.bytes[range.clone()]),
-                Op::Fixed(Fixed::TextOpen) => self.out.extend_from_slice(self.program.writes.text_open.as_bytes()),
-                Op::Fixed(Fixed::TextClose) => self.out.extend_from_slice(self.program.writes.text_close.as_bytes()),
+                Op::Copy(range) => self.out.extend_from_slice(&program.bytes[range.clone()]),
+                Op::Fixed(Fixed::TextOpen) => self.out.extend_from_slice(program.writes.text_open.as_bytes()),
+                Op::Fixed(Fixed::TextClose) => self.out.extend_from_slice(program.writes.text_close.as_bytes()),
                 Op::Literal { raw, first, last, spaces } => {
-                    let bytes = &self.program.bytes[raw.clone()];
+                    let bytes = &program.bytes[raw.clone()];
                     let skip = self.close_gap(*first);
                     self.out.extend_from_slice(&bytes[skip..]);
                     if skip < bytes.len() {
@@ -84,15 +176,32 @@ impl Filler<'_> {
                     self.out.extend_from_slice(b"[:");
                     self.printed(':', 2);
                 }
-                Op::Print(site) => self.print(scope, *site),
-                Op::Object => {
-                    self.close_gap('\u{fffc}');
-                    self.printed('\u{fffc}', 1);
+                Op::Print(site) => self.print(*site),
+                Op::Set(site) => self.set(*site),
+                Op::Draw(site, instead) => self.drawing(*site, instead.clone()),
+                Op::PageBreak => {
+                    self.close_gap(OBJECT);
+                    self.out.extend_from_slice(program.writes.page_break.as_bytes());
+                    self.printed(OBJECT, 1);
                 }
-                Op::Choose(block) => self.choose(scope, *block),
+                Op::Object => {
+                    self.close_gap(OBJECT);
+                    self.printed(OBJECT, 1);
+                }
+                Op::Choose(block) => self.choose(*block),
                 Op::Guard { block, branch, to } => {
                     if self.chosen[*block] != Some(*branch) {
                         at = *to;
+                    }
+                }
+                Op::Repeat { block, to } => {
+                    if !self.begin_turns(*block) {
+                        at = *to;
+                    }
+                }
+                Op::Again { body, between } => {
+                    if self.next_turn(between) {
+                        at = *body;
                     }
                 }
                 Op::PassageStart => {
@@ -114,58 +223,324 @@ impl Filler<'_> {
                     self.runs.push((self.out.len(), before));
                 }
                 Op::RunEnd => self.end_run(),
-                Op::TableStart => self.tables.push((self.out.len(), 0)),
+                Op::TableStart => self.tables.push(Table { start: self.out.len(), ..Table::default() }),
                 Op::RowKept => {
-                    if let Some((_, rows)) = self.tables.last_mut() {
-                        *rows += 1;
+                    if let Some(table) = self.tables.last_mut() {
+                        table.rows += 1;
                     }
                 }
-                Op::TableEnd => {
-                    if let Some((start, 0)) = self.tables.pop() {
-                        self.out.truncate(start);
-                    }
-                }
+                Op::TableEnd => self.end_table(),
                 Op::ContainerStart => self.containers.push(false),
                 Op::Kept { paragraph } => self.kept(*paragraph),
                 Op::ContainerEnd => {
                     if self.containers.pop() == Some(false) {
-                        self.out.extend_from_slice(self.program.writes.paragraph.as_bytes());
+                        self.out.extend_from_slice(program.writes.paragraph.as_bytes());
                     }
                 }
+                Op::Identity(identity, range) => self.identity(*identity, range),
+                Op::List(range, block) => self.list(range, *block),
+                Op::Merge { column, starts, goes_on } => self.merge(*column, *starts, *goes_on),
             }
         }
     }
 
-    fn choose(&mut self, scope: &Scope<'_>, block: usize) {
+    // Blocks.
+
+    fn choose(&mut self, block: usize) {
         self.chosen[block] = None;
-        for (branch, condition) in self.program.blocks[block].branches.iter().enumerate() {
+        let program = self.program;
+        for (branch, condition) in program.blocks[block].branches.iter().enumerate() {
             let holds = match condition {
                 None => true,
-                Some(site) => match scope.holds(&self.program.sites[*site].expr) {
+                Some(site) => match self.holds(*site) {
                     Ok(holds) => holds,
                     Err(error) => return self.fail(*site, error),
                 },
             };
             if holds {
                 self.chosen[block] = Some(branch);
-                return;
+                break;
             }
+        }
+        if let Some(Some(site)) = program.blocks[block].branches.first() {
+            let branch = self.chosen[block];
+            self.note(*site, |t| t.branch = branch);
         }
     }
 
-    fn fail(&mut self, site: usize, error: crate::language::EvalError) {
+    fn holds(&self, site: usize) -> Result<bool, EvalError> {
+        match self.program.sites[site].kind.exprs().first() {
+            Some(condition) => self.scope.holds(condition),
+            None => Ok(true),
+        }
+    }
+
+    /// Begins the turns of a block's list; false when it has none.
+    fn begin_turns(&mut self, block: usize) -> bool {
+        self.chosen[block] = None;
+        let Some(Some(site)) = self.program.blocks[block].branches.first().copied() else { return false };
+        let Kind::Repeat(_, list) = &self.program.sites[site].kind else { return false };
+        let turns = match self.scope.turns(list) {
+            Ok(turns) => turns,
+            Err(error) => {
+                self.fail(site, error);
+                return false;
+            }
+        };
+        self.chosen[block] = Some(usize::from(turns.is_empty()));
+        let (branch, count) = (self.chosen[block], turns.len());
+        self.note(site, |t| (t.branch, t.count) = (branch, Some(count)));
+        let Some(first) = turns.get(0) else { return false };
+        if !self.counts(site, list) {
+            return false;
+        }
+        let around = self.scope.clone();
+        self.scope = around.turn(first);
+        self.frames.push(Frame { block, turns, at: 0, around, serial: self.turns });
+        true
+    }
+
+    /// Counts a turn; false when there are too many, or too much was written.
+    fn counts(&mut self, site: usize, list: &Expr) -> bool {
+        self.turns += 1;
+        let fault = match () {
+            () if self.turns > MOST_TURNS => Fault::TooManyTurns(MOST_TURNS),
+            () if self.out.len() > LARGEST => Fault::Drawing("the document would hold more than 200 MB; filter the list".into()),
+            () => return true,
+        };
+        if self.errors.is_empty() {
+            self.fail(site, EvalError { span: list.span, fault });
+        }
+        false
+    }
+
+    /// Goes on with the next turn of the innermost repeat; false after the last.
+    fn next_turn(&mut self, between: &Between) -> bool {
+        let Some(mut frame) = self.frames.pop() else { return false };
+        frame.at += 1;
+        let next = frame.turns.get(frame.at);
+        let site = self.program.blocks[frame.block].branches.first().copied().flatten();
+        let goes_on = match (next.is_some(), site) {
+            (true, Some(site)) => match &self.program.sites[site].kind {
+                Kind::Repeat(_, list) => self.counts(site, list),
+                _ => false,
+            },
+            _ => false,
+        };
+        let Some(turn) = next.filter(|_| goes_on) else {
+            self.scope = frame.around;
+            return false;
+        };
+        let writes = &self.program.writes;
+        match between {
+            Between::Nothing => {}
+            Between::Paragraph => self.out.extend_from_slice(writes.paragraph.as_bytes()),
+            Between::Section(end) => {
+                self.out.extend_from_slice(writes.section[0].as_bytes());
+                self.out.extend_from_slice(&self.program.bytes[end.clone()]);
+                self.out.extend_from_slice(writes.section[1].as_bytes());
+            }
+        }
+        self.scope = frame.around.turn(turn);
+        frame.serial = self.turns;
+        self.frames.push(frame);
+        true
+    }
+
+    // Placeholders.
+
+    fn fail(&mut self, site: usize, error: EvalError) {
         let placeholder = &self.program.sites[site].placeholder;
         self.errors.push(FillError { placeholder: placeholder.text.clone(), place: placeholder.place, error });
     }
 
-    fn print(&mut self, scope: &Scope<'_>, site: usize) {
-        match scope.print(&self.program.sites[site].expr) {
+    /// Notes in the trace what a placeholder did.
+    fn note(&mut self, site: usize, what: impl FnOnce(&mut Traced)) {
+        if let Some(trace) = &mut self.trace {
+            let turns = self.frames.iter().map(|f| f.at + 1).collect();
+            let placeholder = self.program.sites[site].index;
+            let mut traced =
+                Traced { placeholder, turns, printed: None, branch: None, count: None, read: self.scope.take_reads(), note: None };
+            what(&mut traced);
+            trace.push(traced);
+        }
+    }
+
+    fn print(&mut self, site: usize) {
+        let printed = match &self.program.sites[site].kind {
+            Kind::Print(expr) => self.scope.print(expr),
+            Kind::Clause(name, with) => self.scope.context.clauses.fill(name, with, &self.scope).map(Some),
+            _ => Ok(None),
+        };
+        match printed {
             Err(error) => self.fail(site, error),
-            Ok(Some(text)) if !text.is_empty() => self.write(&text),
-            Ok(_) => {
-                if let Some(paragraph) = self.paragraphs.last_mut() {
-                    paragraph.gap = true;
+            Ok(text) => {
+                let text = text.filter(|t| !t.is_empty());
+                match &text {
+                    Some(text) => self.write(text),
+                    None => self.gap(),
                 }
+                self.note(site, |t| t.printed = text);
+            }
+        }
+    }
+
+    fn set(&mut self, site: usize) {
+        if let Kind::Set(setting) = &self.program.sites[site].kind {
+            match self.scope.value(&setting.value) {
+                Ok(value) => self.scope.set(&setting.name, value),
+                Err(error) => self.fail(site, error),
+            }
+        }
+        self.gap();
+        self.note(site, |_| {});
+    }
+
+    fn gap(&mut self) {
+        if let Some(paragraph) = self.paragraphs.last_mut() {
+            paragraph.gap = true;
+        }
+    }
+
+    fn drawing(&mut self, site: usize, instead: Option<Range<usize>>) {
+        let drawn = self.draw_one(site, instead.clone());
+        match drawn {
+            Err(error) => self.fail(site, error),
+            Ok(None) => {
+                self.gap();
+                self.note(site, |_| {});
+            }
+            Ok(Some(bytes)) => {
+                self.close_gap(OBJECT);
+                // A drawing stands in a run, beside its texts.
+                let writes = &self.program.writes;
+                match instead {
+                    Some(_) => self.out.extend_from_slice(&bytes),
+                    None => {
+                        self.out.extend_from_slice(writes.text_close.as_bytes());
+                        self.out.extend_from_slice(&bytes);
+                        self.out.extend_from_slice(writes.text_open.as_bytes());
+                    }
+                }
+                self.printed(OBJECT, 1);
+                self.note(site, |t| t.printed = Some("drawn".to_owned()));
+            }
+        }
+    }
+
+    fn draw_one(&mut self, site: usize, instead: Option<Range<usize>>) -> Result<Option<Vec<u8>>, EvalError> {
+        let program = self.program;
+        let instead = instead.map(|range| &program.bytes[range]);
+        let at = |expr: &Expr| {
+            let span = expr.span;
+            move |fault| EvalError { span, fault }
+        };
+        match &program.sites[site].kind {
+            Kind::Picture(expr, sizes) => {
+                let value = self.scope.value(expr)?;
+                if value.is_blank() {
+                    return Ok(None);
+                }
+                self.draw.draw(&Drawing::Picture { value: &value, sizes }, instead).map_err(at(expr))
+            }
+            Kind::Barcode(code) => {
+                let value = self.scope.value(&code.value)?;
+                if value.is_blank() {
+                    return Ok(None);
+                }
+                let with: Result<Vec<(String, Value)>, EvalError> =
+                    code.with.iter().map(|s| Ok((s.name.folded.as_str().to_owned(), self.scope.value(&s.value)?))).collect();
+                self.draw.draw(&Drawing::Barcode { code, value: &value, with: &with? }, instead).map_err(at(&code.value))
+            }
+            Kind::Signer(field) => {
+                let span = Span::default();
+                self.draw.draw(&Drawing::Signer(field), instead).map_err(|fault| EvalError { span, fault })
+            }
+            _ => Ok(None),
+        }
+    }
+
+    // What can't be repeated as it is.
+
+    fn identity(&mut self, identity: Identity, range: &Range<usize>) {
+        let original = String::from_utf8_lossy(&self.program.bytes[range.clone()]).into_owned();
+        let times = self.written.entry(range.start).or_insert(0);
+        *times += 1;
+        let first = *times == 1;
+        let value = match identity {
+            Identity::List => original,
+            Identity::Anchor => match self.names.get(&original) {
+                Some(times) if *times > 1 => format!("{original}_{times}"),
+                _ => original,
+            },
+            // The end of a bookmark has the number of its start.
+            Identity::Bookmark => {
+                let number = match first {
+                    true => original.parse().unwrap_or(0),
+                    false => match self.numbers.get(&original).copied().filter(|_| !self.bookmarks.contains_key(range)) {
+                        Some(current) => current,
+                        None => self.next_free(),
+                    },
+                };
+                if first && !self.numbers.contains_key(&original) || self.bookmarks.contains_key(range) {
+                    // The site that comes first in a turn is the start.
+                    self.bookmarks.insert(range.clone(), number);
+                    self.numbers.insert(original, number);
+                }
+                number.to_string()
+            }
+            Identity::BookmarkName => {
+                let times = self.names.entry(original.clone()).or_insert(0);
+                *times += 1;
+                if *times > 1 { format!("{original}_{times}") } else { original }
+            }
+            _ if first => original,
+            Identity::Drawing => self.next_free().to_string(),
+            Identity::Paragraph => format!("{:08X}", 0x4D00_0000 + (self.next_free() & 0xFF_FFFF)),
+        };
+        self.out.extend_from_slice(value.as_bytes());
+    }
+
+    fn next_free(&mut self) -> u32 {
+        self.free += 1;
+        self.free - 1
+    }
+
+    /// A list that begins anew in each turn of a block: in the first it is itself.
+    fn list(&mut self, range: &Range<usize>, block: usize) {
+        let original = String::from_utf8_lossy(&self.program.bytes[range.clone()]).into_owned();
+        let serial = self.frames.iter().find(|f| f.block == block).map_or(0, |f| f.serial);
+        let known = self.lists.get(&(original.clone(), serial)).cloned();
+        let number = known.unwrap_or_else(|| {
+            let fresh = !self.lists.keys().any(|(list, _)| *list == original);
+            let number = if fresh { original.clone() } else { self.draw.list_anew(&original) };
+            self.lists.insert((original, serial), number.clone());
+            number
+        });
+        self.out.extend_from_slice(number.as_bytes());
+    }
+
+    /// Joined cells stay joined when rows go or are repeated: where the row that
+    /// began them is gone, the next begins them; where it is repeated and they go
+    /// on below, they are one.
+    fn merge(&mut self, column: usize, starts: bool, goes_on: bool) {
+        let again = goes_on && self.frames.last().is_some_and(|f| f.at > 0);
+        let Some(table) = self.tables.last_mut() else { return };
+        let row = table.rows + 1;
+        let above = table.joined.insert(column, row) == Some(row - 1) && row > 1;
+        let writes = &self.program.writes.merge;
+        let starts = if above { starts && !again } else { true };
+        self.out.extend_from_slice(writes[usize::from(!starts)].as_bytes());
+    }
+
+    fn end_table(&mut self) {
+        let Some(table) = self.tables.pop() else { return };
+        if table.rows == 0 {
+            self.out.truncate(table.start);
+            if let Some(trace) = &mut self.trace
+                && let Some(last) = trace.last_mut()
+            {
+                last.note = Some("its table went with its last row");
             }
         }
     }
@@ -269,6 +644,9 @@ fn escape(text: &str, line_break: &str, tab: &str, out: &mut Vec<u8>) {
     }
     out.extend_from_slice(&text.as_bytes()[plain..]);
 }
+
+/// Stands for what is visible and no text.
+const OBJECT: char = '\u{fffc}';
 
 #[cfg(test)]
 mod tests;

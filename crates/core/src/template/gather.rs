@@ -9,7 +9,7 @@ use quick_xml::name::ResolveResult;
 use quick_xml::reader::NsReader;
 
 use super::Place;
-use super::dialect::{Dialect, Role};
+use super::dialect::{Dialect, Identity, Role};
 
 /// How deep elements may nest.
 const DEEPEST: usize = 256;
@@ -85,8 +85,13 @@ pub(super) struct Paragraph {
     pub place: Place,
     /// The element that holds it directly.
     pub parent: Id,
-    /// The innermost row that holds it.
+    /// The innermost row that holds it, and that row's table.
     pub row: Option<Id>,
+    pub table: Option<Id>,
+    /// The list that it counts in.
+    pub list: Option<String>,
+    /// Which section of the running text it stands in.
+    pub section: usize,
     /// Nodes from its start tag to its end tag.
     pub nodes: Range<usize>,
     /// Pieces of its text: node and where it begins in the joined text. Breaks
@@ -112,6 +117,32 @@ pub(super) struct Row {
     pub above: Option<Id>,
 }
 
+/// A table and the element that holds it directly.
+#[derive(Debug)]
+pub(super) struct Table {
+    pub id: Id,
+    pub parent: Id,
+}
+
+/// A mark that joins a cell to the one above.
+#[derive(Debug, Clone)]
+pub(super) struct Merge {
+    /// The element.
+    pub range: Range<usize>,
+    /// It begins the joined cells.
+    pub starts: bool,
+    pub row: Id,
+    /// The column of its cell.
+    pub column: usize,
+}
+
+/// An attribute's value that can't be repeated as it is.
+#[derive(Debug, Clone)]
+pub(super) struct IdSite {
+    pub range: Range<usize>,
+    pub identity: Identity,
+}
+
 /// A part, gathered.
 #[derive(Debug)]
 pub struct Gathered {
@@ -119,10 +150,37 @@ pub struct Gathered {
     pub(super) nodes: Vec<Node>,
     pub(super) paragraphs: Vec<Paragraph>,
     pub(super) rows: Vec<Row>,
-    /// Each table and the element that holds it directly.
-    pub(super) tables: Vec<(Id, Id)>,
+    pub(super) tables: Vec<Table>,
+    pub(super) merges: Vec<Merge>,
+    /// In the order of the bytes.
+    pub(super) ids: Vec<IdSite>,
+    /// Objects with a placeholder for a description: the paragraph, the node
+    /// that opens the object, the description.
+    pub(super) described: Vec<(usize, usize, String)>,
+    /// The element that ends the last section of the running text.
+    pub(super) last_section: Option<Range<usize>>,
+    /// How many sections end within the running text.
+    pub(super) sections: usize,
     /// What to write for a line break, a tab, the start of a text, a paragraph.
     pub(super) writes: Writes,
+}
+
+impl Gathered {
+    pub(super) fn new(bytes: Arc<[u8]>, writes: Writes) -> Gathered {
+        Gathered {
+            bytes,
+            nodes: Vec::new(),
+            paragraphs: Vec::new(),
+            rows: Vec::new(),
+            tables: Vec::new(),
+            merges: Vec::new(),
+            ids: Vec::new(),
+            described: Vec::new(),
+            last_section: None,
+            sections: 0,
+            writes,
+        }
+    }
 }
 
 /// What filling writes besides text.
@@ -134,6 +192,11 @@ pub(super) struct Writes {
     pub text_open: String,
     pub text_close: String,
     pub paragraph: String,
+    pub page_break: String,
+    /// Begins joined cells; goes on with them.
+    pub merge: [String; 2],
+    /// What stands round the end of a section within the text.
+    pub section: [String; 2],
 }
 
 impl Writes {
@@ -147,6 +210,9 @@ impl Writes {
             line_break: between(dialect.line_break),
             tab: between(dialect.tab),
             paragraph: format!("<{prefix}{}/>", dialect.paragraph),
+            page_break: format!("{text_close}{}{text_open}", dialect.page_break.replace("{}", prefix)),
+            merge: [dialect.merge.1, dialect.merge.0].map(|m| m.replace("{}", prefix)),
+            section: [dialect.section.0, dialect.section.1].map(|m| m.replace("{}", prefix)),
             text_open,
             text_close,
         }
@@ -164,8 +230,12 @@ struct Level {
     place: Place,
     /// The index of the last block (paragraph or table) under it.
     last_block: Option<Block>,
-    /// Whether this is a direct child of a run that counts as visible.
-    object: bool,
+    /// Whether this is a direct child of a run that counts as visible; its node.
+    object: Option<usize>,
+    /// Of a row, the column of its next cell; of a cell, its own.
+    column: usize,
+    /// Where its start tag begins.
+    start: usize,
 }
 
 #[derive(Clone, Copy)]
@@ -189,9 +259,8 @@ struct Gatherer<'d> {
 
 impl<'d> Gatherer<'d> {
     fn new(bytes: Arc<[u8]>, dialect: &'d Dialect, place: Place) -> Gatherer<'d> {
-        let root = Level { role: Role::Container(place), id: 0, place, last_block: None, object: false };
-        let found =
-            Gathered { bytes, nodes: Vec::new(), paragraphs: Vec::new(), rows: Vec::new(), tables: Vec::new(), writes: Writes::default() };
+        let root = Level { role: Role::Container(place), id: 0, place, last_block: None, object: None, column: 0, start: 0 };
+        let found = Gathered::new(bytes, Writes::default());
         Gatherer { dialect, levels: vec![root], open: Vec::new(), next: 1, found, text: None, prefix: String::new() }
     }
 
@@ -207,12 +276,14 @@ impl<'d> Gatherer<'d> {
                 Event::Start(tag) => {
                     let role = self.role(&reader, tag.name());
                     self.note_prefix(role, tag.name().as_ref());
-                    self.enter(role, range)?;
+                    let attributes = self.attributes(bytes, &tag, role);
+                    self.enter(role, range, attributes)?;
                 }
                 Event::Empty(tag) => {
                     let role = self.role(&reader, tag.name());
                     let end = range.end..range.end;
-                    self.enter(role, range)?;
+                    let attributes = self.attributes(bytes, &tag, role);
+                    self.enter(role, range, attributes)?;
                     self.leave(end, bytes)?;
                 }
                 Event::End(_) => self.leave(range, bytes)?,
@@ -234,6 +305,38 @@ impl<'d> Gatherer<'d> {
             ResolveResult::Bound(namespace) => (self.dialect.role)(namespace.as_ref(), local.as_ref()),
             _ => (self.dialect.role)("", local.as_ref()),
         }
+    }
+
+    /// Notes the attributes of an element that can't be repeated as they are;
+    /// gives the one that its role needs.
+    fn attributes(&mut self, bytes: &[u8], tag: &quick_xml::events::BytesStart<'_>, role: Role) -> Option<String> {
+        let element = tag.local_name();
+        let mut wanted = None;
+        for attribute in tag.attributes().flatten() {
+            let local = attribute.key.local_name();
+            if let Some(identity) = (self.dialect.identity)(element.as_ref(), local.as_ref()) {
+                // The value is a slice of the part itself.
+                let start = (attribute.value.as_ptr() as usize).wrapping_sub(bytes.as_ptr() as usize);
+                let range = start..start.saturating_add(attribute.value.len());
+                if range.end <= bytes.len() && matches!(attribute.value, std::borrow::Cow::Borrowed(_)) {
+                    self.found.ids.push(IdSite { range, identity });
+                }
+                if identity == Identity::List
+                    && let Some(paragraph) = self.open.last()
+                {
+                    self.found.paragraphs[*paragraph].list = Some(attribute.value.to_string());
+                }
+            }
+            let name = match role {
+                Role::Merge | Role::Columns => "val",
+                Role::Described => "descr",
+                _ => continue,
+            };
+            if local.as_ref() == name {
+                wanted = attribute.normalized_value(quick_xml::XmlVersion::Implicit1_0).ok().map(std::borrow::Cow::into_owned);
+            }
+        }
+        wanted
     }
 
     fn note_prefix(&mut self, role: Role, name: &str) {
@@ -262,14 +365,15 @@ impl<'d> Gatherer<'d> {
         }
     }
 
-    fn enter(&mut self, role: Role, range: Range<usize>) -> Result<(), GatherError> {
+    fn enter(&mut self, role: Role, range: Range<usize>, attribute: Option<String>) -> Result<(), GatherError> {
         if self.levels.len() >= DEEPEST {
             return Err(GatherError::TooDeep);
         }
         let (parent_role, parent_place, parent_id) = (self.level().role, self.level().place, self.level().id);
         let id = self.next;
         self.next += 1;
-        let object = parent_role == Role::Run && !matches!(role, Role::Properties | Role::Text);
+        let object = (parent_role == Role::Run && !matches!(role, Role::Properties | Role::Text)).then_some(self.found.nodes.len());
+        let (start, mut column) = (range.start, 0);
         let place = match role {
             Role::Table if parent_place == Place::Body => Place::Table,
             Role::Container(place) => place,
@@ -283,12 +387,16 @@ impl<'d> Gatherer<'d> {
                     Some(Block::Paragraph(above)) => Some(above),
                     _ => None,
                 };
-                let row = self.levels.iter().rev().find(|l| l.role == Role::Row).map(|l| l.id);
+                let innermost = |role: Role| self.levels.iter().rev().find(|l| l.role == role).map(|l| l.id);
+                let (row, table) = (innermost(Role::Row), innermost(Role::Table));
                 let index = self.found.paragraphs.len();
                 self.found.paragraphs.push(Paragraph {
                     place,
                     parent: parent_id,
                     row,
+                    table,
+                    list: None,
+                    section: self.found.sections,
                     nodes: node..node,
                     pieces: Vec::new(),
                     text: String::new(),
@@ -303,7 +411,7 @@ impl<'d> Gatherer<'d> {
             }
             Role::Table => {
                 self.block(Block::Table);
-                self.found.tables.push((id, parent_id));
+                self.found.tables.push(Table { id, parent: parent_id });
                 self.found.nodes.push(Node::Open(role, id, range));
             }
             Role::Row => {
@@ -315,8 +423,39 @@ impl<'d> Gatherer<'d> {
                 self.block(Block::Row(id));
                 self.found.nodes.push(Node::Open(role, id, range));
             }
-            Role::Run | Role::Cell | Role::Container(_) => self.found.nodes.push(Node::Open(role, id, range)),
-            _ if object => {
+            Role::Cell => {
+                if let Some(row) = self.levels.last_mut() {
+                    column = row.column;
+                    row.column += 1;
+                }
+                self.found.nodes.push(Node::Open(role, id, range));
+            }
+            Role::Columns => {
+                let count = attribute.and_then(|n| n.parse::<usize>().ok()).unwrap_or(0).min(1000);
+                // Within a cell it counts the cell's own column, which was counted.
+                let cell = self.levels.iter().rev().map(|l| l.role).find(|r| matches!(r, Role::Cell | Role::Row)) == Some(Role::Cell);
+                if let Some(row) = self.levels.iter_mut().rev().find(|l| l.role == Role::Row) {
+                    row.column += count.saturating_sub(usize::from(cell));
+                }
+                self.markup(range);
+            }
+            Role::Merge => {
+                let of = |role: Role| self.levels.iter().rev().find(|l| l.role == role);
+                if let (Some(row), Some(cell)) = (of(Role::Row), of(Role::Cell)) {
+                    let (row, column) = (row.id, cell.column);
+                    self.found.merges.push(Merge { range: range.clone(), starts: attribute.as_deref() == Some("restart"), row, column });
+                }
+                self.markup(range);
+            }
+            Role::Described => {
+                let object = self.levels.iter().rev().find_map(|l| l.object);
+                if let (Some(text), Some(object), Some(paragraph)) = (attribute.filter(|t| t.contains("[:")), object, self.open.last()) {
+                    self.found.described.push((*paragraph, object, text));
+                }
+                self.markup(range);
+            }
+            Role::Run | Role::Container(_) => self.found.nodes.push(Node::Open(role, id, range)),
+            _ if object.is_some() => {
                 if let Some(paragraph) = self.open.last().map(|p| &mut self.found.paragraphs[*p]) {
                     match role {
                         Role::Break | Role::Tab => {
@@ -332,12 +471,15 @@ impl<'d> Gatherer<'d> {
             Role::SectionEnd => {
                 if let Some(paragraph) = self.open.last() {
                     self.found.paragraphs[*paragraph].section_end = true;
+                    self.found.sections += 1;
+                    self.markup(range);
+                } else {
+                    self.found.nodes.push(Node::Open(role, id, range));
                 }
-                self.markup(range);
             }
             _ => self.markup(range),
         }
-        self.levels.push(Level { role, id, place, last_block: None, object });
+        self.levels.push(Level { role, id, place, last_block: None, object, column, start });
         Ok(())
     }
 
@@ -368,7 +510,18 @@ impl<'d> Gatherer<'d> {
                 }
             }
             Role::Run | Role::Table | Role::Row => self.found.nodes.push(Node::Close(level.role, level.id, range)),
-            _ if level.object => self.found.nodes.push(Node::ObjectClose(range)),
+            Role::SectionEnd if self.open.is_empty() => {
+                self.found.last_section = Some(level.start..range.end);
+                self.found.nodes.push(Node::Close(level.role, level.id, range));
+            }
+            Role::Merge => {
+                // An element written with an end tag of its own.
+                if let Some(merge) = self.found.merges.last_mut().filter(|m| m.range.start == level.start) {
+                    merge.range.end = merge.range.end.max(range.end);
+                }
+                self.markup(range);
+            }
+            _ if level.object.is_some() => self.found.nodes.push(Node::ObjectClose(range)),
             _ => self.markup(range),
         }
         Ok(())

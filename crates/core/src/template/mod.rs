@@ -5,10 +5,14 @@
 //! 2. **Compile**, once per template version, turns it into a flat program.
 //! 3. **Fill** runs the program for one record; it only appends bytes.
 
+mod clause;
 mod compile;
 mod dialect;
+mod draw;
 mod fill;
 mod gather;
+mod outline;
+mod program;
 mod scan;
 mod text;
 
@@ -16,9 +20,14 @@ use serde::Serialize;
 
 use crate::language::{EvalError, Span};
 
-pub use compile::{Compiled, Program, compile};
-pub use dialect::{Dialect, Role};
+pub use clause::{ClauseProblem, Clauses};
+pub use compile::{Compiled, compile};
+pub use dialect::{Dialect, Identity, Role};
+pub use draw::{Draw, Drawing, NoDrawing};
+pub use fill::{Filling, Traced};
 pub use gather::{GatherError, Gathered, gather};
+pub use outline::Outline;
+pub use program::Program;
 pub use text::{TextTemplate, gather_text};
 
 /// Where in a template a placeholder stands.
@@ -65,8 +74,18 @@ pub struct Placeholder {
     pub place: Place,
     /// The line of text that it stands in.
     pub line: String,
-    /// The names that it looks up, as written.
-    pub names: Vec<String>,
+    /// The names that it looks up.
+    pub names: Vec<NameUse>,
+}
+
+/// A name that a placeholder looks up.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+pub struct NameUse {
+    /// As written.
+    pub name: String,
+    /// The lists that it is looked up in first, outermost first, each by its
+    /// path; none for a list that is no plain path.
+    pub within: Vec<Option<Vec<String>>>,
 }
 
 /// Something wrong in a template; it must be put right before the template can

@@ -2,20 +2,15 @@
 //! paragraph.
 
 use super::compile::{Compiled, compile};
+use super::draw::NoDrawing;
 use super::gather::{Gathered, Node, Paragraph, TextNode, Writes};
 use super::{FillError, Place, Placeholder, Problem, Role};
 use crate::language::Scope;
 
 /// Gathers plain text.
 pub fn gather_text(text: &str) -> Gathered {
-    let mut gathered = Gathered {
-        bytes: text.as_bytes().into(),
-        nodes: Vec::new(),
-        paragraphs: Vec::new(),
-        rows: Vec::new(),
-        tables: Vec::new(),
-        writes: Writes { line_break: "\n".into(), tab: "\t".into(), ..Writes::default() },
-    };
+    let writes = Writes { line_break: "\n".into(), tab: "\t".into(), page_break: "\u{c}".into(), ..Writes::default() };
+    let mut gathered = Gathered::new(text.as_bytes().into(), writes);
     let mut at = 0;
     for (index, line) in text.split_inclusive('\n').enumerate() {
         let content = line.strip_suffix('\n').unwrap_or(line);
@@ -29,6 +24,9 @@ pub fn gather_text(text: &str) -> Gathered {
             place: Place::Text,
             parent: 0,
             row: None,
+            table: None,
+            list: None,
+            section: 0,
             nodes: first..gathered.nodes.len(),
             pieces: vec![(first + 1, 0)],
             text: content.to_owned(),
@@ -67,7 +65,7 @@ impl TextTemplate {
     /// Fills it for one record.
     pub fn fill(&self, scope: &Scope<'_>) -> Result<String, FillError> {
         let mut out = Vec::new();
-        match self.compiled.program.fill(scope, &mut out).into_iter().next() {
+        match self.compiled.program.fill(scope, &mut out, &mut NoDrawing).errors.into_iter().next() {
             Some(error) => Err(error),
             None => Ok(String::from_utf8(out).unwrap_or_default()),
         }

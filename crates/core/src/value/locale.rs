@@ -1,11 +1,15 @@
 //! Locales (BCP 47) and what CLDR says of them: separators, date order, words,
 //! where the currency stands. Formatters are made once per locale and kept.
 
+use std::cmp::Ordering;
 use std::collections::HashMap;
 use std::fmt;
 use std::sync::{Arc, LazyLock, RwLock};
 
 use fixed_decimal::Decimal as FixedDecimal;
+use icu_collator::options::CollatorOptions;
+use icu_collator::preferences::CollationNumericOrdering;
+use icu_collator::{Collator, CollatorBorrowed, CollatorPreferences};
 use icu_datetime::fieldsets::{YMD, YMDE};
 use icu_datetime::input::Date as IcuDate;
 use icu_datetime::{DateTimeFormatter, pattern};
@@ -53,6 +57,7 @@ pub struct Locale {
     ungrouped: DecimalFormatter,
     dates: [DateTimeFormatter<YMD>; 3],
     full: DateTimeFormatter<YMDE>,
+    collator: CollatorBorrowed<'static>,
 }
 
 /// At most so many locales are kept; records may name any.
@@ -98,6 +103,7 @@ impl Locale {
             ungrouped: decimal(GroupingStrategy::Never)?,
             dates: [date(YMD::short())?, date(YMD::medium())?, date(YMD::long())?],
             full: DateTimeFormatter::try_new((&tag).into(), YMDE::long()).ok()?,
+            collator: collator(&tag)?,
             tag,
         })
     }
@@ -110,6 +116,22 @@ impl Locale {
     /// The language subtag: `nl` of `nl-NL`.
     pub fn language(&self) -> String {
         self.tag.id.language.to_string()
+    }
+
+    /// The tag for what asks CLDR itself.
+    pub(super) fn preferences(&self) -> &Tag {
+        &self.tag
+    }
+
+    /// The region subtag: `NL` of `nl-NL`.
+    pub fn region(&self) -> Option<String> {
+        self.tag.id.region.map(|r| r.to_string())
+    }
+
+    /// The order of two texts: CLDR collation, numbers within them by their
+    /// value (A2 before A10), case only where nothing else differs.
+    pub fn order(&self, a: &str, b: &str) -> Ordering {
+        self.collator.compare(a, b)
     }
 
     /// `.` or `,`, as CLDR has it for the locale.
@@ -184,7 +206,11 @@ impl Locale {
     pub fn money(&self, money: Money) -> String {
         let places = money.currency.places();
         let rounded = super::number::round_half_away(money.amount, places as i32);
-        let digits = self.number(rounded.abs(), places, places, true);
+        let mut digits = self.number(rounded.abs(), places, places, true);
+        // CLDR has a grouping of its own for money there (`currencyGroup`).
+        if self.tag.id.language.as_str() == "de" && self.region().as_deref() == Some("AT") {
+            digits = digits.replace('\u{a0}', ".");
+        }
         let sign = self.currency_sign(money.currency);
         let minus = if rounded.is_sign_negative() && !rounded.is_zero() { "-" } else { "" };
         match currency_place(&self.tag) {
@@ -258,6 +284,12 @@ fn currency_place(tag: &Tag) -> Place {
     }
 }
 
+fn collator(tag: &Tag) -> Option<CollatorBorrowed<'static>> {
+    let mut preferences: CollatorPreferences = tag.into();
+    preferences.numeric_ordering = Some(CollationNumericOrdering::True);
+    Collator::try_new(preferences, CollatorOptions::default()).ok()
+}
+
 fn icu_date(date: Date) -> IcuDate<icu_calendar::Iso> {
     match IcuDate::try_new_iso(i32::from(date.year()), date.month() as u8, date.day() as u8) {
         Ok(date) => date,
@@ -306,6 +338,44 @@ mod tests {
         assert_eq!(locale("en-GB").date_order(), DateOrder::DayFirst);
         assert_eq!(locale("en-US").date_order(), DateOrder::MonthFirst);
         assert_eq!(locale("sv-SE").date_order(), DateOrder::YearFirst);
+    }
+
+    #[test]
+    fn text_is_ordered_as_the_language_has_it_and_a2_comes_before_a10() {
+        let sorted = |tag: &str, mut names: Vec<&'static str>| {
+            names.sort_by(|a, b| locale(tag).order(a, b));
+            names.join(" ")
+        };
+        assert_eq!(sorted("en-GB", vec!["A10", "b1", "A2", "B2", "a1"]), "a1 A2 A10 b1 B2");
+        assert_eq!(sorted("de-DE", vec!["Zander", "Ödland", "Otter", "Öse"]), "Ödland Öse Otter Zander");
+        assert_eq!(sorted("sv-SE", vec!["Zander", "Ödland", "Otter"]), "Otter Zander Ödland");
+    }
+
+    #[test]
+    fn money_in_many_places() {
+        let write = |tag: &str, amount: &str, code: &str| {
+            let currency = Currency::parse(code).expect(code);
+            locale(tag).money(Money { amount: amount.parse().expect("amount"), currency }).replace(['\u{a0}', '\u{202f}'], " ")
+        };
+        for (tag, amount, code, written) in [
+            ("en-GB", "1480", "GBP", "£1,480.00"),
+            ("en-US", "1480", "USD", "$1,480.00"),
+            ("en-US", "-3.5", "USD", "-$3.50"),
+            ("en-GB", "1480", "USD", "US$1,480.00"),
+            ("en-IE", "0.005", "EUR", "€0.01"),
+            ("en-GB", "1480", "JPY", "¥1,480"),
+            ("en-GB", "1.2345", "BHD", "BHD 1.235"),
+            ("de-DE", "1480", "EUR", "1.480,00 €"),
+            ("de-AT", "1480", "EUR", "€ 1.480,00"),
+            ("fr-FR", "1480.5", "EUR", "1 480,50 €"),
+            ("nl-NL", "1480", "EUR", "€ 1.480,00"),
+            ("es-ES", "1480", "EUR", "1480,00 €"),
+            ("pl-PL", "12345.6", "PLN", "12 345,60 zł"),
+            ("sv-SE", "1480", "SEK", "1 480,00 kr"),
+            ("da-DK", "1480", "DKK", "1.480,00 kr."),
+        ] {
+            assert_eq!(write(tag, amount, code), written, "{tag} {code}");
+        }
     }
 
     #[test]

@@ -5,6 +5,7 @@ mod locale;
 mod money;
 pub mod number;
 pub mod read;
+mod spellout;
 
 use std::sync::Arc;
 
@@ -16,6 +17,7 @@ use crate::records::Record;
 pub use email::{EmailAddress, NotAnAddress, recipients};
 pub use locale::{DateOrder, Length, Locale, UnknownLocale};
 pub use money::{Currency, Money, UnknownCurrency};
+pub use spellout::spell;
 
 /// A value of the placeholder language. Cheap to clone.
 #[derive(Debug, Clone, PartialEq)]

@@ -72,7 +72,7 @@ impl Template {
                     return Vec::new();
                 }
                 let mut out = Vec::with_capacity(program.source().len() + 1024);
-                errors.extend(program.fill(scope, &mut out));
+                errors.extend(program.fill(scope, &mut out, &mut mangle_core::template::NoDrawing).errors);
                 out
             })
             .collect();

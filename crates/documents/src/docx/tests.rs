@@ -25,7 +25,7 @@ fn ties() -> Ties {
 
 fn filled(template: &Template, sheet: &Sheet, number: usize) -> Filled {
     let (ties, context) = (ties(), Context::new(Locale::english(), NOON));
-    template.fill(&Scope { record: &sheet.records[number - 1], ties: &ties, context: &context }).expect("fills")
+    template.fill(&Scope::new(&sheet.records[number - 1], &ties, &context)).expect("fills")
 }
 
 /// Runs a program that no one here wrote over a file.

@@ -118,3 +118,127 @@ fn a_semicolon_list_in_windows_1252_reads_its_decimal_commas() {
     assert_eq!(prices.name, "price-list");
     assert!(prices.schema.columns().iter().any(|c| c.kind.name() == "money"));
 }
+
+/// A workbook of the least parts: its sheet's rows, its styles' formats, and
+/// whether its days count from 1904.
+fn workbook(rows: &str, from_1904: bool) -> Vec<u8> {
+    let main = "http://schemas.openxmlformats.org/spreadsheetml/2006/main";
+    let office = "http://schemas.openxmlformats.org/officeDocument/2006/relationships";
+    let package = "http://schemas.openxmlformats.org/package/2006";
+    parts(&[
+        (
+            "[Content_Types].xml",
+            format!(
+                "<Types xmlns=\"{package}/content-types\"><Default Extension=\"rels\" ContentType=\"application/vnd.openxmlformats-package.relationships+xml\"/><Override PartName=\"/xl/workbook.xml\" ContentType=\"application/vnd.openxmlformats-officedocument.spreadsheetml.sheet.main+xml\"/></Types>"
+            ),
+        ),
+        (
+            "_rels/.rels",
+            format!(
+                "<Relationships xmlns=\"{package}/relationships\"><Relationship Id=\"r1\" Type=\"{office}/officeDocument\" Target=\"xl/workbook.xml\"/></Relationships>"
+            ),
+        ),
+        (
+            "xl/workbook.xml",
+            format!(
+                "<workbook xmlns=\"{main}\" xmlns:r=\"{office}\"><workbookPr date1904=\"{}\"/><sheets><sheet name=\"Berths\" sheetId=\"1\" r:id=\"r1\"/></sheets></workbook>",
+                u8::from(from_1904)
+            ),
+        ),
+        (
+            "xl/_rels/workbook.xml.rels",
+            format!(
+                "<Relationships xmlns=\"{package}/relationships\"><Relationship Id=\"r1\" Type=\"{office}/worksheet\" Target=\"worksheets/sheet1.xml\"/><Relationship Id=\"r2\" Type=\"{office}/styles\" Target=\"styles.xml\"/></Relationships>"
+            ),
+        ),
+        (
+            "xl/styles.xml",
+            format!("<styleSheet xmlns=\"{main}\"><cellXfs count=\"2\"><xf numFmtId=\"0\"/><xf numFmtId=\"14\"/></cellXfs></styleSheet>"),
+        ),
+        ("xl/worksheets/sheet1.xml", format!("<worksheet xmlns=\"{main}\"><sheetData>{rows}</sheetData></worksheet>")),
+    ])
+}
+
+/// A zip of some parts.
+fn parts(parts: &[(&str, String)]) -> Vec<u8> {
+    let mut writer = zip::ZipWriter::new(std::io::Cursor::new(Vec::new()));
+    for (name, content) in parts {
+        writer.start_file(*name, zip::write::SimpleFileOptions::default()).expect("starts");
+        writer.write_all(content.as_bytes()).expect("writes");
+    }
+    writer.finish().expect("finishes").into_inner()
+}
+
+fn text_cell(at: &str, text: &str) -> String {
+    format!("<c r=\"{at}\" t=\"inlineStr\"><is><t>{text}</t></is></c>")
+}
+
+#[test]
+fn days_count_from_1900_or_1904_as_the_workbook_says() {
+    let rows = format!("<row r=\"1\">{}</row><row r=\"2\"><c r=\"A2\" s=\"1\"><v>46349</v></c></row>", text_cell("A1", "Due"));
+    let first = |bytes: Vec<u8>| match &read("a.xlsx", bytes.into()).expect("reads")[0].rows[0][0] {
+        Cell::Date(moment) => moment.date().to_string(),
+        other => format!("{other:?}"),
+    };
+    assert_eq!(first(workbook(&rows, false)), "2026-11-23");
+    assert_eq!(first(workbook(&rows, true)), "2030-11-24");
+}
+
+#[test]
+fn formulas_give_their_results_and_errors_stay_errors() {
+    let heads: String = ["A1", "B1", "C1", "D1"].iter().zip(["Sum", "Wrong", "Paid", "Note"]).map(|(at, t)| text_cell(at, t)).collect();
+    let rows = format!(
+        "<row r=\"1\">{heads}</row><row r=\"2\"><c r=\"A2\"><f>1+1.5</f><v>2.5</v></c><c r=\"B2\" t=\"e\"><f>1/0</f><v>#DIV/0!</v></c><c r=\"C2\" t=\"b\"><v>1</v></c><c r=\"D2\" t=\"str\"><f>\"a\"</f><v>a</v></c></row>"
+    );
+    let sheet = read("a.xlsx", workbook(&rows, false).into()).expect("reads").remove(0);
+    assert_eq!(sheet.rows[0][0], Cell::Number("2.5".parse().expect("a number")));
+    assert!(matches!(&sheet.rows[0][1], Cell::Error(_)), "{:?}", sheet.rows[0][1]);
+    assert_eq!((&sheet.rows[0][2], &sheet.rows[0][3]), (&Cell::Bool(true), &cell("a")));
+}
+
+#[test]
+fn cells_far_apart_do_not_fill_the_memory() {
+    let rows = format!(
+        "<row r=\"1\">{}</row><row r=\"2\">{}</row><row r=\"1048576\">{}</row>",
+        text_cell("A1", "Ref"),
+        text_cell("A2", "BQ-1"),
+        text_cell("XFD1048576", "far")
+    );
+    let said = read("a.xlsx", workbook(&rows, false).into());
+    assert!(said.is_err() || said.is_ok_and(|s| s[0].rows.len() < 10), "refused or trimmed, not spread out");
+}
+
+#[test]
+fn an_opendocument_sheet_reads_with_its_repeats() {
+    let name = |prefix: &str| format!("urn:oasis:names:tc:opendocument:xmlns:{prefix}:1.0");
+    let content = format!(
+        "<office:document-content xmlns:office=\"{}\" xmlns:table=\"{}\" xmlns:text=\"{}\"><office:body><office:spreadsheet><table:table table:name=\"Berths\">\
+         <table:table-row><table:table-cell office:value-type=\"string\"><text:p>Ref</text:p></table:table-cell><table:table-cell office:value-type=\"string\"><text:p>Due</text:p></table:table-cell><table:table-cell office:value-type=\"string\"><text:p>Paid</text:p></table:table-cell></table:table-row>\
+         <table:table-row table:number-rows-repeated=\"2\"><table:table-cell office:value-type=\"string\"><text:p>BQ-1</text:p></table:table-cell><table:table-cell office:value-type=\"date\" office:date-value=\"2026-11-23\"><text:p>23.11.26</text:p></table:table-cell><table:table-cell office:value-type=\"boolean\" office:boolean-value=\"true\"><text:p>WAHR</text:p></table:table-cell></table:table-row>\
+         </table:table></office:spreadsheet></office:body></office:document-content>",
+        name("office"),
+        name("table"),
+        name("text")
+    );
+    let bytes = parts(&[
+        ("mimetype", "application/vnd.oasis.opendocument.spreadsheet".to_owned()),
+        ("content.xml", content),
+        ("META-INF/manifest.xml", "<manifest:manifest xmlns:manifest=\"urn:oasis:names:tc:opendocument:xmlns:manifest:1.0\"/>".to_owned()),
+    ]);
+    let sheet = read("a.ods", bytes.into()).expect("reads").remove(0);
+    assert_eq!((sheet.header.as_slice(), sheet.rows.len()), (["Ref", "Due", "Paid"].map(String::from).as_slice(), 2));
+    assert!(matches!(&sheet.rows[1][1], Cell::Date(moment) if moment.date().to_string() == "2026-11-23"), "{:?}", sheet.rows[1]);
+    assert_eq!(sheet.rows[1][2], Cell::Bool(true));
+}
+
+#[test]
+fn quoted_fields_hold_delimiters_quotes_and_line_breaks() {
+    let sheet = read_text(b"Ref;Note\r\n1;\"a;b\"\r\n2;\"he said \"\"yes\"\"\"\r\n3;\"two\r\nlines\"\r\n");
+    assert_eq!(sheet.rows.iter().map(|r| r[1].as_text()).collect::<Vec<_>>(), ["a;b", "he said \"yes\"", "two\r\nlines"]);
+}
+
+#[test]
+fn short_and_long_rows_keep_to_the_header() {
+    let sheet = read_text(b"Ref;Boat;Berth\nBQ-1;Grace\nBQ-2;Burza;C14\n");
+    assert_eq!(sheet.rows[0], [cell("BQ-1"), cell("Grace"), Cell::Blank]);
+}

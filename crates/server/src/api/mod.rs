@@ -22,6 +22,11 @@ pub(crate) fn upload(name: &str, bytes: Vec<u8>) -> upload::Upload {
 
 pub(crate) use sources::keep as keep_source;
 
+/// How many rows or items a page holds when none is asked for.
+fn page_size() -> usize {
+    100
+}
+
 /// Keeps a file as a new template.
 pub(crate) async fn keep_template(app: &App, file: upload::Upload) -> Result<i64, crate::error::Refused> {
     templates::keep(app, None, file).await

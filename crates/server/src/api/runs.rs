@@ -80,12 +80,8 @@ struct Items {
     #[serde(default)]
     from: usize,
     /// How many to give, at most 500.
-    #[serde(default = "hundred")]
+    #[serde(default = "super::page_size")]
     count: usize,
-}
-
-fn hundred() -> usize {
-    100
 }
 
 /// Items of a run.

@@ -108,12 +108,8 @@ struct Rows {
     #[serde(default)]
     from: usize,
     /// How many rows to give, at most 500.
-    #[serde(default = "hundred")]
+    #[serde(default = "super::page_size")]
     count: usize,
-}
-
-fn hundred() -> usize {
-    100
 }
 
 /// Rows of a sheet.
@@ -220,7 +216,7 @@ fn choose<'r>(
             let (a, b) = (&a.values()[at], &b.values()[at]);
             // Blanks come last both ways.
             a.is_blank().cmp(&b.is_blank()).then_with(|| {
-                let order = mangle_core::language::order(a, b).unwrap_or(std::cmp::Ordering::Equal);
+                let order = mangle_core::language::order(a, b, &context.locale).unwrap_or(std::cmp::Ordering::Equal);
                 if asked.down { order.reverse() } else { order }
             })
         });

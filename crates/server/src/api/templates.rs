@@ -68,7 +68,12 @@ pub struct ProblemInfo {
 
 impl From<&Placeholder> for PlaceholderInfo {
     fn from(p: &Placeholder) -> Self {
-        PlaceholderInfo { text: p.text.clone(), place: p.place.words().to_owned(), line: p.line.clone(), names: p.names.clone() }
+        PlaceholderInfo {
+            text: p.text.clone(),
+            place: p.place.words().to_owned(),
+            line: p.line.clone(),
+            names: p.names.iter().map(|n| n.name.clone()).collect(),
+        }
     }
 }
 

@@ -9,6 +9,8 @@ use mangle_core::template::FillError;
 use mangle_documents::docx::{Filled, Template};
 use mangle_documents::page::{Made, Typesetter};
 
+use tokio_util::sync::CancellationToken;
+
 use super::mail::{self, Envelope};
 use crate::clock;
 use crate::prepare::{Prepared, blocking};
@@ -31,11 +33,11 @@ pub fn check_one(prepared: &Prepared, template: &Template, record: &Record, numb
     Ok((filled.ok_or_else(Vec::new)?, outline))
 }
 
-/// Checks records one by one and against one another.
-pub fn check_all(prepared: &Prepared, template: &Template, records: &[&Record]) -> Vec<Finding> {
+/// Checks records one by one and against one another, until it is cancelled.
+pub fn check_all(prepared: &Prepared, template: &Template, records: &[&Record], wanted: &CancellationToken) -> Vec<Finding> {
     let mut findings = Vec::new();
     let mut names: Vec<(usize, String)> = Vec::new();
-    for (index, record) in records.iter().enumerate() {
+    for (index, record) in records.iter().enumerate().take_while(|_| !wanted.is_cancelled()) {
         match check_one(prepared, template, record, index + 1, records.len()) {
             Ok((_, outline)) => names.push((record.number, outline.file_name)),
             Err(found) => findings.extend(found),

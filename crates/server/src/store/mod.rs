@@ -50,3 +50,6 @@ impl Store {
         done.map_err(|e| E::from(anyhow::Error::new(e)))?
     }
 }
+
+#[cfg(test)]
+mod tests;

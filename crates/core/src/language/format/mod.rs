@@ -3,13 +3,15 @@
 
 mod date;
 mod number;
+mod phone;
 
 use std::sync::Arc;
 
 use super::error::{Fault, SyntaxFault};
-use crate::value::{Currency, Length, Locale, Money, Value};
+use crate::value::{Currency, Length, Locale, Money, Value, spell};
 
 pub use number::NumberPattern;
+pub use phone::PhoneForm;
 
 /// A format, checked when the placeholder is read.
 #[derive(Debug, Clone, PartialEq)]
@@ -34,8 +36,10 @@ pub enum Format {
     Title,
     /// `as yes/no`, `as yes/no "aye;nay"`
     YesNo(Option<(Arc<str>, Arc<str>)>),
-    /// `as list "and"`: the word before the last
-    List(Option<Arc<str>>),
+    /// `as words`: CLDR's spelled-out numbers
+    Words,
+    /// `as phone`, `as phone "international"`
+    Phone(PhoneForm),
 }
 
 impl Format {
@@ -73,24 +77,14 @@ impl Format {
             "lower" => Format::Lower,
             "title" => Format::Title,
             "yes/no" => Format::YesNo(text.and_then(|t| t.split_once([';', ',', '/'])).map(|(y, n)| (y.trim().into(), n.trim().into()))),
-            "list" => Format::List(text.map(Into::into)),
-            "words" | "phone" => return Err(SyntaxFault::NotYet(format!("as {word}"))),
+            "words" => Format::Words,
+            "phone" => Format::Phone(phone::form(text)?),
             other => return Err(SyntaxFault::UnknownFormat(other.to_owned())),
         })
     }
 
     /// Writes a value that is not blank.
     pub fn write(&self, value: &Value, locale: &Locale) -> Result<String, Fault> {
-        if let Value::List(items) = value {
-            let last = match self {
-                Format::List(word) => word.as_deref(),
-                _ => None,
-            };
-            return join(items, last, |item| match self {
-                Format::List(_) => plain(item, locale),
-                format => format.write(item, locale),
-            });
-        }
         match self {
             Format::Number(pattern) => {
                 let number = self.number(value, "a number")?;
@@ -142,7 +136,13 @@ impl Format {
                 (Value::Bool(yes), None) => Ok(locale.yes_no(*yes).to_owned()),
                 _ => Err(wrong(value, "a yes or no", locale)),
             },
-            Format::List(_) => plain(value, locale),
+            Format::Words => {
+                let number = self.number(value, "a number")?;
+                spell(number, locale).ok_or_else(|| {
+                    Fault::Format(format!("numbers in words are not known in {}; choose another language with `in`", locale.tag()))
+                })
+            }
+            Format::Phone(form) => Ok(phone::write(&plain(value, locale)?, *form, locale)),
         }
     }
 
@@ -181,7 +181,8 @@ pub fn plain(value: &Value, locale: &Locale) -> Result<String, Fault> {
     })
 }
 
-fn join(items: &[Value], last: Option<&str>, mut write: impl FnMut(&Value) -> Result<String, Fault>) -> Result<String, Fault> {
+/// The items that are not blank, parted by commas, the last by a word if given.
+pub(super) fn join(items: &[Value], last: Option<&str>, mut write: impl FnMut(&Value) -> Result<String, Fault>) -> Result<String, Fault> {
     let mut written = Vec::new();
     for item in items.iter().filter(|item| !item.is_blank()) {
         written.push(write(item)?);
@@ -253,8 +254,22 @@ mod tests {
     #[test]
     fn lists_are_joined() {
         let list = Value::List(vec![Value::text("Grace"), Value::Blank, Value::text("Möwe"), Value::text("Burza")].into());
-        assert_eq!(write("list", Some("and"), true, list.clone(), "en-GB"), "Grace, Möwe and Burza");
+        let Value::List(items) = &list else { panic!("a list") };
+        assert_eq!(join(items, Some("and"), |v| plain(v, &Locale::english())).as_deref(), Ok("Grace, Möwe and Burza"));
         assert_eq!(plain(&list, &Locale::english()).as_deref(), Ok("Grace, Möwe, Burza"));
+    }
+
+    #[test]
+    fn numbers_in_words_and_telephones() {
+        assert_eq!(write("words", None, false, number("1480"), "de-DE"), "eintausendvierhundertachtzig");
+        assert!(write("words", None, false, number("1480"), "ja-JP").starts_with("fault: numbers in words are not known in ja-JP"));
+        assert_eq!(write("phone", None, false, Value::text("+442079460614"), "en-GB"), "020 7946 0614");
+        assert_eq!(write("phone", None, false, Value::text("020 79460614"), "nl-NL"), "020 79460614");
+        assert_eq!(write("phone", None, false, Value::text("+442079460614"), "nl-NL"), "+44 20 7946 0614");
+        assert_eq!(write("phone", Some("international"), true, Value::text("020 7946 0614"), "en-GB"), "+44 20 7946 0614");
+        assert_eq!(write("phone", Some("digits"), true, Value::text("020 7946 0614"), "en-GB"), "+442079460614");
+        assert_eq!(write("phone", None, false, Value::text("ask Ida"), "en-GB"), "ask Ida");
+        assert!(write("phone", Some("loud"), true, Value::text("1"), "en-GB").starts_with("problem: "));
     }
 
     #[test]

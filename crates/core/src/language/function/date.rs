@@ -1,10 +1,10 @@
 //! Dates (OpenDocument 1.3 part 4, 6.10). A blank date makes the result blank.
 
-use jiff::civil::Date;
+use jiff::civil::{Date, Time};
 use jiff::{Span, ToSpan};
 use rust_decimal::Decimal;
 
-use super::{Function, Run, as_date, as_whole};
+use super::{Function, Run, as_date, as_text, as_whole};
 use crate::language::Context;
 use crate::language::error::Fault;
 use crate::value::Value;
@@ -123,6 +123,131 @@ pub(super) static FUNCTIONS: &[Function] = &[
             Ok(Value::Number(day.into()))
         }),
     },
+    Function {
+        name: "NOW",
+        syntax: "NOW()",
+        about: "The moment of the run’s start, the same for all its records.",
+        example: ("NOW() as date \"HH:mm\"", "09:42"),
+        clause: "6.10",
+        arity: (0, 0),
+        run: Run::Eager(|_, c| Ok(Value::DateTime(c.clock.now))),
+    },
+    Function {
+        name: "TIME",
+        syntax: "TIME(hours; minutes; seconds)",
+        about: "A time of day; added to a date it is that moment.",
+        example: ("TIME(9; 30; 0) as time", "09:30"),
+        clause: "6.10",
+        arity: (3, 3),
+        run: Run::Eager(|a, c| {
+            let seconds = as_whole(&a[0], c)? * 3600 + as_whole(&a[1], c)? * 60 + as_whole(&a[2], c)?;
+            let seconds = seconds.rem_euclid(86_400);
+            Ok(Value::DateTime(NULL_DATE.to_datetime(Time::midnight()).saturating_add(seconds.seconds())))
+        }),
+    },
+    Function {
+        name: "HOUR",
+        syntax: "HOUR(moment)",
+        about: "Its hour, 0 to 23.",
+        example: ("HOUR(2026-11-23T09:42)", "9"),
+        clause: "6.10",
+        arity: (1, 1),
+        run: Run::Eager(|a, c| time_part(a, c, |t| t.hour().into())),
+    },
+    Function {
+        name: "MINUTE",
+        syntax: "MINUTE(moment)",
+        about: "Its minute, 0 to 59.",
+        example: ("MINUTE(2026-11-23T09:42)", "42"),
+        clause: "6.10",
+        arity: (1, 1),
+        run: Run::Eager(|a, c| time_part(a, c, |t| t.minute().into())),
+    },
+    Function {
+        name: "ISOWEEKNUM",
+        syntax: "ISOWEEKNUM(date)",
+        about: "Its week by ISO 8601.",
+        example: ("ISOWEEKNUM(2026-11-23)", "48"),
+        clause: "6.10",
+        arity: (1, 1),
+        run: Run::Eager(|a, c| part(a, c, |d| d.iso_week_date().week().into())),
+    },
+    Function {
+        name: "WEEKNUM",
+        syntax: "WEEKNUM(date; kind)",
+        about: "Its week, the first being that of 1 January: kind 1 weeks begin on Sunday, 2 on Monday; 21 is ISOWEEKNUM.",
+        example: ("WEEKNUM(2026-11-23)", "48"),
+        clause: "6.10",
+        arity: (1, 2),
+        run: Run::Eager(|a, c| {
+            let kind = a.get(1).map_or(Ok(1), |k| as_whole(k, c))?;
+            let Some(date) = as_date(&a[0], c)? else { return Ok(Value::Blank) };
+            let new_year = date.first_of_year();
+            let offset = match kind {
+                1 | 17 => i16::from(new_year.weekday().to_sunday_zero_offset()),
+                2 | 11 => i16::from(new_year.weekday().to_monday_zero_offset()),
+                21 => return Ok(Value::Number(date.iso_week_date().week().into())),
+                other => return Err(Fault::Function { function: "WEEKNUM", why: format!("its kind is 1, 2 or 21, not {other}") }),
+            };
+            Ok(Value::Number(((date.day_of_year() - 1 + offset) / 7 + 1).into()))
+        }),
+    },
+    Function {
+        name: "DATEVALUE",
+        syntax: "DATEVALUE(text)",
+        about: "The date that a text writes, read by the source’s locale.",
+        example: ("DATEVALUE(\"23.11.2026\")", "23 Nov 2026"),
+        clause: "6.10",
+        arity: (1, 1),
+        run: Run::Eager(|a, c| Ok(as_date(&a[0], c)?.map_or(Value::Blank, Value::Date))),
+    },
+    Function {
+        name: "DATEDIF",
+        syntax: "DATEDIF(start; end; unit)",
+        about: "Whole years \"y\", months \"m\" or days \"d\" between; \"ym\", \"md\" and \"yd\" leave out the larger unit.",
+        example: ("DATEDIF(2024-02-29; 2026-11-23; \"ym\")", "8"),
+        clause: "6.10",
+        arity: (3, 3),
+        run: Run::Eager(|a, c| {
+            let (Some(start), Some(end)) = (as_date(&a[0], c)?, as_date(&a[1], c)?) else { return Ok(Value::Blank) };
+            date_difference(start, end, &as_text(&a[2], c)?)
+        }),
+    },
+    Function {
+        name: "NETWORKDAYS",
+        syntax: "NETWORKDAYS(start; end; holidays)",
+        about: "How many days from Monday to Friday lie from one day to another, both counted, holidays not.",
+        example: ("NETWORKDAYS(2026-11-23; 2026-11-30)", "6"),
+        clause: "6.10",
+        arity: (2, 3),
+        run: Run::Eager(|a, c| {
+            let (Some(start), Some(end)) = (as_date(&a[0], c)?, as_date(&a[1], c)?) else { return Ok(Value::Blank) };
+            let holidays = holidays(a.get(2), c)?;
+            let (from, to, sign) = if start <= end { (start, end, 1) } else { (end, start, -1) };
+            within_reason("NETWORKDAYS", days_between(from, to))?;
+            let days = from.series(1.day()).take_while(|d| *d <= to).filter(|d| is_workday(*d, &holidays)).count();
+            Ok(Value::Number(Decimal::from(days as i64 * sign)))
+        }),
+    },
+    Function {
+        name: "WORKDAY",
+        syntax: "WORKDAY(start; days; holidays)",
+        about: "The day so many working days on; below 0, back.",
+        example: ("WORKDAY(2026-11-23; 5)", "30 Nov 2026"),
+        clause: "6.10",
+        arity: (2, 3),
+        run: Run::Eager(|a, c| {
+            let Some(mut date) = as_date(&a[0], c)? else { return Ok(Value::Blank) };
+            let (days, holidays) = (as_whole(&a[1], c)?, holidays(a.get(2), c)?);
+            within_reason("WORKDAY", days.into())?;
+            let mut left = days.abs();
+            while left > 0 {
+                date = shift(date, |s| s.try_days(days.signum()))?;
+                left -= i64::from(is_workday(date, &holidays));
+            }
+            Ok(Value::Date(date))
+        }),
+    },
 ];
 
 fn part(arguments: &[Value], context: &Context, of: fn(Date) -> Decimal) -> Result<Value, Fault> {
@@ -136,4 +261,68 @@ fn shift(date: Date, by: impl Fn(Span) -> Result<Span, jiff::Error>) -> Result<D
 /// Whole days from one day to another.
 pub(in crate::language) fn days_between(start: Date, end: Date) -> Decimal {
     start.until(end).map_or(Decimal::ZERO, |span| span.get_days().into())
+}
+
+/// The day that times of day stand on (OpenFormula 4.3.2).
+pub(in crate::language) const NULL_DATE: Date = Date::constant(1899, 12, 30);
+
+fn time_part(arguments: &[Value], context: &Context, of: fn(Time) -> Decimal) -> Result<Value, Fault> {
+    Ok(match &arguments[0] {
+        Value::DateTime(moment) => Value::Number(of(moment.time())),
+        Value::Text(text) if text.contains(':') => match text.trim().parse::<Time>() {
+            Ok(time) => Value::Number(of(time)),
+            Err(_) => return Err(super::wrong(&arguments[0], "a time", context)),
+        },
+        other => as_date(other, context)?.map_or(Value::Blank, |_| Value::Number(of(Time::midnight()))),
+    })
+}
+
+/// DATEDIF's units (OpenFormula 6.10).
+fn date_difference(start: Date, end: Date, unit: &str) -> Result<Value, Fault> {
+    let bad = |why: &str| Err(Fault::Function { function: "DATEDIF", why: why.to_owned() });
+    if start > end {
+        return bad("the first date lies after the second");
+    }
+    let months = |start: Date| {
+        let whole = i64::from(end.year() - start.year()) * 12 + i64::from(end.month() - start.month());
+        whole - i64::from(end.day() < start.day())
+    };
+    let in_year = |year: i16| {
+        Date::new(year, start.month(), 1).map(|first| first.with().day(start.day().min(first.days_in_month())).build().unwrap_or(first))
+    };
+    let whole_months = months(start);
+    let count = match unit.to_ascii_lowercase().as_str() {
+        "y" => whole_months / 12,
+        "m" => whole_months,
+        "d" => return Ok(Value::Number(days_between(start, end))),
+        "ym" => whole_months % 12,
+        "md" => {
+            let from = shift(start, |s| s.try_months(whole_months))?;
+            return Ok(Value::Number(days_between(from, end)));
+        }
+        "yd" => {
+            let this = in_year(end.year()).unwrap_or(start);
+            let from = if this <= end { this } else { in_year(end.year() - 1).unwrap_or(start) };
+            return Ok(Value::Number(days_between(from, end)));
+        }
+        _ => return bad("its unit is one of y, m, d, ym, md and yd"),
+    };
+    Ok(Value::Number(count.into()))
+}
+
+fn holidays(argument: Option<&Value>, context: &Context) -> Result<Vec<Date>, Fault> {
+    let days = argument.map(std::slice::from_ref).map(super::flat).unwrap_or_default();
+    days.into_iter().filter_map(|v| as_date(v, context).transpose()).collect()
+}
+
+fn is_workday(date: Date, holidays: &[Date]) -> bool {
+    date.weekday().to_monday_zero_offset() < 5 && !holidays.contains(&date)
+}
+
+/// Days are counted one by one: not more than four hundred years of them.
+fn within_reason(function: &'static str, days: Decimal) -> Result<(), Fault> {
+    match days.abs() < Decimal::from(150_000) {
+        true => Ok(()),
+        false => Err(Fault::Function { function, why: "the days lie more than four hundred years apart".into() }),
+    }
 }

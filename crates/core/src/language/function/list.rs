@@ -2,12 +2,12 @@
 
 use rust_decimal::Decimal;
 
-use super::{ANY, Function, Run, as_number, flat};
+use super::{ANY, Function, Run, as_number, as_text, as_whole, flat};
 use crate::language::Context;
 use crate::language::error::Fault;
-use crate::language::eval::arithmetic;
-use crate::language::syntax::Arithmetic;
-use crate::value::Value;
+use crate::language::operate::{arithmetic, compare, equal, order};
+use crate::language::syntax::{Arithmetic, Comparison};
+use crate::value::{Value, read};
 
 pub(super) static FUNCTIONS: &[Function] = &[
     Function {
@@ -61,6 +61,175 @@ pub(super) static FUNCTIONS: &[Function] = &[
             Ok(Value::Number(Decimal::from(counted)))
         }),
     },
+    Function {
+        name: "COUNTA",
+        syntax: "COUNTA(a; b; …)",
+        about: "How many are not empty.",
+        example: ("COUNTA(1; \"a\"; \"\")", "3"),
+        clause: "6.13",
+        arity: (1, ANY),
+        run: Run::Eager(|a, _| Ok(Value::Number(flat(a).into_iter().filter(|v| **v != Value::Blank).count().into()))),
+    },
+    Function {
+        name: "PRODUCT",
+        syntax: "PRODUCT(a; b; …)",
+        about: "All multiplied with each other.",
+        example: ("PRODUCT(2; 3; 0.5)", "3"),
+        clause: "6.16",
+        arity: (1, ANY),
+        run: Run::Eager(|a, c| {
+            let mut product: Option<Value> = None;
+            for value in counted(a, c)? {
+                product = Some(match product {
+                    None => value,
+                    Some(before) => arithmetic(Arithmetic::Multiply, &before, &value, c)?,
+                });
+            }
+            Ok(product.unwrap_or(Value::Number(Decimal::ZERO)))
+        }),
+    },
+    Function {
+        name: "MEDIAN",
+        syntax: "MEDIAN(a; b; …)",
+        about: "The middle value; of an even number the mean of the two in the middle.",
+        example: ("MEDIAN(1; 9; 2; 4)", "3"),
+        clause: "6.18",
+        arity: (1, ANY),
+        run: Run::Eager(|a, c| {
+            let sorted = sorted(a, c)?;
+            let half = sorted.len() / 2;
+            match sorted.len() {
+                0 => Err(Fault::Function { function: "MEDIAN", why: "there are no numbers".into() }),
+                count if count % 2 == 1 => Ok(sorted[half].clone()),
+                _ => {
+                    let both = arithmetic(Arithmetic::Add, &sorted[half - 1], &sorted[half], c)?;
+                    arithmetic(Arithmetic::Divide, &both, &Value::Number(Decimal::TWO), c)
+                }
+            }
+        }),
+    },
+    Function {
+        name: "LARGE",
+        syntax: "LARGE(list; n)",
+        about: "The nth greatest.",
+        example: ("LARGE(7; 1)", "7"),
+        clause: "6.18",
+        arity: (2, 2),
+        run: Run::Eager(|a, c| nth("LARGE", a, c, true)),
+    },
+    Function {
+        name: "SMALL",
+        syntax: "SMALL(list; n)",
+        about: "The nth least.",
+        example: ("SMALL(7; 1)", "7"),
+        clause: "6.18",
+        arity: (2, 2),
+        run: Run::Eager(|a, c| nth("SMALL", a, c, false)),
+    },
+    Function {
+        name: "COUNTIF",
+        syntax: "COUNTIF(list; criterion)",
+        about: "How many pass: equal to the criterion, or as it says, for instance \">5\".",
+        example: ("COUNTIF(3; \">2\")", "1"),
+        clause: "6.13",
+        arity: (2, 2),
+        run: Run::Eager(|a, c| {
+            let passes = criterion(&a[1], c);
+            Ok(Value::Number(flat(&a[..1]).into_iter().filter(|v| passes(v)).count().into()))
+        }),
+    },
+    Function {
+        name: "SUMIF",
+        syntax: "SUMIF(list; criterion; values)",
+        about: "The sum of those that pass, or of the values beside them.",
+        example: ("SUMIF(3; \">2\"; 10)", "10"),
+        clause: "6.16",
+        arity: (2, 3),
+        run: Run::Eager(|a, c| {
+            let passes = criterion(&a[1], c);
+            let tested = flat(&a[..1]);
+            let values = if a.len() == 3 { flat(&a[2..]) } else { tested.clone() };
+            let chosen: Vec<Value> = tested.into_iter().zip(values).filter(|(t, _)| passes(t)).map(|(_, v)| v.clone()).collect();
+            sum(&[Value::List(chosen.into())], c).map(|(total, _)| total)
+        }),
+    },
+    Function {
+        name: "INDEX",
+        syntax: "INDEX(list; n)",
+        about: "The nth value or record, from 1.",
+        example: ("INDEX(\"one\"; 1)", "one"),
+        clause: "6.14",
+        arity: (2, 2),
+        run: Run::Eager(|a, c| {
+            let items = flat(&a[..1]);
+            let n = as_whole(&a[1], c)?;
+            match usize::try_from(n).ok().and_then(|n| n.checked_sub(1)).and_then(|n| items.get(n)) {
+                Some(found) => Ok((*found).clone()),
+                None => {
+                    Err(Fault::Function { function: "INDEX", why: format!("the list has {} values; there is no number {n}", items.len()) })
+                }
+            }
+        }),
+    },
+    Function {
+        name: "MATCH",
+        syntax: "MATCH(value; list; kind)",
+        about: "The place of a value in a list: kind 0 the first equal, 1 the last not above it in a rising list, -1 the last not below it in a falling one.",
+        example: ("MATCH(\"b\"; \"b\"; 0)", "1"),
+        clause: "6.14",
+        arity: (2, 3),
+        run: Run::Eager(|a, c| {
+            let kind = a.get(2).map_or(Ok(1), |k| as_whole(k, c))?;
+            let items = flat(&a[1..2]);
+            place(&a[0], &items, kind, c).map(|at| Value::Number((at + 1).into())).ok_or_else(|| Fault::NotFound {
+                function: "MATCH",
+                why: format!("{} is not in the list", as_text(&a[0], c).unwrap_or_default()),
+            })
+        }),
+    },
+    Function {
+        name: "LOOKUP",
+        syntax: "LOOKUP(value; list; results)",
+        about: "What stands in the results at the place of the value in a rising list.",
+        example: ("LOOKUP(5; 3; \"from 3\")", "from 3"),
+        clause: "6.14",
+        arity: (2, 3),
+        run: Run::Eager(|a, c| {
+            let items = flat(&a[1..2]);
+            let results = if a.len() == 3 { flat(&a[2..]) } else { items.clone() };
+            place(&a[0], &items, 1, c).and_then(|at| results.get(at).map(|v| (*v).clone())).ok_or_else(|| Fault::NotFound {
+                function: "LOOKUP",
+                why: format!("{} lies before the list", as_text(&a[0], c).unwrap_or_default()),
+            })
+        }),
+    },
+    Function {
+        name: "join",
+        syntax: "join(list; separator; last separator)",
+        about: "Its values as one text, blanks left out.",
+        example: ("join(\"Grace\"; \", \"; \" and \")", "Grace"),
+        clause: "",
+        arity: (1, 3),
+        run: Run::Eager(|a, c| {
+            let mut pieces: Vec<String> =
+                flat(&a[..1]).into_iter().filter(|v| !v.is_blank()).map(|v| as_text(v, c)).collect::<Result<_, _>>()?;
+            let between = a.get(1).map_or(Ok(", ".to_owned()), |s| as_text(s, c))?;
+            let last = a.get(2).map_or(Ok(between.clone()), |s| as_text(s, c))?;
+            Ok(Value::text(match pieces.pop() {
+                Some(end) if !pieces.is_empty() => format!("{}{last}{end}", pieces.join(&between)),
+                only => only.unwrap_or_default(),
+            }))
+        }),
+    },
+    Function {
+        name: "running",
+        syntax: "running(expression)",
+        about: "Its sum over the turns so far of the repeat that it stands in.",
+        example: ("IFERROR(running(1); \"needs a repeat\")", "needs a repeat"),
+        clause: "",
+        arity: (1, 1),
+        run: Run::Running,
+    },
 ];
 
 fn is_numeric(value: &Value) -> bool {
@@ -104,11 +273,70 @@ fn extreme(arguments: &[Value], context: &Context, wanted: std::cmp::Ordering) -
     for value in counted(arguments, context)? {
         let better = match &best {
             None => true,
-            Some(best) => crate::language::eval::order(&value, best)? == wanted,
+            Some(best) => order(&value, best, &context.locale)? == wanted,
         };
         if better {
             best = Some(value);
         }
     }
     Ok(best.unwrap_or(Value::Blank))
+}
+
+fn sorted(arguments: &[Value], context: &Context) -> Result<Vec<Value>, Fault> {
+    let mut values = counted(arguments, context)?;
+    let mut fault = None;
+    values.sort_by(|a, b| {
+        order(a, b, &context.locale).unwrap_or_else(|f| {
+            fault.get_or_insert(f);
+            std::cmp::Ordering::Equal
+        })
+    });
+    fault.map_or(Ok(values), Err)
+}
+
+fn nth(function: &'static str, arguments: &[Value], context: &Context, from_above: bool) -> Result<Value, Fault> {
+    let mut values = sorted(&arguments[..1], context)?;
+    if from_above {
+        values.reverse();
+    }
+    let n = as_whole(&arguments[1], context)?;
+    let found = usize::try_from(n).ok().and_then(|n| n.checked_sub(1)).and_then(|n| values.get(n).cloned());
+    found.ok_or_else(|| Fault::Function { function, why: format!("there are {} numbers, so no number {n} among them", values.len()) })
+}
+
+/// Where a value stands among others; see MATCH.
+fn place(value: &Value, items: &[&Value], kind: i64, context: &Context) -> Option<usize> {
+    if kind == 0 {
+        return items.iter().position(|item| equal(value, item));
+    }
+    let beyond = if kind > 0 { std::cmp::Ordering::Greater } else { std::cmp::Ordering::Less };
+    let fits = |item: &&Value| order(item, value, &context.locale).is_ok_and(|o| o != beyond);
+    items.iter().take_while(|item| fits(item)).count().checked_sub(1)
+}
+
+/// A criterion (OpenFormula 4.11.8): a value to be equal to, or a text of a
+/// comparison and a value. The whole cell must match; there are no wildcards.
+fn criterion(wanted: &Value, context: &Context) -> impl Fn(&Value) -> bool {
+    let signs = [
+        ("<=", Comparison::LessEqual),
+        (">=", Comparison::GreaterEqual),
+        ("<>", Comparison::Unequal),
+        ("<", Comparison::Less),
+        (">", Comparison::Greater),
+        ("=", Comparison::Equal),
+    ];
+    let (comparison, wanted) = match wanted {
+        Value::Text(text) => {
+            let (comparison, rest) = signs
+                .into_iter()
+                .find_map(|(sign, comparison)| text.strip_prefix(sign).map(|rest| (comparison, rest)))
+                .unwrap_or((Comparison::Equal, text));
+            let value =
+                read::number(rest, context.reading).map(Value::Number).or_else(|| read::date(rest, context.reading).map(Value::Date));
+            (comparison, value.unwrap_or_else(|| Value::text(rest)))
+        }
+        other => (Comparison::Equal, other.clone()),
+    };
+    let context = context.clone();
+    move |value| !matches!(value, Value::Blank) && compare(comparison, value, &wanted, &context).unwrap_or(false)
 }

@@ -1,7 +1,10 @@
 //! Choosing and asking (OpenDocument 1.3 part 4, 6.13 and 6.15).
 
+use rust_decimal::prelude::ToPrimitive;
+
 use super::{ANY, Function, Run, Work, as_condition};
-use crate::language::error::EvalError;
+use crate::language::error::{EvalError, Fault};
+use crate::language::operate::equal;
 use crate::language::syntax::Expr;
 use crate::value::Value;
 
@@ -34,8 +37,7 @@ pub(super) static FUNCTIONS: &[Function] = &[
                     return take(pair, 1, work);
                 }
             }
-            let span = a.iter().flatten().last().map(|e| e.span).unwrap_or_default();
-            Err(EvalError { span, fault: crate::language::Fault::Function { function: "IFS", why: "none of its conditions holds".into() } })
+            Err(missing(a, "IFS", "none of its conditions holds"))
         }),
     },
     Function {
@@ -97,6 +99,96 @@ pub(super) static FUNCTIONS: &[Function] = &[
         arity: (1, 1),
         run: Run::Eager(|a, _| Ok(Value::Bool(a[0] == Value::Blank))),
     },
+    Function {
+        name: "CHOOSE",
+        syntax: "CHOOSE(which; first; second; …)",
+        about: "The value of that number.",
+        example: ("CHOOSE(2; \"low\"; \"high\")", "high"),
+        clause: "6.14",
+        arity: (2, ANY),
+        run: Run::Lazy(|a, work| {
+            let which = take(a, 0, work)?;
+            let index = match &which {
+                Value::Number(n) => n.trunc().to_usize(),
+                Value::Text(t) => t.trim().parse().ok(),
+                _ => None,
+            };
+            match index.filter(|i| (1..a.len()).contains(i)) {
+                Some(index) => take(a, index, work),
+                None => Err(fault(a, "CHOOSE", format!("it has {} values to choose from", a.len() - 1))),
+            }
+        }),
+    },
+    Function {
+        name: "SWITCH",
+        syntax: "SWITCH(value; is; then; …; otherwise)",
+        about: "What stands behind the first value that it equals.",
+        example: ("SWITCH(\"B\"; \"A\"; 1; \"B\"; 2; 0)", "2"),
+        clause: "",
+        arity: (3, ANY),
+        run: Run::Lazy(|a, work| {
+            let value = take(a, 0, work)?;
+            let mut rest = &a[1..];
+            while rest.len() >= 2 {
+                if equal(&value, &take(rest, 0, work)?) {
+                    return take(rest, 1, work);
+                }
+                rest = &rest[2..];
+            }
+            match rest.is_empty() {
+                false => take(rest, 0, work),
+                true => Err(missing(a, "SWITCH", "none of its values is equal, and it has no last value for the rest")),
+            }
+        }),
+    },
+    Function {
+        name: "XOR",
+        syntax: "XOR(a; b; …)",
+        about: "Yes when an odd number of them holds.",
+        example: ("XOR(1 > 0; 2 > 1)", "no"),
+        clause: "6.15",
+        arity: (1, ANY),
+        run: Run::Eager(|a, _| Ok(Value::Bool(a.iter().filter(|v| as_condition(v)).count() % 2 == 1))),
+    },
+    Function {
+        name: "IFNA",
+        syntax: "IFNA(value; instead)",
+        about: "The value, or the other when nothing was found.",
+        example: ("IFNA(IFS(1 > 2; \"a\"); \"none\")", "none"),
+        clause: "6.15",
+        arity: (2, 2),
+        run: Run::Lazy(|a, work| match take(a, 0, work) {
+            Err(EvalError { fault: Fault::NotFound { .. }, .. }) => take(a, 1, work),
+            other => other,
+        }),
+    },
+    Function {
+        name: "ISNUMBER",
+        syntax: "ISNUMBER(value)",
+        about: "Yes for numbers, amounts and dates.",
+        example: ("ISNUMBER(\"12\")", "no"),
+        clause: "6.13",
+        arity: (1, 1),
+        run: Run::Eager(|a, _| Ok(Value::Bool(matches!(a[0], Value::Number(_) | Value::Money(_) | Value::Date(_) | Value::DateTime(_))))),
+    },
+    Function {
+        name: "ISTEXT",
+        syntax: "ISTEXT(value)",
+        about: "Yes for text.",
+        example: ("ISTEXT(\"12\")", "yes"),
+        clause: "6.13",
+        arity: (1, 1),
+        run: Run::Eager(|a, _| Ok(Value::Bool(matches!(a[0], Value::Text(_))))),
+    },
+    Function {
+        name: "ISERROR",
+        syntax: "ISERROR(value)",
+        about: "Yes when it can’t be worked out.",
+        example: ("ISERROR(1 / 0)", "yes"),
+        clause: "6.13",
+        arity: (1, 1),
+        run: Run::Lazy(|a, work| Ok(Value::Bool(take(a, 0, work).is_err()))),
+    },
 ];
 
 /// Works out an argument; one left out is blank.
@@ -105,4 +197,13 @@ fn take(arguments: &[Option<Expr>], index: usize, work: &mut Work<'_>) -> Yields
         Some(Some(expr)) => work(expr),
         _ => Ok(Value::Blank),
     }
+}
+
+fn fault(arguments: &[Option<Expr>], function: &'static str, why: String) -> EvalError {
+    let span = arguments.iter().flatten().next().map(|e| e.span).unwrap_or_default();
+    EvalError { span, fault: Fault::Function { function, why } }
+}
+
+fn missing(arguments: &[Option<Expr>], function: &'static str, why: &str) -> EvalError {
+    EvalError { fault: Fault::NotFound { function, why: why.to_owned() }, ..fault(arguments, function, String::new()) }
 }

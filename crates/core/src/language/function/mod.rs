@@ -4,12 +4,13 @@
 //! part 4) where the row cites a clause.
 
 mod date;
+mod finance;
 mod list;
 mod logic;
 mod number;
 mod text;
 
-pub(super) use date::days_between;
+pub(super) use date::{NULL_DATE, days_between};
 
 use std::collections::HashMap;
 use std::sync::LazyLock;
@@ -18,9 +19,9 @@ use jiff::civil::Date;
 use rust_decimal::Decimal;
 
 use super::error::{EvalError, Fault};
-use super::eval::Context;
 use super::format::plain;
 use super::name::Folded;
+use super::scope::Context;
 use super::syntax::Expr;
 use crate::value::{Value, read};
 
@@ -53,6 +54,8 @@ pub enum Run {
     Eager(fn(&[Value], &Context) -> Result<Value, Fault>),
     /// It works out what it needs.
     Lazy(fn(&[Option<Expr>], &mut Work<'_>) -> Result<Value, EvalError>),
+    /// `running`: worked out by the turns of a repeat.
+    Running,
 }
 
 impl std::fmt::Debug for Run {
@@ -60,6 +63,7 @@ impl std::fmt::Debug for Run {
         f.write_str(match self {
             Run::Eager(_) => "Eager",
             Run::Lazy(_) => "Lazy",
+            Run::Running => "Running",
         })
     }
 }
@@ -69,7 +73,7 @@ const ANY: usize = usize::MAX;
 
 /// All functions, by subject.
 pub fn all() -> impl Iterator<Item = &'static Function> {
-    [logic::FUNCTIONS, number::FUNCTIONS, list::FUNCTIONS, text::FUNCTIONS, date::FUNCTIONS].into_iter().flatten()
+    [logic::FUNCTIONS, number::FUNCTIONS, list::FUNCTIONS, text::FUNCTIONS, date::FUNCTIONS, finance::FUNCTIONS].into_iter().flatten()
 }
 
 /// The function of this name, matched as all names are.

@@ -1,10 +1,12 @@
 //! Numbers (OpenDocument 1.3 part 4, 6.16 and 6.17). Rounding keeps money money.
 
-use rust_decimal::{Decimal, RoundingStrategy};
+use rust_decimal::{Decimal, MathematicalOps, RoundingStrategy};
 
 use super::{Function, Run, as_number, as_whole};
 use crate::language::Context;
 use crate::language::error::Fault;
+use crate::language::operate::arithmetic;
+use crate::language::syntax::Arithmetic;
 use crate::value::number::round_with;
 use crate::value::{Money, Value};
 
@@ -71,6 +73,83 @@ pub(super) static FUNCTIONS: &[Function] = &[
             Ok(like(&a[0], if crosses { rest + y } else { rest }))
         }),
     },
+    Function {
+        name: "TRUNC",
+        syntax: "TRUNC(number; places)",
+        about: "Cut off after so many places.",
+        example: ("TRUNC(-2.75; 1)", "-2.7"),
+        clause: "6.17",
+        arity: (1, 2),
+        run: Run::Eager(|a, c| rounded(a, c, RoundingStrategy::ToZero)),
+    },
+    Function {
+        name: "CEILING",
+        syntax: "CEILING(number; step; mode)",
+        about: "The next multiple of the step above; mode 1 rounds away from zero.",
+        example: ("CEILING(12.3; 5)", "15"),
+        clause: "6.17",
+        arity: (1, 3),
+        run: Run::Eager(|a, c| stepped(a, c, "CEILING", true)),
+    },
+    Function {
+        name: "FLOOR",
+        syntax: "FLOOR(number; step; mode)",
+        about: "The next multiple of the step below; mode 1 rounds toward zero.",
+        example: ("FLOOR(12.3; 5)", "10"),
+        clause: "6.17",
+        arity: (1, 3),
+        run: Run::Eager(|a, c| stepped(a, c, "FLOOR", false)),
+    },
+    Function {
+        name: "SIGN",
+        syntax: "SIGN(number)",
+        about: "1, 0 or -1 as the number is above, at or below zero.",
+        example: ("SIGN(-12.5)", "-1"),
+        clause: "6.16",
+        arity: (1, 1),
+        run: Run::Eager(|a, c| {
+            let number = as_number(&a[0], c)?;
+            Ok(Value::Number(if number.is_zero() { Decimal::ZERO } else { sign(number) }))
+        }),
+    },
+    Function {
+        name: "POWER",
+        syntax: "POWER(number; exponent)",
+        about: "The number to that power.",
+        example: ("POWER(1.1; 2)", "1.21"),
+        clause: "6.16",
+        arity: (2, 2),
+        run: Run::Eager(|a, c| {
+            arithmetic(Arithmetic::Power, &Value::Number(as_number(&a[0], c)?), &Value::Number(as_number(&a[1], c)?), c)
+        }),
+    },
+    Function {
+        name: "SQRT",
+        syntax: "SQRT(number)",
+        about: "The square root.",
+        example: ("SQRT(2.25)", "1.5"),
+        clause: "6.16",
+        arity: (1, 1),
+        run: Run::Eager(|a, c| {
+            let root = as_number(&a[0], c)?.sqrt().map(|r| Value::Number(r.normalize()));
+            root.ok_or_else(|| Fault::Function { function: "SQRT", why: "a number below 0 has no square root".into() })
+        }),
+    },
+    Function {
+        name: "QUOTIENT",
+        syntax: "QUOTIENT(a; b)",
+        about: "How often b goes into a as a whole.",
+        example: ("QUOTIENT(-7; 2)", "-3"),
+        clause: "6.16",
+        arity: (2, 2),
+        run: Run::Eager(|a, c| {
+            let by = as_number(&a[1], c)?;
+            if by.is_zero() {
+                return Err(Fault::DivideByZero);
+            }
+            as_number(&a[0], c)?.checked_div(by).map(|q| Value::Number(q.trunc().normalize())).ok_or(Fault::Overflow)
+        }),
+    },
 ];
 
 fn rounded(arguments: &[Value], context: &Context, strategy: RoundingStrategy) -> Result<Value, Fault> {
@@ -88,4 +167,30 @@ fn like(model: &Value, number: Decimal) -> Value {
         Value::Money(money) => Value::Money(Money { amount: number, currency: money.currency }),
         _ => Value::Number(number),
     }
+}
+
+fn sign(number: Decimal) -> Decimal {
+    if number.is_sign_negative() { Decimal::NEGATIVE_ONE } else { Decimal::ONE }
+}
+
+/// To a multiple of a step, which is 1 with the number's sign when left out. A
+/// step of another sign than the number has no result (OpenFormula 6.17).
+fn stepped(arguments: &[Value], context: &Context, function: &'static str, up: bool) -> Result<Value, Fault> {
+    let number = as_number(&arguments[0], context)?;
+    let step = match arguments.get(1) {
+        Some(step) => as_number(step, context)?,
+        None => sign(number),
+    };
+    if number.is_zero() || step.is_zero() {
+        return Ok(like(&arguments[0], Decimal::ZERO));
+    }
+    if number.is_sign_negative() != step.is_sign_negative() {
+        return Err(Fault::Function { function, why: "the number and the step have different signs".into() });
+    }
+    let mode = arguments.get(2).map_or(Ok(Decimal::ZERO), |m| as_number(m, context))?;
+    let steps = number.checked_div(step).ok_or(Fault::Overflow)?;
+    // The quotient is positive: for a number below zero, up means fewer steps.
+    let more = if number.is_sign_negative() && mode.is_zero() { !up } else { up };
+    let steps = if more { steps.ceil() } else { steps.floor() };
+    steps.checked_mul(step).map(|n| like(&arguments[0], n.normalize())).ok_or(Fault::Overflow)
 }

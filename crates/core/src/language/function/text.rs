@@ -1,10 +1,17 @@
 //! Text (OpenDocument 1.3 part 4, 6.20). Positions count signs from 1.
 
+use icu_normalizer::DecomposingNormalizer;
+use sha2::{Digest, Sha256};
+
 use super::{ANY, Function, Run, as_condition, as_number, as_text, as_whole, flat};
 use crate::language::Context;
 use crate::language::error::Fault;
-use crate::language::format::title;
+use crate::language::format::{Format, title};
+use crate::language::operate::caseless;
 use crate::value::Value;
+
+/// The longest text that a function makes.
+const LONGEST: usize = 1_000_000;
 
 pub(super) static FUNCTIONS: &[Function] = &[
     Function {
@@ -170,6 +177,152 @@ pub(super) static FUNCTIONS: &[Function] = &[
         run: Run::Eager(|a, c| {
             let name = as_text(&a[0], c)?;
             Ok(Value::text(name.split([' ', '-', '\u{a0}']).filter_map(|w| w.chars().next()).collect::<String>()))
+        }),
+    },
+    Function {
+        name: "SEARCH",
+        syntax: "SEARCH(part; text; start)",
+        about: "The place of a text in another, whatever its capitals.",
+        example: ("SEARCH(\"T\"; \"Kittiwake\")", "3"),
+        clause: "6.20",
+        arity: (2, 3),
+        run: Run::Eager(|a, c| {
+            let (part, text) = (as_text(&a[0], c)?, as_text(&a[1], c)?);
+            let signs: Vec<char> = text.chars().collect();
+            let (wanted, length) = (caseless(&part), part.chars().count());
+            let from = count(a, 2, 1, c)?.saturating_sub(1);
+            let found = (from..=signs.len().saturating_sub(length))
+                .find(|at| caseless(&signs[*at..*at + length].iter().collect::<String>()) == wanted);
+            found
+                .map(|at| Value::Number((at + 1).into()))
+                .ok_or_else(|| Fault::Function { function: "SEARCH", why: format!("“{part}” does not stand in “{text}”") })
+        }),
+    },
+    Function {
+        name: "REPLACE",
+        syntax: "REPLACE(text; start; count; new)",
+        about: "With so many signs from a place on replaced.",
+        example: ("REPLACE(\"C-14\"; 2; 1; \"/\")", "C/14"),
+        clause: "6.20",
+        arity: (4, 4),
+        run: Run::Eager(|a, c| {
+            let text = as_text(&a[0], c)?;
+            let (start, length) = (count(a, 1, 1, c)?.max(1) - 1, count(a, 2, 0, c)?);
+            let before: String = text.chars().take(start).collect();
+            let after: String = text.chars().skip(start.saturating_add(length)).collect();
+            Ok(Value::text(before + &as_text(&a[3], c)? + &after))
+        }),
+    },
+    Function {
+        name: "REPT",
+        syntax: "REPT(text; count)",
+        about: "The text so many times.",
+        example: ("REPT(\"=-\"; 3)", "=-=-=-"),
+        clause: "6.20",
+        arity: (2, 2),
+        run: Run::Eager(|a, c| {
+            let (text, times) = (as_text(&a[0], c)?, count(a, 1, 1, c)?);
+            match text.len().checked_mul(times).is_some_and(|n| n <= LONGEST) {
+                true => Ok(Value::text(text.repeat(times))),
+                false => Err(Fault::Function { function: "REPT", why: format!("the result would be longer than {LONGEST} signs") }),
+            }
+        }),
+    },
+    Function {
+        name: "EXACT",
+        syntax: "EXACT(a; b)",
+        about: "Yes when the texts are the same to the letter.",
+        example: ("EXACT(\"Grace\"; \"grace\")", "no"),
+        clause: "6.20",
+        arity: (2, 2),
+        run: Run::Eager(|a, c| Ok(Value::Bool(as_text(&a[0], c)? == as_text(&a[1], c)?))),
+    },
+    Function {
+        name: "TEXT",
+        syntax: "TEXT(value; pattern)",
+        about: "Written by a number or date pattern.",
+        example: ("TEXT(1234.5; \"#,##0.00\")", "1,234.50"),
+        clause: "6.20",
+        arity: (2, 2),
+        run: Run::Eager(|a, c| {
+            let pattern = as_text(&a[1], c)?;
+            let word = if matches!(a[0], Value::Date(_) | Value::DateTime(_)) { "date" } else { "number" };
+            let format = Format::read(word, Some(&pattern), true).map_err(|e| Fault::Format(e.to_string()))?;
+            format.write(&if a[0].is_blank() { Value::Number(0.into()) } else { a[0].clone() }, &c.locale).map(Value::text)
+        }),
+    },
+    Function {
+        name: "CHAR",
+        syntax: "CHAR(number)",
+        about: "The sign of a number from 1 to 255 (Latin-1).",
+        example: ("CHAR(65)", "A"),
+        clause: "6.20",
+        arity: (1, 1),
+        run: Run::Eager(|a, c| match u8::try_from(as_whole(&a[0], c)?) {
+            Ok(code) if code > 0 => Ok(Value::text(char::from(code).to_string())),
+            _ => Err(Fault::Function { function: "CHAR", why: "its number is from 1 to 255; UNICHAR knows all signs".into() }),
+        }),
+    },
+    Function {
+        name: "UNICHAR",
+        syntax: "UNICHAR(number)",
+        about: "The sign of a Unicode number.",
+        example: ("UNICHAR(8364)", "€"),
+        clause: "6.20",
+        arity: (1, 1),
+        run: Run::Eager(|a, c| {
+            let found = u32::try_from(as_whole(&a[0], c)?).ok().filter(|n| *n > 0).and_then(char::from_u32);
+            found
+                .map(|sign| Value::text(sign.to_string()))
+                .ok_or_else(|| Fault::Function { function: "UNICHAR", why: "no sign has this number".into() })
+        }),
+    },
+    Function {
+        name: "CLEAN",
+        syntax: "CLEAN(text)",
+        about: "Without signs that can’t be printed.",
+        example: ("CLEAN(\"Gra\" & CHAR(7) & \"ce\")", "Grace"),
+        clause: "6.20",
+        arity: (1, 1),
+        run: Run::Eager(|a, c| Ok(Value::text(as_text(&a[0], c)?.chars().filter(|s| !s.is_control()).collect::<String>()))),
+    },
+    Function {
+        name: "words",
+        syntax: "words(number)",
+        about: "In words, in the language of the document.",
+        example: ("words(14)", "fourteen"),
+        clause: "",
+        arity: (1, 1),
+        run: Run::Eager(|a, c| {
+            let format = Format::Words;
+            if a[0].is_blank() { Ok(Value::Blank) } else { format.write(&Value::Number(as_number(&a[0], c)?), &c.locale).map(Value::text) }
+        }),
+    },
+    Function {
+        name: "slug",
+        syntax: "slug(text)",
+        about: "In small letters, digits and hyphens only, for addresses and file names.",
+        example: ("slug(\"Möwe & Söhne, Ltd.\")", "mowe-sohne-ltd"),
+        clause: "",
+        arity: (1, 1),
+        run: Run::Eager(|a, c| {
+            let plain = DecomposingNormalizer::new_nfkd();
+            let text = as_text(&a[0], c)?.to_lowercase().replace('ß', "ss").replace('ø', "o").replace('ł', "l").replace('æ', "ae");
+            let kept: String = plain.normalize(&text).chars().filter(|s| !('\u{300}'..='\u{36f}').contains(s)).collect();
+            let pieces: Vec<&str> = kept.split(|s: char| !s.is_alphanumeric()).filter(|p| !p.is_empty()).collect();
+            Ok(Value::text(pieces.join("-")))
+        }),
+    },
+    Function {
+        name: "sha256",
+        syntax: "sha256(text)",
+        about: "Its SHA-256 checksum (FIPS 180-4) in hexadecimal digits.",
+        example: ("LEFT(sha256(\"abc\"); 8)", "ba7816bf"),
+        clause: "",
+        arity: (1, 1),
+        run: Run::Eager(|a, c| {
+            let digest = Sha256::digest(as_text(&a[0], c)?.as_bytes());
+            Ok(Value::text(digest.iter().map(|byte| format!("{byte:02x}")).collect::<String>()))
         }),
     },
 ];

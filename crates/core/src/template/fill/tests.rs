@@ -4,7 +4,9 @@ use jiff::civil::{Date, DateTime};
 
 use crate::language::{Context, Scope, Ties};
 use crate::records::{Column, ColumnType, Record, Schema};
-use crate::template::{Dialect, Place, Role, TextTemplate, compile, gather};
+use crate::template::{Dialect, Identity, NoDrawing, Place, Role, TextTemplate, compile, gather};
+
+mod lists;
 use crate::value::{Locale, Value};
 
 /// A small vocabulary with the shapes of a word processor's.
@@ -19,8 +21,21 @@ const SMALL: Dialect = Dialect {
         "tr" => Role::Row,
         "tc" => Role::Cell,
         "sect" => Role::SectionEnd,
+        "span" => Role::Columns,
+        "join" => Role::Merge,
         _ => Role::Other,
     },
+    identity: |element, attribute| match (element, attribute) {
+        ("p", "id") => Some(Identity::Paragraph),
+        ("mark", "no") | ("endmark", "no") => Some(Identity::Bookmark),
+        ("mark", "name") => Some(Identity::BookmarkName),
+        ("link", "to") => Some(Identity::Anchor),
+        ("list", "val") => Some(Identity::List),
+        _ => None,
+    },
+    page_break: "<{}page/>",
+    merge: ("<{}join/>", "<{}join val=\"restart\"/>"),
+    section: ("<{}p><{}look>", "</{}look></{}p>"),
     text: "t",
     line_break: "br",
     tab: "tab",
@@ -48,7 +63,7 @@ fn filled(xml: &str) -> String {
     let (record, ties) = (record(), Ties::default());
     let context = Context::new(Locale::english(), DateTime::constant(2026, 11, 23, 9, 0, 0, 0));
     let mut out = Vec::new();
-    let errors = compiled.program.fill(&Scope { record: &record, ties: &ties, context: &context }, &mut out);
+    let errors = compiled.program.fill(&Scope::new(&record, &ties, &context), &mut out, &mut NoDrawing).errors;
     if let Some(error) = errors.first() {
         return format!("error {error}");
     }
@@ -156,7 +171,7 @@ fn record_data_is_never_read_as_a_placeholder() {
     let template = TextTemplate::new("[: first name] [: \"[: balance]\"]");
     let (record, ties) = (record(), Ties::default());
     let context = Context::new(Locale::english(), DateTime::constant(2026, 11, 23, 9, 0, 0, 0));
-    let text = template.fill(&Scope { record: &record, ties: &ties, context: &context });
+    let text = template.fill(&Scope::new(&record, &ties, &context));
     assert_eq!(text.as_deref(), Ok("Jörg & Söhne <GmbH> [: balance]"));
 }
 

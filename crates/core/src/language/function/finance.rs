@@ -1,0 +1,169 @@
+//! Money over time (OpenDocument 1.3 part 4, 6.12). What is paid is negative,
+//! what is received positive. Powers and quotients are decimals of 28 digits.
+
+use rust_decimal::{Decimal, MathematicalOps};
+
+use super::{ANY, Function, Run, as_number, as_whole, flat};
+use crate::language::Context;
+use crate::language::error::Fault;
+use crate::value::{Money, Value};
+
+pub(super) static FUNCTIONS: &[Function] = &[
+    Function {
+        name: "PMT",
+        syntax: "PMT(rate; periods; present; future; type)",
+        about: "The payment of each period that pays back a loan; type 1 pays at the start of a period.",
+        example: ("ROUND(PMT(1%; 12; 1000); 2)", "-88.85"),
+        clause: "6.12",
+        arity: (3, 5),
+        run: Run::Eager(|a, c| {
+            let t = Terms::read(a, c, 2)?;
+            let payment = match t.rate.is_zero() {
+                true => -(t.given + t.future) / t.periods,
+                false => -(t.future + t.given * t.growth) * t.rate / ((Decimal::ONE + t.rate * t.start) * (t.growth - Decimal::ONE)),
+            };
+            Ok(t.like(payment))
+        }),
+    },
+    Function {
+        name: "PV",
+        syntax: "PV(rate; periods; payment; future; type)",
+        about: "What payments to come are worth now.",
+        example: ("ROUND(PV(1%; 12; -88.85); 2)", "1000.01"),
+        clause: "6.12",
+        arity: (3, 5),
+        run: Run::Eager(|a, c| {
+            let t = Terms::read(a, c, 2)?;
+            let present = match t.rate.is_zero() {
+                true => -t.future - t.given * t.periods,
+                false => -(t.future + t.given * (Decimal::ONE + t.rate * t.start) * (t.growth - Decimal::ONE) / t.rate) / t.growth,
+            };
+            Ok(t.like(present))
+        }),
+    },
+    Function {
+        name: "FV",
+        syntax: "FV(rate; periods; payment; present; type)",
+        about: "What payments have grown to at the end.",
+        example: ("ROUND(FV(1%; 12; -100); 2)", "1268.25"),
+        clause: "6.12",
+        arity: (3, 5),
+        run: Run::Eager(|a, c| {
+            let t = Terms::read(a, c, 2)?;
+            let future = match t.rate.is_zero() {
+                true => -t.future - t.given * t.periods,
+                false => -(t.future * t.growth + t.given * (Decimal::ONE + t.rate * t.start) * (t.growth - Decimal::ONE) / t.rate),
+            };
+            Ok(t.like(future))
+        }),
+    },
+    Function {
+        name: "NPV",
+        syntax: "NPV(rate; a; b; …)",
+        about: "What amounts at the ends of the coming periods are worth now.",
+        example: ("ROUND(NPV(10%; 100; 200); 2)", "256.2"),
+        clause: "6.12",
+        arity: (2, ANY),
+        run: Run::Eager(|a, c| {
+            let rate = as_number(&a[0], c)?;
+            let flows = flows(&a[1..], c)?;
+            let worth = net_present(&flows, rate).and_then(|v| v.checked_div(Decimal::ONE + rate)).ok_or(Fault::Overflow)?;
+            Ok(Value::Number(worth))
+        }),
+    },
+    Function {
+        name: "IRR",
+        syntax: "IRR(amounts; guess)",
+        about: "The rate at which amounts at equal distances are worth nothing.",
+        example: ("ROUND(IFERROR(IRR(-100); 0); 2)", "0"),
+        clause: "6.12",
+        arity: (1, 2),
+        run: Run::Eager(|a, c| {
+            let flows = flows(&a[..1], c)?;
+            let guess = a.get(1).map_or(Ok(Decimal::new(1, 1)), |g| as_number(g, c))?;
+            internal_rate(&flows, guess).map(Value::Number).ok_or_else(|| Fault::Function {
+                function: "IRR",
+                why: "the amounts have no such rate; some must be paid and some received".into(),
+            })
+        }),
+    },
+];
+
+/// What PMT, PV and FV are given.
+struct Terms {
+    rate: Decimal,
+    periods: Decimal,
+    /// The third argument: a present value or a payment.
+    given: Decimal,
+    /// The fourth: a future or present value.
+    future: Decimal,
+    /// 1 when payments come at the start of a period.
+    start: Decimal,
+    /// (1 + rate) to the number of periods.
+    growth: Decimal,
+    model: Value,
+}
+
+impl Terms {
+    fn read(a: &[Value], c: &Context, model: usize) -> Result<Terms, Fault> {
+        let number = |at: usize| a.get(at).map_or(Ok(Decimal::ZERO), |v| as_number(v, c));
+        let (rate, periods) = (number(0)?, number(1)?);
+        if periods.is_zero() {
+            return Err(Fault::DivideByZero);
+        }
+        if periods.abs() > Decimal::from(12_000) || rate <= -Decimal::ONE {
+            return Err(Fault::Function { function: "this", why: "the rate must be above -100 % and the periods at most 12 000".into() });
+        }
+        let growth = (Decimal::ONE + rate).checked_powd(periods).ok_or(Fault::Overflow)?;
+        let start = if a.get(4).map_or(Ok(0), |t| as_whole(t, c))? == 0 { Decimal::ZERO } else { Decimal::ONE };
+        Ok(Terms { rate, periods, given: number(2)?, future: number(3)?, start, growth, model: a[model].clone() })
+    }
+
+    /// A result in the currency of the argument that it came from.
+    fn like(&self, amount: Decimal) -> Value {
+        match &self.model {
+            Value::Money(money) => Value::Money(Money { amount, currency: money.currency }),
+            _ => Value::Number(amount),
+        }
+    }
+}
+
+fn flows(arguments: &[Value], context: &Context) -> Result<Vec<Decimal>, Fault> {
+    flat(arguments).into_iter().filter(|v| !v.is_blank()).map(|v| as_number(v, context)).collect()
+}
+
+/// The worth of amounts, the first of them now.
+fn net_present(flows: &[Decimal], rate: Decimal) -> Option<Decimal> {
+    let mut factor = Decimal::ONE;
+    let mut worth = Decimal::ZERO;
+    for flow in flows {
+        worth = worth.checked_add(flow.checked_div(factor)?)?;
+        factor = factor.checked_mul(Decimal::ONE.checked_add(rate)?)?;
+    }
+    Some(worth)
+}
+
+/// By halving the interval in which the worth changes its sign, which ends where
+/// steps along the slope may run away.
+fn internal_rate(flows: &[Decimal], guess: Decimal) -> Option<Decimal> {
+    let sign = |rate: Decimal| net_present(flows, rate).map(|v| v.is_sign_positive());
+    let mut width = Decimal::new(5, 2);
+    let least = Decimal::new(-99, 2);
+    let (mut low, mut high) = loop {
+        let (low, high) = ((guess - width).max(least), guess + width);
+        if sign(low)? != sign(high)? {
+            break (low, high);
+        }
+        width = width.checked_mul(Decimal::TWO).filter(|w| *w < Decimal::from(1000))?;
+    };
+    let side = sign(low)?;
+    for _ in 0..80 {
+        let middle = (low + high) / Decimal::TWO;
+        if sign(middle)? == side {
+            low = middle;
+        } else {
+            high = middle;
+        }
+    }
+    Some(((low + high) / Decimal::TWO).round_dp(14).normalize())
+}

@@ -1,0 +1,394 @@
+//! Where names are looked up: the levels of a template, innermost first, each
+//! with the record of its turn and the names set on it.
+
+use std::cell::RefCell;
+use std::collections::HashMap;
+use std::rc::Rc;
+use std::sync::Arc;
+
+use jiff::civil::DateTime;
+use rust_decimal::Decimal;
+
+use super::error::Fault;
+use super::name::{Folded, nearest};
+use super::syntax::{Expr, Name};
+use crate::records::{Column, ColumnType, Record};
+use crate::template::Clauses;
+use crate::value::read::Reading;
+use crate::value::{Locale, Value};
+
+/// The moment that `now` and `today` name; it stands still for a whole run.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct Clock {
+    /// The run's start in the dispatch's time zone.
+    pub now: DateTime,
+}
+
+/// Who sends.
+#[derive(Debug, Clone, Default, PartialEq, Eq)]
+pub struct Office {
+    /// `office.name`
+    pub name: String,
+    /// `office.email`
+    pub email: String,
+}
+
+/// What is the same for all records of a run, but for `run_number`.
+#[derive(Debug, Clone)]
+pub struct Context {
+    /// The locale in force.
+    pub locale: Arc<Locale>,
+    /// How text is read: by the source's locale.
+    pub reading: Reading,
+    /// The run's clock.
+    pub clock: Clock,
+    /// Who sends.
+    pub office: Office,
+    /// `dispatch.name`
+    pub dispatch: String,
+    /// `run.number`: which record of the run, from 1.
+    pub run_number: usize,
+    /// `run.count`
+    pub run_count: usize,
+    /// The clause library.
+    pub clauses: Arc<Clauses>,
+}
+
+impl Context {
+    /// A context for one record by itself.
+    pub fn new(locale: Arc<Locale>, now: DateTime) -> Context {
+        Context {
+            reading: Reading::of(&locale),
+            locale,
+            clock: Clock { now },
+            office: Office::default(),
+            dispatch: String::new(),
+            run_number: 1,
+            run_count: 1,
+            clauses: Arc::default(),
+        }
+    }
+}
+
+/// Which column a template's name takes: template name → column name.
+#[derive(Debug, Clone, Default, PartialEq, Eq)]
+pub struct Ties(HashMap<Folded, Folded>);
+
+impl Ties {
+    /// Ties by pairs of template name and column name.
+    pub fn new<'a>(pairs: impl IntoIterator<Item = (&'a str, &'a str)>) -> Ties {
+        Ties(pairs.into_iter().map(|(name, column)| (Folded::new(name), Folded::new(column))).collect())
+    }
+
+    /// The column name that a template's name stands for.
+    pub fn resolve<'a>(&'a self, name: &'a Folded) -> &'a Folded {
+        self.0.get(name).unwrap_or(name)
+    }
+}
+
+/// Where names are looked up. Cheap to clone.
+#[derive(Debug, Clone)]
+pub struct Scope<'a> {
+    /// The document's record.
+    pub record: &'a Record,
+    /// The dispatch's ties.
+    pub ties: &'a Ties,
+    /// The run.
+    pub context: &'a Context,
+    /// The innermost level.
+    level: Rc<Level>,
+    /// The record fields that were read, where a trace is kept.
+    reads: Option<Rc<RefCell<Vec<String>>>>,
+}
+
+/// A document, a turn of a repeat or a clause.
+#[derive(Debug, Default)]
+struct Level {
+    outer: Option<Rc<Level>>,
+    /// The record or value of a turn; none of a document and a clause.
+    turn: Option<Turn>,
+    /// Names set on this level, the latest last.
+    set: RefCell<Vec<(Folded, Value)>>,
+}
+
+/// One turn of a list.
+#[derive(Debug, Clone)]
+pub struct Turn {
+    /// The record, or a plain value.
+    pub value: Value,
+    /// Which turn it is, from 1.
+    pub number: usize,
+    /// How many turns there are.
+    pub count: usize,
+    /// All records of the turn's group.
+    pub group: Option<Value>,
+    /// What `running` needs.
+    running: Option<Rc<Running>>,
+}
+
+impl Turn {
+    /// A turn by itself, as `where`, `sort by` and `.( )` take them.
+    pub(super) fn of(value: Value, number: usize, count: usize) -> Turn {
+        Turn { value, number, count, group: None, running: None }
+    }
+}
+
+/// The turns of a repeat.
+#[derive(Debug)]
+pub struct Turns {
+    items: Vec<Value>,
+    groups: Option<Vec<Value>>,
+    running: Rc<Running>,
+}
+
+/// Sums so far, by the place of their `running` in the template.
+#[derive(Debug, Default)]
+struct Running {
+    items: Vec<Value>,
+    sums: RefCell<HashMap<*const Expr, (usize, Value)>>,
+}
+
+impl Turns {
+    pub(super) fn new(items: Vec<Value>, groups: Option<Vec<Value>>) -> Turns {
+        let running = Running { items: items.clone(), sums: RefCell::default() };
+        Turns { items, groups, running: Rc::new(running) }
+    }
+
+    /// How many there are.
+    pub fn len(&self) -> usize {
+        self.items.len()
+    }
+
+    /// Whether there are none.
+    pub fn is_empty(&self) -> bool {
+        self.items.is_empty()
+    }
+
+    /// The turn of a place, from 0.
+    pub fn get(&self, at: usize) -> Option<Turn> {
+        let value = self.items.get(at)?.clone();
+        let group = self.groups.as_ref().and_then(|g| g.get(at).cloned());
+        Some(Turn { value, number: at + 1, count: self.items.len(), group, running: Some(self.running.clone()) })
+    }
+
+    pub(super) fn into_items(self) -> Vec<Value> {
+        self.items
+    }
+}
+
+/// Names that the language gives after all fields.
+const BUILT_IN: [&str; 5] = ["today", "now", "run", "dispatch", "office"];
+
+impl Name {
+    /// Whether the language gives a value to this name when no field has it.
+    pub fn is_built_in(&self) -> bool {
+        !self.quoted && BUILT_IN.contains(&self.folded.as_str())
+    }
+
+    /// Whether it may name the turn or group at hand, which come before fields.
+    pub(super) fn is_of_the_turn(&self) -> bool {
+        !self.quoted && matches!(self.folded.as_str(), "turn" | "group")
+    }
+}
+
+impl<'a> Scope<'a> {
+    /// The level of a document's record.
+    pub fn new(record: &'a Record, ties: &'a Ties, context: &'a Context) -> Scope<'a> {
+        Scope { record, ties, context, level: Rc::default(), reads: None }
+    }
+
+    /// The level of a turn within this one.
+    pub fn turn(&self, turn: Turn) -> Scope<'a> {
+        self.inner(Level { outer: Some(self.level.clone()), turn: Some(turn), set: RefCell::default() })
+    }
+
+    /// The level of a clause that knows some more names.
+    pub fn clause(&self, with: Vec<(Folded, Value)>) -> Scope<'a> {
+        self.inner(Level { outer: Some(self.level.clone()), turn: None, set: RefCell::new(with) })
+    }
+
+    /// How many clauses this stands within.
+    pub fn clauses_deep(&self) -> usize {
+        self.levels().filter(|l| l.turn.is_none() && l.outer.is_some()).count()
+    }
+
+    fn inner(&self, level: Level) -> Scope<'a> {
+        Scope { level: Rc::new(level), ..self.clone() }
+    }
+
+    /// Sets a name on this level; it replaces an earlier one of the name.
+    pub fn set(&self, name: &Name, value: Value) {
+        self.level.set.borrow_mut().push((name.folded.clone(), value));
+    }
+
+    /// Keeps note of the fields that are read from here on.
+    pub fn traced(mut self) -> Scope<'a> {
+        self.reads = Some(Rc::default());
+        self
+    }
+
+    /// The fields that were read since this was asked last.
+    pub fn take_reads(&self) -> Vec<String> {
+        self.reads.as_ref().map(|reads| std::mem::take(&mut *reads.borrow_mut())).unwrap_or_default()
+    }
+
+    /// The levels from this one outwards.
+    fn levels(&self) -> impl Iterator<Item = &Level> {
+        std::iter::successors(Some(&*self.level), |level| level.outer.as_deref())
+    }
+
+    /// The turn at hand.
+    fn at_turn(&self) -> Option<&Turn> {
+        self.levels().find_map(|level| level.turn.as_ref())
+    }
+
+    /// What a name holds, the search starting so many levels further out: a name
+    /// that was set, or a field, whatever it holds.
+    pub(super) fn find(&self, name: &Folded, outer: usize) -> Option<Value> {
+        let tied = self.ties.resolve(name);
+        let mut skip = outer;
+        for level in self.levels() {
+            let root = level.outer.is_none();
+            if skip == 0 {
+                if let Some((_, value)) = level.set.borrow().iter().rev().find(|(own, _)| own == name) {
+                    return Some(value.clone());
+                }
+                let record = match &level.turn {
+                    Some(Turn { value: Value::Record(record), .. }) => Some(&**record),
+                    None if root => Some(self.record),
+                    _ => None,
+                };
+                if let Some((column, value)) = record.and_then(|r| r.field(tied).or_else(|| r.field(name))) {
+                    self.note(column, level);
+                    return Some(value.clone());
+                }
+            } else if level.turn.is_some() {
+                skip -= 1;
+            }
+        }
+        None
+    }
+
+    fn note(&self, column: &Column, level: &Level) {
+        if let Some(reads) = &self.reads {
+            let read = match &level.turn {
+                Some(turn) => format!("{} (turn {})", column.name, turn.number),
+                None => column.name.clone(),
+            };
+            let mut reads = reads.borrow_mut();
+            if !reads.contains(&read) {
+                reads.push(read);
+            }
+        }
+    }
+
+    /// The value of a name as it stands by itself.
+    pub(super) fn name(&self, name: &Name) -> Result<Value, Fault> {
+        if !name.quoted
+            && name.folded.as_str() == "group"
+            && let Some(group) = self.at_turn().and_then(|turn| turn.group.clone())
+        {
+            return Ok(group);
+        }
+        match self.find(&name.folded, 0) {
+            Some(Value::Misfit(misfit)) => {
+                Err(Fault::Misfit { column: misfit.column.clone(), text: misfit.text.clone(), expected: misfit.expected })
+            }
+            Some(value) => Ok(value),
+            None if name.quoted => Err(self.unknown(name)),
+            None => match name.folded.as_str() {
+                "today" => Ok(Value::Date(self.context.clock.now.date())),
+                "now" => Ok(Value::DateTime(self.context.clock.now)),
+                _ => Err(self.unknown(name)),
+            },
+        }
+    }
+
+    /// `outer.name`
+    pub(super) fn outer(&self, levels: usize, name: &Name) -> Result<Value, Fault> {
+        self.find(&name.folded, levels).ok_or_else(|| self.unknown(name))
+    }
+
+    /// `turn.number` and its kin, which come before fields.
+    pub(super) fn of_the_turn(&self, first: &Name, name: &Name) -> Option<Value> {
+        if first.quoted || first.folded.as_str() != "turn" {
+            return None;
+        }
+        let turn = self.at_turn()?;
+        Some(match name.folded.as_str() {
+            "number" => Value::Number(turn.number.into()),
+            "count" => Value::Number(turn.count.into()),
+            "first" => Value::Bool(turn.number == 1),
+            "last" => Value::Bool(turn.number == turn.count),
+            "value" => turn.value.clone(),
+            _ => return None,
+        })
+    }
+
+    /// `run.number` and its kin, where no field has the first name.
+    pub(super) fn built_in_member(&self, first: &Name, name: &Name) -> Option<Value> {
+        if !first.is_built_in() || self.find(&first.folded, 0).is_some() {
+            return None;
+        }
+        let context = self.context;
+        Some(match (first.folded.as_str(), name.folded.as_str()) {
+            ("run", "number") => Value::Number(context.run_number.into()),
+            ("run", "count") => Value::Number(context.run_count.into()),
+            ("dispatch", "name") => Value::text(&context.dispatch),
+            ("office", "name") => Value::text(&context.office.name),
+            ("office", "email") => Value::text(&context.office.email),
+            _ => return None,
+        })
+    }
+
+    /// Whether a name is a column of dates, where it is looked up.
+    pub(super) fn is_date_column(&self, name: &Name) -> bool {
+        let of = |record: &Record| {
+            let column = record.schema().column(self.ties.resolve(&name.folded)).or_else(|| record.schema().column(&name.folded));
+            column.map(|c| c.kind == ColumnType::Date)
+        };
+        self.levels()
+            .find_map(|level| match &level.turn {
+                Some(Turn { value: Value::Record(record), .. }) => of(record),
+                _ => None,
+            })
+            .or_else(|| of(self.record))
+            .unwrap_or(false)
+    }
+
+    fn unknown(&self, name: &Name) -> Fault {
+        let turns = self.levels().filter_map(|level| match &level.turn {
+            Some(Turn { value: Value::Record(record), .. }) => Some(&**record),
+            _ => None,
+        });
+        let columns = turns.chain([self.record]).flat_map(|r| r.schema().columns());
+        Fault::UnknownName { name: name.text.clone(), nearest: nearest(&name.text, columns.map(|c| c.name.as_str())) }
+    }
+
+    /// The sum of an expression over the turns so far of the nearest repeat; each
+    /// turn adds its own to the sum of the last.
+    pub(super) fn running(
+        &self,
+        expr: &Expr,
+        add: impl Fn(Value, Value) -> Result<Value, super::EvalError>,
+    ) -> Result<Value, super::EvalError> {
+        let Some(level) = self.levels().find(|l| l.turn.as_ref().is_some_and(|t| t.running.is_some())) else {
+            let fault = Fault::Function { function: "running", why: "it needs a repeat around it".into() };
+            return Err(super::EvalError { span: expr.span, fault });
+        };
+        let (Some(turn), Some(outer)) = (&level.turn, &level.outer) else { unreachable!("a turn has a level around it") };
+        let Some(running) = &turn.running else { unreachable!("found by it") };
+        let known = running.sums.borrow().get(&std::ptr::from_ref(expr)).filter(|(upto, _)| *upto <= turn.number).cloned();
+        let (from, mut sum) = known.unwrap_or((0, Value::Blank));
+        for (at, item) in running.items.iter().enumerate().take(turn.number).skip(from) {
+            let around = Scope { level: outer.clone(), ..self.clone() };
+            let one = around.turn(Turn::of(item.clone(), at + 1, turn.count)).value(expr)?;
+            sum = if sum == Value::Blank { one } else { add(sum, one)? };
+        }
+        running.sums.borrow_mut().insert(std::ptr::from_ref(expr), (turn.number, sum.clone()));
+        Ok(match sum {
+            Value::Blank => Value::Number(Decimal::ZERO),
+            sum => sum,
+        })
+    }
+}

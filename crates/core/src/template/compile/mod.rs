@@ -1,0 +1,171 @@
+//! Gathered nodes → a flat program, its placeholders, its outline and its
+//! problems: read the placeholders, place their blocks, emit the program.
+
+mod emit;
+mod place;
+mod read;
+
+use std::collections::{HashMap, HashSet};
+use std::ops::Range;
+
+use super::gather::{Gathered, Id};
+use super::outline::{Outline, outline};
+use super::program::{Block, Op, Program, Site};
+use super::{Placeholder, Problem};
+use crate::language::Span;
+use crate::language::syntax::Kind;
+
+/// A part, compiled.
+#[derive(Debug)]
+pub struct Compiled {
+    /// What filling runs.
+    pub program: Program,
+    /// The placeholders in reading order.
+    pub placeholders: Vec<Placeholder>,
+    /// What must be put right first.
+    pub problems: Vec<Problem>,
+    /// The conditions and repeats as they nest, with what is printed in them.
+    pub outline: Vec<Outline>,
+}
+
+/// Compiles a gathered part.
+pub fn compile(gathered: Gathered) -> Compiled {
+    let mut compiler = Compiler::new(&gathered);
+    compiler.read();
+    compiler.place();
+    compiler.emit();
+    let Compiler { ops, sites, blocks, placeholders, mut problems, standing, .. } = compiler;
+    let outline = outline(&standing.iter().map(|s| s.kind.as_ref()).collect::<Vec<_>>(), &placeholders);
+    problems.sort_by_key(|(order, _)| *order);
+    let free = free_number(&gathered);
+    let program = Program { bytes: gathered.bytes, ops, sites, blocks, writes: gathered.writes, free };
+    Compiled { program, placeholders, problems: problems.into_iter().map(|(_, p)| p).collect(), outline }
+}
+
+/// A number above all that drawings and bookmarks have.
+fn free_number(gathered: &Gathered) -> u32 {
+    let numbers = gathered.ids.iter().filter_map(|site| std::str::from_utf8(&gathered.bytes[site.range.clone()]).ok()?.parse::<u32>().ok());
+    numbers.max().unwrap_or(0).saturating_add(1).min(1 << 30)
+}
+
+/// A placeholder where it stands.
+struct Standing {
+    paragraph: usize,
+    /// In the paragraph's joined text.
+    range: Range<usize>,
+    /// The object whose description it is, by the node that opens it.
+    object: Option<usize>,
+    kind: Option<Kind>,
+    /// Its text inside the brackets, for problems.
+    text: String,
+    /// Opens a passage even though it can't be read, so that its `end` is not
+    /// a problem too.
+    opens: bool,
+}
+
+/// A change of block, in the order of the placeholders that ask for it.
+#[derive(Debug, Clone)]
+enum Event {
+    Choose(usize),
+    Enter(usize, usize),
+    Repeat(usize, super::program::Between),
+    /// Ends the innermost block.
+    Leave,
+}
+
+/// Events with what they are sorted by: larger extents first, then as they stand.
+type Events = Vec<((std::cmp::Reverse<usize>, usize), Event)>;
+
+struct Compiler<'g> {
+    gathered: &'g Gathered,
+    /// All placeholders that could be read, in reading order.
+    standing: Vec<Standing>,
+    /// The placeholders of each paragraph, as a range of `standing`.
+    of_paragraph: HashMap<usize, Range<usize>>,
+    /// `[[:` in each paragraph.
+    escapes: HashMap<usize, Vec<Range<usize>>>,
+    /// Paragraphs that hold nothing but kinds that print nothing.
+    silent: HashSet<usize>,
+    /// What happens before and after a paragraph, row or table, round the end of
+    /// the last section, and at a placeholder.
+    before: HashMap<usize, Events>,
+    after: HashMap<usize, Events>,
+    before_row: HashMap<Id, Events>,
+    after_row: HashMap<Id, Events>,
+    before_table: HashMap<Id, Events>,
+    after_table: HashMap<Id, Events>,
+    after_text: Events,
+    inline: HashMap<usize, Vec<Event>>,
+    /// Containers and tables from which paragraphs or rows may go.
+    risky: HashSet<Id>,
+    thinned: HashSet<Id>,
+    /// Lists that begin anew in each turn of a block, and the block.
+    restarts: HashMap<String, usize>,
+    /// Rows repeated by a block: the last of them, for joined cells that go on below.
+    repeated_rows: HashMap<Id, Id>,
+    ops: Vec<Op>,
+    /// How many steps lie behind the last guard's end.
+    sealed: usize,
+    sites: Vec<Site>,
+    blocks: Vec<Block>,
+    placeholders: Vec<Placeholder>,
+    /// With the order of their paragraphs.
+    problems: Vec<(usize, Problem)>,
+}
+
+impl<'g> Compiler<'g> {
+    fn new(gathered: &'g Gathered) -> Compiler<'g> {
+        Compiler {
+            gathered,
+            standing: Vec::new(),
+            of_paragraph: HashMap::new(),
+            escapes: HashMap::new(),
+            silent: HashSet::new(),
+            before: HashMap::new(),
+            after: HashMap::new(),
+            before_row: HashMap::new(),
+            after_row: HashMap::new(),
+            before_table: HashMap::new(),
+            after_table: HashMap::new(),
+            after_text: Vec::new(),
+            inline: HashMap::new(),
+            risky: HashSet::new(),
+            thinned: HashSet::new(),
+            restarts: HashMap::new(),
+            repeated_rows: HashMap::new(),
+            ops: Vec::new(),
+            sealed: 0,
+            sites: Vec::new(),
+            blocks: Vec::new(),
+            placeholders: Vec::new(),
+            problems: Vec::new(),
+        }
+    }
+
+    fn problem(&mut self, paragraph: usize, placeholder: String, span: Span, code: &'static str, message: String) {
+        let own = &self.gathered.paragraphs[paragraph];
+        self.problems.push((paragraph, Problem { code, message, place: own.place, line: shown(&own.text), placeholder, span }));
+    }
+
+    fn problem_at(&mut self, index: usize, code: &'static str, message: &str) {
+        let (paragraph, text) = (self.standing[index].paragraph, self.standing[index].text.clone());
+        let span = Span { start: 0, end: text.len() };
+        self.problem(paragraph, format!("[:{text}]"), span, code, message.to_owned());
+    }
+
+    /// The placeholders of a paragraph with their places in the reading order.
+    fn standing_in(&self, paragraph: usize) -> impl DoubleEndedIterator<Item = (usize, &Standing)> {
+        let range = self.of_paragraph.get(&paragraph).cloned().unwrap_or(0..0);
+        range.map(|index| (index, &self.standing[index]))
+    }
+}
+
+/// A line of text cut to what a list can show.
+fn shown(text: &str) -> String {
+    let line: String = text.chars().map(|c| if c.is_whitespace() { ' ' } else { c }).collect();
+    let line = line.trim();
+    match line.char_indices().nth(240) {
+        Some((at, _)) => format!("{}…", &line[..at]),
+        None => line.to_owned(),
+    }
+}

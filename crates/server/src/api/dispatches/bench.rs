@@ -1,0 +1,269 @@
+//! The bench: a dispatch with the state of its stations.
+
+use axum::Json;
+use axum::extract::{Path, State};
+use mangle_core::dispatch::{Setup, TieState};
+use mangle_core::preflight::obstacles;
+use serde::{Deserialize, Serialize};
+use utoipa::ToSchema;
+
+use super::{counted, find, ready, sheet_name};
+use crate::clock;
+use crate::error::{Answer, Problem, Refused};
+use crate::prepare::{blocking, label};
+use crate::server::App;
+use crate::store::dispatches::{self, Dispatch};
+use crate::store::runs::{self, RunInfo};
+use crate::store::{settings, sheets};
+
+/// A dispatch as it is saved.
+#[derive(Debug, Serialize, Deserialize, ToSchema)]
+pub(super) struct DispatchBody {
+    /// Its name.
+    name: String,
+    /// The template's number.
+    template_id: Option<i64>,
+    /// The sheet's number.
+    sheet_id: Option<i64>,
+    /// What is set on the bench.
+    setup: SetupBody,
+}
+
+/// What is set on the bench.
+#[derive(Debug, Clone, Serialize, Deserialize, ToSchema)]
+struct SetupBody {
+    /// Template name → column, for names that do not tie themselves.
+    ties: std::collections::BTreeMap<String, String>,
+    /// A condition that chooses records; empty for all.
+    filter: String,
+    /// Rows left out by hand.
+    left_out: Vec<usize>,
+    /// pdf, docx or both.
+    output: String,
+    /// The pattern of file names.
+    name: String,
+    /// The e-mail channel, when it is on.
+    email: Option<EmailBody>,
+    /// The locale by which values print.
+    locale: String,
+}
+
+/// The e-mail channel; every field may hold placeholders.
+#[derive(Debug, Clone, Default, Serialize, Deserialize, ToSchema)]
+struct EmailBody {
+    /// Recipients, parted by commas.
+    to: String,
+    /// Copies.
+    cc: String,
+    /// Blind copies.
+    bcc: String,
+    /// The subject.
+    subject: String,
+    /// The text.
+    body: String,
+}
+
+/// The set-up is the same to the letter on both sides: JSON carries it over.
+fn setup_of(body: &SetupBody) -> Result<Setup, Refused> {
+    let value = serde_json::to_value(body).map_err(anyhow::Error::new)?;
+    serde_json::from_value(value).map_err(|e| Refused::unusable("setup", format!("the set-up can't be used: {e}")))
+}
+
+fn body_of(setup: &Setup) -> Result<SetupBody, Refused> {
+    let value = serde_json::to_value(setup).map_err(anyhow::Error::new)?;
+    Ok(serde_json::from_value(value).map_err(anyhow::Error::new)?)
+}
+
+/// The bench: a dispatch with the state of its stations.
+#[derive(Debug, Serialize, ToSchema)]
+pub(super) struct Bench {
+    /// Its key.
+    key: String,
+    /// What is saved.
+    #[serde(flatten)]
+    body: DispatchBody,
+    /// When it was last changed.
+    changed: String,
+    /// The template in use.
+    template: Option<TemplateInUse>,
+    /// How many problems the template has.
+    template_problems: usize,
+    /// The sheet in use.
+    sheet: Option<SheetInUse>,
+    /// The columns of the sheet.
+    columns: Vec<sheets::ColumnInfo>,
+    /// Columns that the template and the texts do not use.
+    unused: Vec<String>,
+    /// How the names are tied.
+    ties: Vec<TieInfo>,
+    /// The rows that are chosen: number and what to call it.
+    pub(super) records: Vec<RecordInfo>,
+    /// How many rows the sheet has.
+    row_count: usize,
+    /// What is wrong with the filter.
+    filter_problem: Option<String>,
+    /// What stops a run as a whole.
+    pub(super) obstacles: Vec<ObstacleInfo>,
+    /// Its runs, the newest first.
+    runs: Vec<RunInfo>,
+    /// The person's own address.
+    person_email: String,
+}
+
+/// The template in use.
+#[derive(Debug, Serialize, ToSchema)]
+struct TemplateInUse {
+    /// Its name.
+    name: String,
+    /// The number of the version in use.
+    version: i64,
+}
+
+/// The sheet in use.
+#[derive(Debug, Serialize, ToSchema)]
+struct SheetInUse {
+    /// The source's name.
+    source: String,
+    /// The sheet's name.
+    name: String,
+}
+
+/// How a name is tied.
+#[derive(Debug, Serialize, ToSchema)]
+struct TieInfo {
+    /// The name in the template.
+    name: String,
+    /// How many placeholders use it.
+    uses: usize,
+    /// The column that it takes; none while it is open.
+    column: Option<String>,
+    /// Whether a person chose it.
+    by_hand: bool,
+    /// The columns by likeness, for an open name.
+    likeliest: Vec<String>,
+}
+
+impl From<TieState> for TieInfo {
+    fn from(tie: TieState) -> Self {
+        TieInfo { name: tie.name, uses: tie.uses, column: tie.column, by_hand: tie.by_hand, likeliest: tie.likeliest }
+    }
+}
+
+/// A chosen row.
+#[derive(Debug, Serialize, ToSchema)]
+pub(super) struct RecordInfo {
+    /// Its number in the sheet.
+    pub(super) row: usize,
+    /// What to call it.
+    pub(super) label: String,
+}
+
+/// What stops a run.
+#[derive(Debug, Serialize, ToSchema)]
+pub(super) struct ObstacleInfo {
+    /// The station where it is mended.
+    station: String,
+    /// What is wrong and what to do.
+    pub(super) message: String,
+}
+
+/// A dispatch with the state of its stations.
+#[utoipa::path(get, path = "/api/dispatches/{key}", tag = "dispatches", params(("key" = String, Path)), responses((status = 200, body = Bench), (status = 404, body = Problem)))]
+pub(super) async fn show(State(app): State<App>, Path(key): Path<String>) -> Answer<Bench> {
+    let dispatch = find(&app, &key).await?;
+    bench(&app, dispatch).await.map(Json)
+}
+
+pub(super) async fn bench(app: &App, dispatch: Dispatch) -> Result<Bench, Refused> {
+    let (prepared, version) = ready(app, &dispatch).await?;
+    let sheet_id = dispatch.sheet_id;
+    let key = dispatch.key.clone();
+    let (sheet, columns, runs, settings) = app
+        .store
+        .with(move |c| -> anyhow::Result<_> {
+            let columns = sheet_id.map(|id| sheets::sheet(c, id)).transpose()?.flatten().map(|s| s.columns).unwrap_or_default();
+            Ok((sheet_name(c, sheet_id)?, columns, runs::list(c, Some(&key))?, settings::read(c)?))
+        })
+        .await?;
+    let body = DispatchBody { name: dispatch.name, template_id: dispatch.template_id, sheet_id, setup: body_of(&dispatch.setup)? };
+    blocking(move || {
+        let ties = prepared.ties();
+        let (records, filter_problem) = match prepared.chosen() {
+            Ok((records, unclear)) => {
+                let problem = unclear.first().map(|(row, why)| {
+                    format!(
+                        "the filter can't judge {}, so not chosen; the first is row {row}: {why}",
+                        counted(unclear.len(), "record", "records")
+                    )
+                });
+                (records.iter().map(|r| RecordInfo { row: r.number, label: label(r) }).collect(), problem)
+            }
+            Err(refused) => (Vec::new(), Some(refused.problem.message)),
+        };
+        let used: Vec<&str> = ties.iter().filter_map(|t| t.column.as_deref()).collect();
+        let problems = prepared.template.as_ref().map_or(0, |t| t.problems().len());
+        let mut stops: Vec<ObstacleInfo> = obstacles(&ties, &prepared.plan)
+            .into_iter()
+            .map(|o| ObstacleInfo { station: o.station.to_owned(), message: o.message })
+            .collect();
+        let stop = |station: &str, message: &str| ObstacleInfo { station: station.to_owned(), message: message.to_owned() };
+        if prepared.template.is_none() {
+            stops.insert(0, stop("template", "no template is chosen; choose one or drop a DOCX here"));
+        }
+        if prepared.sheet.is_none() {
+            stops.insert(0, stop("records", "no source is chosen; choose a sheet or drop one here"));
+        }
+        if problems > 0 {
+            stops.insert(
+                0,
+                stop(
+                    "template",
+                    &format!("the template has {}; put right what it says and bring it in again", counted(problems, "problem", "problems")),
+                ),
+            );
+        }
+        if prepared.plan.email.is_some() && prepared.settings.office_email.trim().is_empty() {
+            stops.push(stop("channels", "the office has no e-mail address to send from; put it into the settings"));
+        }
+        Bench {
+            key: dispatch.key,
+            body,
+            changed: dispatch.changed,
+            template: version.map(|(name, version, _)| TemplateInUse { name, version }),
+            template_problems: problems,
+            sheet: sheet.map(|(source, name)| SheetInUse { source, name }),
+            unused: columns.iter().map(|c| c.name.clone()).filter(|name| !used.contains(&name.as_str())).collect(),
+            columns,
+            ties: ties.into_iter().map(Into::into).collect(),
+            records,
+            row_count: prepared.sheet.as_ref().map_or(0, |s| s.sheet.records.len()),
+            filter_problem,
+            obstacles: stops,
+            runs,
+            person_email: settings.person_email,
+        }
+    })
+    .await
+    .map_err(Into::into)
+}
+
+/// Saves a dispatch and gives its stations' new state.
+#[utoipa::path(put, path = "/api/dispatches/{key}", tag = "dispatches", params(("key" = String, Path)), request_body = DispatchBody, responses((status = 200, body = Bench), (status = 422, body = Problem)))]
+pub(super) async fn change(State(app): State<App>, Path(key): Path<String>, Json(new): Json<DispatchBody>) -> Answer<Bench> {
+    let mut dispatch = find(&app, &key).await?;
+    if new.name.trim().is_empty() {
+        return Err(Refused::unusable("no-name", "the dispatch needs a name"));
+    }
+    let at = clock::stamp();
+    dispatch = Dispatch {
+        name: new.name.trim().to_owned(),
+        template_id: new.template_id,
+        sheet_id: new.sheet_id,
+        setup: setup_of(&new.setup)?,
+        changed: at.clone(),
+        ..dispatch
+    };
+    let kept = dispatch.clone();
+    app.store.with(move |c| dispatches::change(c, &kept, &at)).await?;
+    bench(&app, dispatch).await.map(Json)
+}

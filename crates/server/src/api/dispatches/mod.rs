@@ -1,0 +1,159 @@
+//! Dispatches: the list, and what a file each of the bench's stations asks for.
+
+mod bench;
+mod preflight;
+mod preview;
+mod start;
+
+use axum::Json;
+use axum::extract::{Path, State};
+use mangle_core::dispatch::Setup;
+use mangle_core::records::Schema;
+use serde::{Deserialize, Serialize};
+use utoipa::ToSchema;
+use utoipa_axum::router::OpenApiRouter;
+use utoipa_axum::routes;
+
+use super::drop::first_setup;
+use crate::clock;
+use crate::error::{Answer, Problem, Refused};
+use crate::prepare::Prepared;
+use crate::server::App;
+use crate::store::dispatches::{self, Dispatch};
+use crate::store::runs::{self, RunInfo};
+use crate::store::{sheets, templates};
+
+pub fn router() -> OpenApiRouter<App> {
+    OpenApiRouter::new()
+        .routes(routes!(list, add))
+        .routes(routes!(bench::show, bench::change, remove))
+        .routes(routes!(preview::page))
+        .routes(routes!(preflight::preflight))
+        .routes(routes!(start::start))
+        .routes(routes!(start::proofs))
+}
+
+/// A dispatch in the list.
+#[derive(Debug, Serialize, ToSchema)]
+struct DispatchInfo {
+    /// Its key, which stays the same.
+    key: String,
+    /// Its name.
+    name: String,
+    /// The template's name.
+    template: Option<String>,
+    /// The source's and sheet's name.
+    sheet: Option<String>,
+    /// When it was last changed.
+    changed: String,
+    /// Its last run that was no proof.
+    last_run: Option<RunInfo>,
+}
+
+/// All dispatches, the last changed first.
+#[utoipa::path(get, path = "/api/dispatches", tag = "dispatches", responses((status = 200, body = Vec<DispatchInfo>)))]
+async fn list(State(app): State<App>) -> Answer<Vec<DispatchInfo>> {
+    let found = app
+        .store
+        .with(|c| -> anyhow::Result<Vec<DispatchInfo>> {
+            let runs = runs::list(c, None)?;
+            dispatches::list(c)?
+                .into_iter()
+                .map(|d| {
+                    let template = d.template_id.map(|id| templates::get(c, id)).transpose()?.flatten().map(|t| t.name);
+                    let last_run = runs.iter().find(|r| r.dispatch == d.key && r.kind == "run").cloned();
+                    Ok(DispatchInfo {
+                        template,
+                        sheet: sheet_name(c, d.sheet_id)?.map(|(source, sheet)| format!("{source}, {sheet}")),
+                        key: d.key,
+                        name: d.name,
+                        changed: d.changed,
+                        last_run,
+                    })
+                })
+                .collect()
+        })
+        .await?;
+    Ok(Json(found))
+}
+
+fn sheet_name(c: &rusqlite::Connection, id: Option<i64>) -> anyhow::Result<Option<(String, String)>> {
+    let Some(info) = id.map(|id| sheets::sheet(c, id)).transpose()?.flatten() else { return Ok(None) };
+    let source = sheets::sources(c)?.into_iter().find(|s| s.id == info.source_id).map(|s| s.name).unwrap_or_default();
+    Ok(Some((source, info.name)))
+}
+
+/// What a new dispatch is made of.
+#[derive(Debug, Deserialize, ToSchema)]
+struct NewDispatch {
+    /// Its name.
+    name: String,
+    /// The template's number.
+    template_id: Option<i64>,
+    /// The sheet's number.
+    sheet_id: Option<i64>,
+    /// A condition that chooses records.
+    #[serde(default)]
+    filter: String,
+}
+
+/// The key of a new dispatch.
+#[derive(Debug, Serialize, ToSchema)]
+struct Key {
+    /// The key.
+    key: String,
+}
+
+/// Adds a dispatch.
+#[utoipa::path(post, path = "/api/dispatches", tag = "dispatches", request_body = NewDispatch, responses((status = 200, body = Key), (status = 422, body = Problem)))]
+async fn add(State(app): State<App>, Json(new): Json<NewDispatch>) -> Answer<Key> {
+    let name = new.name.trim().to_owned();
+    if name.is_empty() {
+        return Err(Refused::unusable("no-name", "the dispatch needs a name"));
+    }
+    let key = app
+        .store
+        .with(move |c| -> anyhow::Result<String> {
+            let columns = new.sheet_id.map(|id| sheets::sheet(c, id)).transpose()?.flatten().map(|s| s.columns).unwrap_or_default();
+            let schema = Schema::new(columns.iter().map(sheets::ColumnInfo::column).collect())?;
+            let setup = Setup { filter: new.filter, ..first_setup(&name, &schema) };
+            dispatches::add(c, &name, new.template_id, new.sheet_id, &setup, &clock::stamp())
+        })
+        .await?;
+    Ok(Json(Key { key }))
+}
+
+/// Deletes a dispatch with the record of its runs.
+#[utoipa::path(delete, path = "/api/dispatches/{key}", tag = "dispatches", params(("key" = String, Path)), responses((status = 200, body = bool), (status = 409, body = Problem)))]
+async fn remove(State(app): State<App>, Path(key): Path<String>) -> Answer<bool> {
+    let dispatch = find(&app, &key).await?;
+    let going = app.store.with(move |c| runs::list(c, Some(&key))).await?.iter().any(|r| r.state == "going" || r.state == "paused");
+    if going {
+        return Err(Refused::conflict("going", "a run of this dispatch is going; stop it first"));
+    }
+    Ok(Json(app.store.with(move |c| dispatches::delete(c, dispatch.id)).await?))
+}
+
+async fn find(app: &App, key: &str) -> Result<Dispatch, Refused> {
+    let key = key.to_owned();
+    app.store.with(move |c| dispatches::by_key(c, &key)).await?.ok_or_else(|| Refused::missing("the dispatch"))
+}
+
+/// The version in use of a dispatch's template.
+async fn version(app: &App, dispatch: &Dispatch) -> Result<Option<(String, i64, i64)>, Refused> {
+    let Some(id) = dispatch.template_id else { return Ok(None) };
+    let template = app.store.with(move |c| templates::get(c, id)).await?;
+    Ok(template.and_then(|t| t.versions.first().map(|v| (t.name, v.number, v.id))))
+}
+
+async fn ready(app: &App, dispatch: &Dispatch) -> Result<(Prepared, Option<(String, i64, i64)>), Refused> {
+    let version = version(app, dispatch).await?;
+    let prepared =
+        app.prepare(dispatch.setup.clone(), version.as_ref().map(|v| v.2), dispatch.sheet_id, &dispatch.name, clock::now()).await?;
+    Ok((prepared, version))
+}
+
+/// A number with its word: `1 record`, `3 records`.
+fn counted(number: usize, one: &str, many: &str) -> String {
+    format!("{number} {}", if number == 1 { one } else { many })
+}

@@ -1,0 +1,113 @@
+//! The page of one record as it will be made, and its message.
+
+use axum::Json;
+use axum::extract::{Path, State};
+use mangle_core::records::Record;
+use mangle_core::value::EmailAddress;
+use serde::Serialize;
+use utoipa::ToSchema;
+
+use super::preflight::{FindingInfo, finding};
+use super::{counted, find, ready};
+use crate::error::{Answer, Problem, Refused};
+use crate::prepare::{Prepared, blocking, label};
+use crate::run;
+use crate::server::App;
+
+/// The pages of one record as they will be made.
+#[derive(Debug, Serialize, ToSchema)]
+pub(super) struct PageView {
+    /// The row.
+    row: usize,
+    /// What to call it.
+    label: String,
+    /// The pages as SVG.
+    pages: Vec<String>,
+    /// The documents' name without extension.
+    file_name: String,
+    /// The message, when the e-mail channel is on.
+    message: Option<MessageView>,
+    /// What is wrong with the record.
+    findings: Vec<FindingInfo>,
+    /// The record's values by template name, as they stand in the source.
+    values: std::collections::BTreeMap<String, String>,
+}
+
+/// The message of one record.
+#[derive(Debug, Serialize, ToSchema)]
+struct MessageView {
+    to: String,
+    cc: String,
+    bcc: String,
+    subject: String,
+    body: String,
+}
+
+/// The pages of one record as they will be made, or what is wrong with it.
+#[utoipa::path(get, path = "/api/dispatches/{key}/pages/{row}", tag = "dispatches", params(("key" = String, Path), ("row" = usize, Path)), responses((status = 200, body = PageView), (status = 409, body = Problem)))]
+pub(super) async fn page(State(app): State<App>, Path((key, row)): Path<(String, usize)>) -> Answer<PageView> {
+    let dispatch = find(&app, &key).await?;
+    let (prepared, _) = ready(&app, &dispatch).await?;
+    blocking(move || view(&prepared, row)).await?.map(Json)
+}
+
+fn view(prepared: &Prepared, row: usize) -> Result<PageView, Refused> {
+    let (Some(template), Some(sheet)) = (&prepared.template, &prepared.sheet) else {
+        return Err(Refused::conflict("not-ready", "choose a template and a source; then the page is shown here"));
+    };
+    if !template.problems().is_empty() {
+        return Err(Refused::conflict(
+            "template-problems",
+            format!(
+                "the template has {}; the page is shown once that is put right",
+                counted(template.problems().len(), "problem", "problems")
+            ),
+        ));
+    }
+    let record = row.checked_sub(1).and_then(|at| sheet.sheet.records.get(at)).ok_or_else(|| Refused::missing("the row"))?;
+    let (chosen, _) = prepared.chosen()?;
+    let number = chosen.iter().position(|r| r.number == row).map_or(1, |at| at + 1);
+    let label = label(record);
+    let (context, count) = (prepared.context(number, chosen.len().max(1)), chosen.len().max(1));
+    let scope = prepared.scope(record, &context);
+    let mut view = PageView {
+        row,
+        label: label.clone(),
+        pages: Vec::new(),
+        file_name: String::new(),
+        message: None,
+        findings: Vec::new(),
+        values: values(prepared, record),
+    };
+    match run::check_one(prepared, template, record, number, count) {
+        Ok((_, outline)) => {
+            view.file_name = outline.file_name;
+            view.message = outline.message.map(|m| {
+                let list = |l: &[EmailAddress]| l.iter().map(|a| a.as_str()).collect::<Vec<_>>().join(", ");
+                MessageView { to: list(&m.to), cc: list(&m.cc), bcc: list(&m.bcc), subject: m.subject, body: m.body }
+            });
+        }
+        Err(findings) => view.findings = findings.into_iter().map(|f| finding(f, label.clone())).collect(),
+    }
+    // A wrong address must not hide the page; a wrong value in it does.
+    if let Ok(filled) = template.fill(&scope) {
+        let made = run::page_of(template, &filled, false)?;
+        view.pages = (0..made.page_count().min(50)).filter_map(|p| made.svg(p)).collect();
+    }
+    Ok(view)
+}
+
+fn values(prepared: &Prepared, record: &Record) -> std::collections::BTreeMap<String, String> {
+    use mangle_core::language::{Folded, plain};
+    use mangle_core::value::{Locale, Value};
+    let english = Locale::english();
+    let ties = prepared.ties();
+    let shown = ties.into_iter().filter_map(|tie| {
+        let text = match record.get(&Folded::new(tie.column.as_deref()?))? {
+            Value::Misfit(misfit) => misfit.text.clone(),
+            value => plain(value, &english).unwrap_or_default(),
+        };
+        Some((tie.name, text))
+    });
+    shown.collect()
+}
