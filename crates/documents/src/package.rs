@@ -96,7 +96,6 @@ impl Package {
     }
 
     /// The names of its parts.
-    #[cfg(test)]
     pub fn names(&self) -> Vec<&str> {
         let mut names: Vec<(&str, usize)> = self.index.iter().map(|(name, at)| (name.as_str(), *at)).collect();
         names.sort_by_key(|(_, at)| *at);

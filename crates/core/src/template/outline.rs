@@ -20,6 +20,14 @@ pub struct Outline {
     pub within: Vec<Outline>,
 }
 
+impl Outline {
+    /// The same with its placeholders counted from another.
+    pub fn moved(self, by: usize) -> Outline {
+        let within = self.within.into_iter().map(|line| line.moved(by)).collect();
+        Outline { placeholder: self.placeholder + by, within, ..self }
+    }
+}
+
 /// The kind and the words of a placeholder.
 fn words(kind: &Kind, text: &str) -> Option<(&'static str, String)> {
     let inner = text.trim_start_matches("[:").trim_end_matches(']').trim();

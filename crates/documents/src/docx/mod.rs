@@ -2,56 +2,125 @@
 //! the filled document written with every other part as it was.
 
 mod dialect;
+mod draw;
 mod parts;
+mod ready;
+mod splice;
+mod write;
 
-use std::io::{Cursor, Write};
+use std::collections::HashMap;
 use std::sync::Arc;
 
 use mangle_core::language::Scope;
-use mangle_core::template::{FillError, Placeholder, Problem, Program, compile, gather};
-use zip::ZipWriter;
-use zip::write::SimpleFileOptions;
+use mangle_core::template::{FillError, Outline, Placeholder, Problem, Program, Traced, compile, gather};
 
 use crate::OpenError;
 use crate::package::Package;
 use crate::page::{self, Look, TypesetError, Typesetter};
+use crate::picture::{NoPictures, Pictures};
 
+pub use draw::{Added, SignerPlace};
 pub use parts::{PartKind, Parts};
+pub use ready::Found;
 
 /// A compiled template. Sharing it between threads is free.
 #[derive(Debug)]
 pub struct Template {
     package: Package,
-    /// Parts that change from record to record.
-    programs: Vec<(String, Program)>,
+    /// The parts with text: the document first.
+    parts: Vec<Part>,
+    /// Links' targets and properties with placeholders, by part name.
+    spliced: Vec<(String, splice::Spliced)>,
+    /// Parts of comments, without their comments.
+    emptied: HashMap<String, Vec<u8>>,
     placeholders: Vec<Placeholder>,
     problems: Vec<Problem>,
+    outline: Vec<Outline>,
+    found: Found,
     look: Look,
+    shelf: draw::Shelf,
 }
 
-/// The parts filled for one record, in the order of the template's programs.
+/// A part with text.
 #[derive(Debug)]
-pub struct Filled(Vec<Vec<u8>>);
+struct Part {
+    name: String,
+    program: Program,
+    /// It differs from the file's own even where it holds no placeholder.
+    changed: bool,
+    /// Where its placeholders begin among those of the template.
+    first: usize,
+}
+
+/// A template filled for one record.
+#[derive(Debug)]
+pub struct Filled {
+    /// The parts in the order of the template's.
+    parts: Vec<Vec<u8>>,
+    added: Added,
+}
+
+/// What filling is done with besides the record.
+#[derive(Clone, Copy)]
+pub struct Means<'a> {
+    /// Where pictures come from.
+    pub pictures: &'a dyn Pictures,
+}
+
+impl std::fmt::Debug for Means<'_> {
+    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+        f.write_str("Means")
+    }
+}
+
+impl Default for Means<'_> {
+    fn default() -> Self {
+        Means { pictures: &NoPictures }
+    }
+}
 
 impl Template {
     /// Opens and compiles a template.
     pub fn open(bytes: impl Into<Arc<[u8]>>) -> Result<Template, OpenError> {
         let package = Package::open(bytes.into(), "a DOCX document")?;
-        let parts = Parts::read(&package)?;
-        let (mut programs, mut placeholders, mut problems) = (Vec::new(), Vec::new(), Vec::new());
-        for (name, kind) in parts.with_text() {
-            let bytes = package.part(name)?;
-            let gathered = gather(bytes, &dialect::WORDPROCESSING, kind.place()).map_err(|e| OpenError::of_part(name, e))?;
+        let kinds = Parts::read(&package)?;
+        let (mut parts, mut placeholders, mut problems, mut outline) = (Vec::new(), Vec::new(), Vec::new(), Vec::new());
+        let mut found = Found::default();
+        for (name, kind) in kinds.with_text() {
+            let own = package.part(name)?;
+            let ready = ready::ready(name, &own, &mut found)?;
+            let changed = ready.is_some();
+            let gathered = gather(ready.unwrap_or(own), &dialect::WORDPROCESSING, kind.place()).map_err(|e| OpenError::of_part(name, e))?;
             let compiled = compile(gathered);
+            let first = placeholders.len();
+            outline.extend(compiled.outline.into_iter().map(|line| line.moved(first)));
             placeholders.extend(compiled.placeholders);
             problems.extend(compiled.problems);
-            programs.push((name.to_owned(), compiled.program));
+            parts.push(Part { name: name.to_owned(), program: compiled.program, changed, first });
         }
-        let look = Look::read(&package, &parts)?;
-        Ok(Template { package, programs, placeholders, problems, look })
+        let mut spliced: Vec<(String, splice::Spliced)> = Vec::new();
+        for name in package.names() {
+            let read = match name {
+                "docProps/core.xml" => splice::Spliced::properties,
+                rels if rels.ends_with(".rels") && rels.contains('/') => splice::Spliced::relations,
+                _ => continue,
+            };
+            if let Some(part) = read(package.part(name)?) {
+                placeholders.extend(part.placeholders());
+                problems.extend(part.problems());
+                spliced.push((name.to_owned(), part));
+            }
+        }
+        let mut emptied = HashMap::new();
+        for name in kinds.comments() {
+            emptied.insert(name.to_owned(), write::without_content(&package.part(name)?));
+        }
+        let look = Look::read(&package, &kinds)?;
+        Ok(Template { package, parts, spliced, emptied, placeholders, problems, outline, found, look, shelf: draw::Shelf::default() })
     }
 
-    /// The placeholders in reading order: document, headers, footers, notes.
+    /// The placeholders in reading order: document, headers, footers, notes, then
+    /// links and properties.
     pub fn placeholders(&self) -> &[Placeholder] {
         &self.placeholders
     }
@@ -61,68 +130,98 @@ impl Template {
         &self.problems
     }
 
-    /// Fills the template for one record.
+    /// The conditions and repeats as they nest.
+    pub fn outline(&self) -> &[Outline] {
+        &self.outline
+    }
+
+    /// What was read differently than it stands in the file.
+    pub fn found(&self) -> &Found {
+        &self.found
+    }
+
+    /// Fills the template for one record, with pictures only from the record.
     pub fn fill(&self, scope: &Scope<'_>) -> Result<Filled, Vec<FillError>> {
-        let mut errors = Vec::new();
-        let filled = self
-            .programs
-            .iter()
-            .map(|(_, program)| {
-                if program.is_static() {
-                    return Vec::new();
+        self.fill_with(scope, Means::default())
+    }
+
+    /// Fills the template for one record.
+    pub fn fill_with(&self, scope: &Scope<'_>, means: Means<'_>) -> Result<Filled, Vec<FillError>> {
+        self.run(scope, means, false).0
+    }
+
+    /// Fills the template and tells what each placeholder did, by its place among
+    /// [`Template::placeholders`].
+    pub fn fill_traced(&self, scope: &Scope<'_>, means: Means<'_>) -> (Result<Filled, Vec<FillError>>, Vec<Traced>) {
+        self.run(scope, means, true)
+    }
+
+    fn run(&self, scope: &Scope<'_>, means: Means<'_>, traced: bool) -> (Result<Filled, Vec<FillError>>, Vec<Traced>) {
+        let (mut errors, mut trace) = (Vec::new(), Vec::new());
+        let mut artist = draw::Artist {
+            pictures: means.pictures,
+            shelf: &self.shelf,
+            room: self.look.room(),
+            next_list: self.look.next_list(),
+            part: String::new(),
+            added: Added::default(),
+            drawn: 0,
+        };
+        let mut parts = Vec::with_capacity(self.parts.len());
+        // The document comes first: headers and footers see the names that it sets.
+        for part in &self.parts {
+            let mut out = Vec::new();
+            if !part.program.is_static() {
+                artist.begin(&part.name);
+                out.reserve(part.program.source().len() + 1024);
+                let filling = match traced {
+                    true => part.program.fill_traced(scope, &mut out, &mut artist),
+                    false => part.program.fill(scope, &mut out, &mut artist),
+                };
+                errors.extend(filling.errors);
+                trace.extend(filling.trace.into_iter().map(|t| Traced { placeholder: t.placeholder + part.first, ..t }));
+            }
+            parts.push(out);
+        }
+        let mut added = artist.added;
+        for (name, part) in &self.spliced {
+            match part.fill(scope, &mut added.links) {
+                Ok(bytes) => {
+                    added.spliced.insert(name.clone(), bytes);
                 }
-                let mut out = Vec::with_capacity(program.source().len() + 1024);
-                errors.extend(program.fill(scope, &mut out, &mut mangle_core::template::NoDrawing).errors);
-                out
-            })
-            .collect();
-        if errors.is_empty() { Ok(Filled(filled)) } else { Err(errors) }
+                Err(error) => errors.push(error),
+            }
+        }
+        (if errors.is_empty() { Ok(Filled { parts, added }) } else { Err(errors) }, trace)
     }
 
     /// The bytes of a part as filled; `None` when the template has no such part
     /// with text.
     fn filled_part<'a>(&'a self, filled: &'a Filled, name: &str) -> Option<&'a [u8]> {
-        let at = self.programs.iter().position(|(own, _)| own == name)?;
-        let program = &self.programs[at].1;
-        Some(if program.is_static() { program.source() } else { &filled.0[at] })
+        let at = self.parts.iter().position(|own| own.name == name)?;
+        let program = &self.parts[at].program;
+        Some(if program.is_static() { program.source() } else { &filled.parts[at] })
     }
 
     /// Writes the filled document. Parts without placeholders are copied as they
     /// are packed, byte for byte.
     pub fn docx(&self, filled: &Filled) -> Result<Vec<u8>, OpenError> {
-        let damaged = |e: zip::result::ZipError| OpenError::Damaged(e.to_string());
-        let mut archive = self.package.archive.clone();
-        let mut writer = ZipWriter::new(Cursor::new(Vec::with_capacity(self.package.bytes.len() + 4096)));
-        let options = SimpleFileOptions::default().compression_level(Some(1));
-        for index in 0..archive.len() {
-            let part = archive.by_index_raw(index).map_err(damaged)?;
-            let part_name = part.name().map_err(damaged)?.into_owned();
-            let changed = self.programs.iter().position(|(name, program)| *name == part_name && !program.is_static());
-            match changed {
-                None => writer.raw_copy_file(part).map_err(damaged)?,
-                Some(at) => {
-                    drop(part);
-                    writer.start_file(part_name, options).map_err(damaged)?;
-                    writer.write_all(&filled.0[at]).map_err(|e| OpenError::Damaged(e.to_string()))?;
-                }
-            }
-        }
-        Ok(writer.finish().map_err(damaged)?.into_inner())
+        write::docx(self, filled)
     }
 
     /// The filled document as a page model.
     pub fn pages(&self, filled: &Filled) -> Result<page::Document, OpenError> {
-        page::read(&self.look, &|name| self.filled_part(filled, name))
+        page::read(&self.look, &filled.added, &|name| self.filled_part(filled, name))
     }
 
     /// The filled document typeset.
     pub fn typeset(&self, filled: &Filled, typesetter: &Typesetter) -> Result<page::Made, MakeError> {
-        Ok(self.typeset_pages(&self.pages(filled)?, typesetter)?)
+        Ok(self.typeset_pages(&self.pages(filled)?, filled, typesetter)?)
     }
 
     /// Pages read before, typeset.
-    pub fn typeset_pages(&self, pages: &page::Document, typesetter: &Typesetter) -> Result<page::Made, TypesetError> {
-        typesetter.make(pages, self.look.pictures(), self.look.tab_distance())
+    pub fn typeset_pages(&self, pages: &page::Document, filled: &Filled, typesetter: &Typesetter) -> Result<page::Made, TypesetError> {
+        typesetter.make(pages, &self.look.pictures_with(&filled.added), self.look.tab_distance())
     }
 }
 

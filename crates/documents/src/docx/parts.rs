@@ -22,6 +22,7 @@ pub enum PartKind {
     Numbering,
     Theme,
     Settings,
+    Comments,
 }
 
 impl PartKind {
@@ -37,6 +38,7 @@ impl PartKind {
             "numbering" => PartKind::Numbering,
             "theme" => PartKind::Theme,
             "settings" => PartKind::Settings,
+            "comments" | "commentsExtended" | "commentsIds" | "commentsExtensible" => PartKind::Comments,
             _ => return None,
         })
     }
@@ -95,6 +97,11 @@ impl Parts {
     pub fn with_text(&self) -> impl Iterator<Item = (&str, PartKind)> {
         let text = |kind: PartKind| matches!(kind, PartKind::Document | PartKind::Header | PartKind::Footer | PartKind::Notes);
         self.kinds.iter().filter(move |(_, kind)| text(*kind)).map(|(name, kind)| (name.as_str(), *kind))
+    }
+
+    /// The parts of comments and of what is said about them.
+    pub fn comments(&self) -> impl Iterator<Item = &str> {
+        self.kinds.iter().filter(|(_, kind)| *kind == PartKind::Comments).map(|(name, _)| name.as_str())
     }
 
     /// The first part of a kind.

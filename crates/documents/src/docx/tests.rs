@@ -5,6 +5,11 @@ use mangle_core::language::{Context, Scope, Ties};
 use mangle_core::records::Sheet;
 use mangle_core::value::Locale;
 
+use std::io::{Cursor, Write};
+
+use zip::ZipWriter;
+use zip::write::SimpleFileOptions;
+
 use super::*;
 use crate::page::{Block, Typesetter};
 

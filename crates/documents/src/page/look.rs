@@ -11,7 +11,7 @@ use super::properties::Theme;
 use super::styles::Styles;
 use super::xml::{Ask, parse};
 use crate::OpenError;
-use crate::docx::{PartKind, Parts};
+use crate::docx::{Added, PartKind, Parts};
 use crate::package::Package;
 
 /// Pictures by part name.
@@ -28,6 +28,8 @@ pub struct Look {
     pub(super) relations: HashMap<String, HashMap<String, String>>,
     /// The distance of tab stops that no paragraph sets.
     tab: f64,
+    room: f64,
+    numbering_part: String,
     /// Tables reach into the left margin by their cell margin (older documents).
     pub(super) tables_hang: bool,
 }
@@ -82,13 +84,32 @@ impl Look {
             document: parts.first(PartKind::Document).unwrap_or_default().to_owned(),
             relations: parts.relations().clone(),
             tab,
+            room: room(package, parts)?,
+            numbering_part: parts.first(PartKind::Numbering).unwrap_or_default().to_owned(),
             tables_hang,
         })
     }
 
-    /// The pictures of its relations.
-    pub fn pictures(&self) -> &Pictures {
-        &self.pictures
+    /// The template's pictures and those that filling added.
+    pub(crate) fn pictures_with(&self, added: &Added) -> Pictures {
+        let mut all = self.pictures.clone();
+        all.extend(added.media.iter().map(|(name, bytes)| (name.clone(), Bytes::new(bytes.clone()))));
+        all
+    }
+
+    /// The width of the text of the first section, in points.
+    pub(crate) fn room(&self) -> f64 {
+        self.room
+    }
+
+    /// The first number free for lists.
+    pub(crate) fn next_list(&self) -> u32 {
+        self.numbering.next_number()
+    }
+
+    /// The part that defines lists.
+    pub(crate) fn numbering_part(&self) -> &str {
+        &self.numbering_part
     }
 
     /// The distance of tab stops that no paragraph sets, in points.
@@ -97,7 +118,25 @@ impl Look {
     }
 
     /// What a relation of a part leads to.
-    pub(super) fn target(&self, part: &str, id: &str) -> Option<&str> {
-        self.relations.get(part)?.get(id).map(String::as_str)
+    pub(super) fn target<'a>(&'a self, added: &'a Added, part: &str, id: &str) -> Option<&'a str> {
+        let own = self.relations.get(part).and_then(|r| r.get(id)).map(String::as_str);
+        own.or_else(|| added.relations.get(part)?.iter().find(|(own, _)| own == id).map(|(_, target)| target.as_ref()))
     }
+
+    /// Whether there is a picture of this name.
+    pub(super) fn picture<'a>(&'a self, added: &'a Added, part: &str) -> Option<&'a Arc<str>> {
+        let own = self.pictures.get_key_value(part).map(|(name, _)| name);
+        own.or_else(|| added.media.iter().map(|(name, _)| name).find(|name| &***name == part))
+    }
+}
+
+/// The width between the margins of the first section.
+fn room(package: &Package, parts: &Parts) -> Result<f64, OpenError> {
+    let Some(name) = parts.first(PartKind::Document) else { return Ok(451.0) };
+    let bytes = package.part(name)?;
+    let document = parse(&bytes).map_err(|why| OpenError::Part { part: name.to_owned(), why })?;
+    let section = document.root_element().find("sectPr");
+    let side = |element: &str, name: &str, own: f64| section.and_then(|s| s.child(element)).and_then(|e| e.twips(name)).unwrap_or(own);
+    let room = side("pgSz", "w", 595.3) - side("pgMar", "left", 72.0) - side("pgMar", "right", 72.0);
+    Ok(room.clamp(36.0, 5000.0))
 }

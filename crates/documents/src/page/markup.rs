@@ -264,6 +264,9 @@ impl Writer {
                         literal(text)
                     );
                 }
+                Inline::Signer(number, width, height) => {
+                    let _ = write!(self.out, "#signer({number}, {}pt, {}pt)", round(*width), round(*height));
+                }
                 Inline::Link(address, inner) => {
                     let _ = write!(self.out, "#link({}, [", literal(address));
                     self.inlines(inner, line);
@@ -470,7 +473,7 @@ fn height(blocks: &[Block], width: f64) -> f64 {
                             run += text.chars().count() as f64 * style.size * 0.47;
                             line = line.max(line_height(style, paragraph.line));
                         }
-                        Inline::Picture(_, _, height, _) => line = line.max(*height),
+                        Inline::Picture(_, _, height, _) | Inline::Signer(_, _, height) => line = line.max(*height),
                         Inline::Break => lines += 1.0,
                         _ => {}
                     }

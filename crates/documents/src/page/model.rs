@@ -144,6 +144,8 @@ pub enum Inline {
     Tab(Arc<TextStyle>),
     /// A picture: part name, width, height, alternative text.
     Picture(Arc<str>, f64, f64, String),
+    /// A place that a signer fills in: its number, width, height.
+    Signer(u32, f64, f64),
     /// The page's number.
     Page(Arc<TextStyle>),
     /// How many pages there are.

@@ -69,17 +69,28 @@ impl Numbering {
         numbering
     }
 
+    /// A number above those of all lists.
+    pub fn next_number(&self) -> u32 {
+        self.lists.keys().filter_map(|id| id.parse::<u32>().ok()).max().unwrap_or(0).saturating_add(1)
+    }
+
     /// The level of a list.
     pub fn level(&self, list: &str, level: usize) -> Option<&Level> {
         let (definition, _) = self.lists.get(list)?;
         self.levels.get(definition)?.get(level)
     }
 
-    /// Counts a paragraph and gives its number or sign.
-    pub fn next(&self, counters: &mut Counters, list: &str, level: usize) -> Option<String> {
+    /// Counts a paragraph and gives its number or sign. `anew` is the name of a
+    /// list that counts like this one from its beginning.
+    pub fn next(&self, counters: &mut Counters, list: &str, anew: Option<&str>, level: usize) -> Option<String> {
         let (definition, starts) = self.lists.get(list)?;
         let levels = self.levels.get(definition)?;
         let counts = counters.counts.entry(definition.clone()).or_default();
+        if let Some(anew) = anew
+            && counters.started.insert(anew.to_owned())
+        {
+            *counts = [None; 9];
+        }
         // A list that overrides its starts counts anew where it first stands.
         if !starts.is_empty() && counters.started.insert(list.to_owned()) {
             for at in starts.keys() {
@@ -199,7 +210,7 @@ mod tests {
         let document = roxmltree::Document::parse(xml).expect("parses");
         let numbering = Numbering::read(document.root_element(), &Theme::default());
         let mut counters = Counters::default();
-        let found: Vec<_> = [0, 1, 1, 0, 1].map(|level| numbering.next(&mut counters, "5", level).unwrap_or_default()).into();
+        let found: Vec<_> = [0, 1, 1, 0, 1].map(|level| numbering.next(&mut counters, "5", None, level).unwrap_or_default()).into();
         assert_eq!(found, ["1.", "1.a)", "1.b)", "2.", "2.a)"]);
     }
 }

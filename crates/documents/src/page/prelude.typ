@@ -29,3 +29,6 @@
 #let marker(width, body) = context { box(width: calc.max(width, measure(body).width), body) }
 
 #let proof = place(center + horizon, rotate(-38deg, text(font: "Liberation Sans", size: 132pt, weight: 700, fill: rgb(168, 64, 44, 60), tracking: 6pt, "PROOF")))
+
+// A place that a signer fills in: a line to write on, found again by its number.
+#let signer(number, width, height) = box(width: width, height: height, stroke: (bottom: 0.5pt + luma(60%)), place(top + left, [#metadata(number)<signer>]))

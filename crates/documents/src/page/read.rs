@@ -15,10 +15,11 @@ use super::properties::{ParagraphLayer, TextLayer, alignment, color, read_border
 use super::styles::{Style, TableLayer, margins};
 use super::xml::{Ask, parse};
 use crate::OpenError;
+use crate::docx::Added;
 
 /// Reads a filled document; `part` gives the bytes of a part as filled.
-pub fn read<'a>(look: &Look, part: &dyn Fn(&str) -> Option<&'a [u8]>) -> Result<Document, OpenError> {
-    let mut reader = Reader { look, part, current: look.document.clone(), counters: Counters::default(), table: Vec::new() };
+pub fn read<'a>(look: &Look, added: &Added, part: &dyn Fn(&str) -> Option<&'a [u8]>) -> Result<Document, OpenError> {
+    let mut reader = Reader { look, added, part, current: look.document.clone(), counters: Counters::default(), table: Vec::new() };
     let bytes = part(&look.document).unwrap_or_default();
     let xml = parse(bytes).map_err(|why| OpenError::Part { part: look.document.clone(), why })?;
     let mut sections = Sections::default();
@@ -30,6 +31,8 @@ pub fn read<'a>(look: &Look, part: &dyn Fn(&str) -> Option<&'a [u8]>) -> Result<
 
 struct Reader<'l, 'f, 'p> {
     look: &'l Look,
+    /// What filling added.
+    added: &'l Added,
     part: &'f dyn Fn(&str) -> Option<&'p [u8]>,
     /// The part at hand, for its relations.
     current: String,
@@ -108,7 +111,8 @@ impl Reader<'_, '_, '_> {
             page.footer = margin.twips("footer").map_or(page.footer, f64::abs);
         }
         for reference in properties.elements().filter(|r| matches!(r.name(), "headerReference" | "footerReference")) {
-            let Some(name) = reference.attr("id").and_then(|id| self.look.target(&self.look.document, id)).map(str::to_owned) else {
+            let Some(name) = reference.attr("id").and_then(|id| self.look.target(self.added, &self.look.document, id)).map(str::to_owned)
+            else {
                 continue;
             };
             let blocks = self.header_or_footer(&name);
@@ -170,6 +174,14 @@ impl Reader<'_, '_, '_> {
         }
         let styled_list = style.and_then(|s| s.paragraph.list.clone());
         let list = direct.list.clone().or(styled_list.clone()).filter(|(id, _)| id != "0");
+        // A list that filling added counts like another, from its beginning.
+        let (list, anew) = match list {
+            Some((id, at)) => match self.added.lists.iter().find(|(number, _)| *number == id) {
+                Some((number, of)) => (Some((of.clone(), at)), Some(number.as_str())),
+                None => (Some((id, at)), None),
+            },
+            None => (None, None),
+        };
         let level = list.as_ref().and_then(|(id, level)| look.numbering.level(id, *level));
         let numbered = |layer: &mut ParagraphLayer| {
             if let Some(level) = level {
@@ -194,7 +206,7 @@ impl Reader<'_, '_, '_> {
         if let Some(own) = mark_properties {
             self.direct_text(own, &mut mark);
         }
-        let marker = list.as_ref().and_then(|(id, at)| look.numbering.next(&mut self.counters, id, *at)).map(|text| {
+        let marker = list.as_ref().and_then(|(id, at)| look.numbering.next(&mut self.counters, id, anew, *at)).map(|text| {
             let mut style = mark.clone();
             if let Some(level) = level {
                 // Signs of symbol fonts are shown by their Unicode signs, in the text's font.
@@ -248,7 +260,8 @@ impl Reader<'_, '_, '_> {
                 "hyperlink" => {
                     let mut inner = Vec::new();
                     self.inlines(node, base, fields, &mut inner);
-                    let address = node.attr("id").and_then(|id| self.look.target(&self.current, id));
+                    let address = node.attr("id").and_then(|id| self.look.target(self.added, &self.current, id));
+                    let address = address.map(|a| self.added.links.get(a).map_or(a, String::as_str));
                     match address.filter(|a| ["http://", "https://", "mailto:"].iter().any(|s| a.starts_with(s))) {
                         Some(address) => out.push(Inline::Link(address.to_owned(), inner)),
                         None => out.extend(inner),
@@ -344,10 +357,20 @@ impl Reader<'_, '_, '_> {
     fn picture<'x>(&self, drawing: Node<'x, 'x>) -> Option<Inline> {
         let extent = drawing.find("extent")?;
         let (width, height) = (extent.number("cx")? / 12_700.0, extent.number("cy")? / 12_700.0);
-        let part = self.look.target(&self.current, drawing.find("blip")?.attr("embed")?)?;
-        let (part, _) = self.look.pictures().get_key_value(part)?;
-        let text = drawing.find("docPr").and_then(|d| d.attr("descr")).unwrap_or_default();
         let sane = (0.5..=5000.0).contains(&width) && (0.5..=5000.0).contains(&height);
+        let properties = drawing.find("docPr");
+        let id = properties.and_then(|d| d.attr("id")).and_then(|id| id.parse::<u32>().ok());
+        if let Some(id) = id.filter(|id| sane && self.added.signers.contains_key(id)) {
+            return Some(Inline::Signer(id, width, height));
+        }
+        // Lines are drawn as lines where the drawing has them beside its dots.
+        let blip = drawing.find("blip")?;
+        let of = |node: Node<'x, 'x>| {
+            let part = self.look.target(self.added, &self.current, node.attr("embed")?)?;
+            self.look.picture(self.added, part)
+        };
+        let part = blip.find("svgBlip").and_then(of).or_else(|| of(blip))?;
+        let text = properties.and_then(|d| d.attr("descr")).unwrap_or_default();
         sane.then(|| Inline::Picture(part.clone(), width, height, text.to_owned()))
     }
 

@@ -155,6 +155,27 @@ impl Made {
             .map_err(|errors| TypesetError(errors.iter().map(|e| e.message.to_string()).collect::<Vec<_>>().join("; ")))
     }
 
+    /// Where the signature fields are: number, page from 1, left and top in points.
+    pub fn signers(&self) -> Vec<(u32, usize, f64, f64)> {
+        use typst::foundations::{Label, Selector, Value};
+        use typst::introspection::{Introspector, MetadataElem};
+        let Some(label) = Label::new(typst::utils::PicoStr::intern("signer")) else { return Vec::new() };
+        let introspector = self.document.introspector();
+        let found = introspector.query(&Selector::Label(label));
+        found
+            .iter()
+            .filter_map(|element| {
+                let metadata = element.to_packed::<MetadataElem>()?;
+                let number = match &metadata.value {
+                    Value::Int(number) => u32::try_from(*number).ok()?,
+                    _ => return None,
+                };
+                let position = introspector.position(element.location()?)?;
+                Some((number, position.page.get(), position.point.x.to_pt(), position.point.y.to_pt()))
+            })
+            .collect()
+    }
+
     /// A page as SVG.
     pub fn svg(&self, page: usize) -> Option<String> {
         self.document.pages().get(page).map(|page| typst_svg::svg(page, &typst_svg::SvgOptions::default()))

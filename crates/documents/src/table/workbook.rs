@@ -17,7 +17,10 @@ pub(super) fn read(bytes: Arc<[u8]>) -> Result<Vec<RawSheet>, OpenError> {
     let package = Package::open(bytes, "a CSV, XLSX or ODS file")?;
     let cursor = Cursor::new(package.bytes.clone());
     if package.has("xl/workbook.xml") {
-        let workbook: Xlsx<_> = open_workbook_from_rs(cursor).map_err(|e: calamine::XlsxError| OpenError::Damaged(e.to_string()))?;
+        let mut workbook: Xlsx<_> = open_workbook_from_rs(cursor).map_err(|e: calamine::XlsxError| OpenError::Damaged(e.to_string()))?;
+        for name in workbook.sheet_names() {
+            measure(&mut workbook, &name)?;
+        }
         return sheets(workbook);
     }
     if package.has("content.xml")
@@ -28,6 +31,36 @@ pub(super) fn read(bytes: Arc<[u8]>) -> Result<Vec<RawSheet>, OpenError> {
     }
     let found = if package.has("word/document.xml") { "a DOCX document" } else { "a zip archive" };
     Err(OpenError::WrongKind { found, wanted: "a CSV, XLSX or ODS file", remedy: "save the sheet in one of these forms" })
+}
+
+/// The most cells between the first and the last that hold anything.
+const MOST_CELLS: u64 = 20_000_000;
+
+/// Refuses a sheet whose cells lie so far apart that the table between them would
+/// fill the memory.
+fn measure(workbook: &mut Xlsx<Cursor<Arc<[u8]>>>, name: &str) -> Result<(), OpenError> {
+    let damaged = |e: calamine::XlsxError| OpenError::Damaged(format!("the sheet “{name}”: {e}"));
+    let mut cells = match workbook.worksheet_cells_reader(name) {
+        Ok(cells) => cells,
+        // A chart's sheet, which holds no cells.
+        Err(calamine::XlsxError::NotAWorksheet(_)) => return Ok(()),
+        Err(error) => return Err(damaged(error)),
+    };
+    let (mut first, mut last) = ((u32::MAX, u32::MAX), (0, 0));
+    while let Some(cell) = cells.next_cell().map_err(damaged)? {
+        let (row, column) = cell.get_position();
+        first = (first.0.min(row), first.1.min(column));
+        last = (last.0.max(row), last.1.max(column));
+    }
+    let side = |first: u32, last: u32| u64::from(last.saturating_sub(first)) + 1;
+    match side(first.0, last.0) * side(first.1, last.1) <= MOST_CELLS {
+        true => Ok(()),
+        false => Err(OpenError::TooLarge {
+            what: format!("the table from the first to the last cell of the sheet “{name}”"),
+            limit: "20 million cells".into(),
+            remedy: "delete what stands far outside of the table",
+        }),
+    }
 }
 
 fn sheets<R>(mut workbook: R) -> Result<Vec<RawSheet>, OpenError>
