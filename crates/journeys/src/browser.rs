@@ -178,6 +178,9 @@ impl Browser {
 
 impl Drop for Browser {
     fn drop(&mut self) {
+        // A journey that failed half-way has not closed its window: end all that
+        // was started with this profile.
+        let _ = Command::new("pkill").args(["-f", &self._profile.path().to_string_lossy()]).status();
         let _ = self.driver.kill();
         let _ = self.driver.wait();
     }

@@ -2,6 +2,7 @@
 
 use std::process::{Command, Output};
 
+use anyhow::{Context, Result};
 use mangle_journeys::{binary, repository, tool};
 use serde_json::Value;
 
@@ -96,4 +97,73 @@ fn foreign_hosts_and_pages_are_refused() {
     assert_eq!(status("Host: quay.example"), "403");
     assert_eq!(status("Origin: http://quay.example"), "403");
     assert_eq!(status("Accept: application/json"), "200");
+}
+
+/// `mangle eval` with its exit code, standard output and standard error.
+fn eval(arguments: &[&str]) -> Result<(Option<i32>, String, String)> {
+    let output = std::process::Command::new(binary()).arg("eval").args(arguments).output()?;
+    let text = |bytes: &[u8]| String::from_utf8_lossy(bytes).trim_end().to_owned();
+    Ok((output.status.code(), text(&output.stdout), text(&output.stderr)))
+}
+
+#[test]
+fn an_expression_is_worked_out_in_a_terminal() -> Result<()> {
+    let folder = tempfile::tempdir()?;
+    let record = folder.path().join("record.json");
+    std::fs::write(&record, r#"{"Ref": "BQ-0031", "Net": 48112.50, "Lines": [{"Qty": 2, "Price": 1.1}, {"Qty": 3, "Price": 2.2}]}"#)?;
+    let record = record.to_string_lossy().into_owned();
+    let with = |expression: &str, more: &[&str]| eval(&[&[expression, "--record", &record, "--today", "2026-11-23"], more].concat());
+    assert_eq!(with("net as money \"EUR\"", &["--locale", "de-DE"])?.1, "48.112,50\u{a0}€");
+    assert_eq!(with("sum(lines.(qty * price))", &[])?.1, "8.8");
+    assert_eq!(with("today as date long", &[])?.1, "23 November 2026");
+    let (code, out, said) = with("round(nett; 2)", &[])?;
+    assert_eq!((code, out.as_str()), (Some(1), ""));
+    assert_eq!(said, "round(nett; 2)\n      ^^^^\nnothing is called “nett”; did you mean “Net”?");
+    let exact: serde_json::Value = serde_json::from_str(&with("net * 10%", &["--json"])?.1)?;
+    assert_eq!(exact, serde_json::json!({ "text": "4811.25", "type": "number", "exact": "4811.25" }));
+    Ok(())
+}
+
+#[test]
+fn a_thousand_expressions_go_in_one_run() -> Result<()> {
+    let folder = tempfile::tempdir()?;
+    let batch = folder.path().join("batch.txt");
+    let lines: String = (1..=1000).map(|n| format!("{n} / 3 * 3\n")).collect();
+    std::fs::write(&batch, format!("{lines}1 / 0\n\"a\" & \"b\"\n"))?;
+    let (code, out, _) = eval(&["--batch", &batch.to_string_lossy()])?;
+    let lines: Vec<serde_json::Value> = out.lines().map(serde_json::from_str).collect::<Result<_, _>>()?;
+    assert_eq!((code, lines.len()), (Some(0), 1002));
+    assert_eq!(lines[1000]["error"]["code"], "divide-by-zero");
+    assert_eq!(lines[1001], serde_json::json!({ "text": "ab", "type": "text", "exact": "ab" }));
+    Ok(())
+}
+
+#[test]
+fn nested_records_are_merged_from_json() -> Result<()> {
+    let folder = tempfile::tempdir()?;
+    let records = folder.path().join("case.json");
+    std::fs::write(&records, r#"[{"Ref": "BQ-1", "Lines": [{"Item": "Berth"}, {"Item": "Power"}]}, {"Ref": "BQ-2", "Lines": []}]"#)?;
+    let template = folder.path().join("quote.docx");
+    let script = "import sys,docx\nd=docx.Document()\nd.add_paragraph('Quote [: ref]')\nt=d.add_table(rows=2,cols=1)\nt.cell(0,0).text='Item'\nt.cell(1,0).text='[:repeat row for lines][: item]'\nd.save(sys.argv[1])";
+    let python = std::env::var("MANGLE_PYTHON").context("run this through `make test`, which sets MANGLE_PYTHON")?;
+    tool(&python, &["-c", script, &template.to_string_lossy()]);
+    let out = folder.path().join("out");
+    let arguments = [
+        "merge",
+        "--template",
+        &template.to_string_lossy(),
+        "--records",
+        &records.to_string_lossy(),
+        "--out",
+        &out.to_string_lossy(),
+        "--to",
+        "both",
+        "--name",
+        "[: ref]",
+    ];
+    tool(&binary().to_string_lossy(), &arguments);
+    let read = "import sys,docx\nfor n in ('BQ-1','BQ-2'):\n    print([c.text for r in docx.Document(sys.argv[1]+'/'+n+'.docx').tables[0].rows for c in r.cells])";
+    assert_eq!(tool(&python, &["-c", read, &out.to_string_lossy()]), "['Item', 'Berth', 'Power']\n['Item']\n");
+    assert!(tool("pdftotext", &[&out.join("BQ-1.pdf").to_string_lossy(), "-"]).contains("Power"));
+    Ok(())
 }

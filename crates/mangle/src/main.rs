@@ -1,6 +1,7 @@
-//! The program: `mangle demo`, `serve`, `merge`, `fields`, `openapi`.
+//! The program: `mangle demo`, `serve`, `merge`, `eval`, `fields`, `openapi`.
 
 mod demo;
+mod eval;
 mod fields;
 mod merge;
 mod serve;
@@ -25,6 +26,8 @@ enum Command {
     Demo(demo::Arguments),
     /// Fills a template with the records of a sheet and writes the files.
     Merge(merge::Arguments),
+    /// Prints what an expression of the placeholder language comes to.
+    Eval(eval::Arguments),
     /// Lists the placeholders and problems of a template.
     Fields(fields::Arguments),
     /// Prints the description of the API.
@@ -38,6 +41,7 @@ fn main() -> ExitCode {
         Command::Serve(arguments) => serve::run(arguments).map(|()| ExitCode::SUCCESS),
         Command::Demo(arguments) => demo::run(arguments).map(|()| ExitCode::SUCCESS),
         Command::Merge(arguments) => merge::run(arguments),
+        Command::Eval(arguments) => eval::run(arguments),
         Command::Fields(arguments) => fields::run(arguments),
         Command::Openapi => serve::openapi().map(|()| ExitCode::SUCCESS),
     };

@@ -12,10 +12,12 @@ use jiff::civil::{Date, DateTime, Time};
 use mangle_core::dispatch::{Output, Plan, Setup, file_name, name_uses, numbered, tie_states};
 use mangle_core::language::{Context, Scope};
 use mangle_core::preflight::obstacles;
-use mangle_core::records::{Filter, Recognised, Record, Sheet, recognise};
-use mangle_core::value::Locale;
-use mangle_documents::docx::Template;
+use mangle_core::records::{Filter, Recognised, Record, Sheet, from_json, recognise};
+use mangle_core::value::read::Reading;
+use mangle_core::value::{DateOrder, Locale};
+use mangle_documents::docx::{Means, Template};
 use mangle_documents::page::Typesetter;
+use mangle_documents::picture::FolderPictures;
 use serde::Serialize;
 
 #[derive(clap::Args)]
@@ -23,7 +25,8 @@ pub struct Arguments {
     /// The template.
     #[arg(long)]
     template: PathBuf,
-    /// The records: a CSV, XLSX or ODS file, with #Sheet behind it for one of its sheets.
+    /// The records: a CSV, XLSX or ODS file, with #Sheet behind it for one of its sheets; or
+    /// JSON, an object or an array of objects, whose arrays inside are lists.
     #[arg(long)]
     records: String,
     /// The folder for the files; made where it is missing.
@@ -47,6 +50,9 @@ pub struct Arguments {
     /// The day that `today` is; the machine's where none is named.
     #[arg(long)]
     today: Option<Date>,
+    /// The folder of the pictures that records name; that of the records where none is named.
+    #[arg(long)]
+    pictures: Option<PathBuf>,
     /// A file for one JSON line a record; without it they go to standard output.
     #[arg(long)]
     report: Option<PathBuf>,
@@ -81,6 +87,7 @@ struct Job {
     sheet: Sheet,
     plan: Plan,
     context: Context,
+    pictures: FolderPictures,
     out: PathBuf,
 }
 
@@ -100,15 +107,11 @@ pub fn run(arguments: Arguments) -> Result<ExitCode> {
         Some((path, sheet)) => (path, Some(sheet)),
         None => (arguments.records.as_str(), None),
     };
-    let sheets = mangle_documents::table::read(path, read(Path::new(path))?.into()).with_context(|| path.to_owned())?;
-    let names: Vec<String> = sheets.iter().map(|s| s.name.clone()).collect();
-    let raw = match wanted {
-        None => sheets.into_iter().next(),
-        Some(name) => sheets.into_iter().find(|s| s.name.eq_ignore_ascii_case(name)),
+    let bytes = read(Path::new(path))?;
+    let (sheet, reading) = match path.to_ascii_lowercase().ends_with(".json") {
+        true => nested(path, &bytes)?,
+        false => sheet_of(path, wanted, bytes)?,
     };
-    let raw = raw.with_context(|| format!("{path} has no sheet “{}”; it has {}", wanted.unwrap_or_default(), names.join(", ")))?;
-    let Recognised { columns, reading } = recognise(&raw);
-    let sheet = Sheet::read(&raw, columns, reading)?;
 
     let mut setup = Setup {
         name: arguments.name.clone().unwrap_or_else(|| "Document [: run.number as number \"0000\"]".to_owned()),
@@ -151,10 +154,33 @@ pub fn run(arguments: Arguments) -> Result<ExitCode> {
         }
         None => Box::new(std::io::stdout()),
     };
-    make(&Job { template, sheet, plan, context, out: arguments.out }, filter.as_ref(), report)
+    let beside = Path::new(path).parent().filter(|p| !p.as_os_str().is_empty()).unwrap_or(Path::new("."));
+    let pictures = FolderPictures(arguments.pictures.unwrap_or_else(|| beside.to_owned()));
+    make(&Job { template, sheet, plan, context, pictures, out: arguments.out }, filter.as_ref(), report)
 }
 
-fn now() -> DateTime {
+/// Nested records; JSON writes its numbers with a point and its dates in ISO form.
+fn nested(path: &str, bytes: &[u8]) -> Result<(Sheet, Reading)> {
+    let json = serde_json::from_slice(bytes).with_context(|| format!("{path} is not JSON"))?;
+    let stem = Path::new(path).file_stem().map_or(String::new(), |s| s.to_string_lossy().into_owned());
+    let sheet = from_json(&stem, &json).with_context(|| path.to_owned())?;
+    Ok((sheet, Reading { decimal: '.', order: DateOrder::DayFirst }))
+}
+
+/// One sheet of a file; its first where none is wanted.
+fn sheet_of(path: &str, wanted: Option<&str>, bytes: Vec<u8>) -> Result<(Sheet, Reading)> {
+    let sheets = mangle_documents::table::read(path, bytes.into()).with_context(|| path.to_owned())?;
+    let names: Vec<String> = sheets.iter().map(|s| s.name.clone()).collect();
+    let raw = match wanted {
+        None => sheets.into_iter().next(),
+        Some(name) => sheets.into_iter().find(|s| s.name.eq_ignore_ascii_case(name)),
+    };
+    let raw = raw.with_context(|| format!("{path} has no sheet “{}”; it has {}", wanted.unwrap_or_default(), names.join(", ")))?;
+    let Recognised { columns, reading } = recognise(&raw);
+    Ok((Sheet::read(&raw, columns, reading)?, reading))
+}
+
+pub(crate) fn now() -> DateTime {
     let seconds = std::time::SystemTime::now().duration_since(std::time::UNIX_EPOCH).map_or(0, |d| d.as_secs());
     let epoch = DateTime::constant(1970, 1, 1, 0, 0, 0, 0);
     epoch.checked_add(jiff::SignedDuration::from_secs(seconds as i64)).unwrap_or(epoch)
@@ -246,7 +272,7 @@ fn failed(record: &Record, code: &str, place: &str, message: String) -> Line {
 fn one(job: &Job, record: &Record, number: usize, count: usize, name: &str) -> Line {
     let context = Context { run_number: number, run_count: count, ..job.context.clone() };
     let scope = Scope::new(record, &job.plan.ties, &context);
-    let filled = match job.template.fill(&scope) {
+    let filled = match job.template.fill_with(&scope, Means { pictures: &job.pictures }) {
         Ok(filled) => filled,
         Err(errors) => {
             let first = &errors[0];

@@ -264,3 +264,31 @@ async fn every_view_has_an_address_that_answers_with_the_application() {
     let request = Request::builder().uri("/assets/none.js").body(Body::empty()).expect("a request");
     assert_eq!(office.router.clone().oneshot(request).await.expect("answers").status(), StatusCode::NOT_FOUND);
 }
+
+#[tokio::test]
+async fn an_editor_is_told_what_is_wrong_and_what_could_stand_there() {
+    let office = Office::furnished().await;
+    let ask = |text: &str, placeholders: bool| json!({ "text": text, "placeholders": placeholders, "sheet_id": 1 });
+    let (_, marks) = office.ask("POST", "/api/language/check", ask("rund(balanse; 2)", false)).await;
+    assert_eq!((marks[0]["code"].as_str(), marks[0]["start"].as_u64()), (Some("unknown-function"), Some(0)));
+    let (_, marks) = office.ask("POST", "/api/language/check", ask("round(balanse; 2)", false)).await;
+    assert_eq!(marks[0]["message"], "nothing is called “balanse”; did you mean “Balance”?");
+    let (_, marks) = office.ask("POST", "/api/language/check", ask("Your berth [: birth]", true)).await;
+    assert_eq!((marks[0]["start"].as_u64(), marks[0]["end"].as_u64()), (Some(11), Some(20)));
+    let (_, found) = office.ask("POST", "/api/language/complete", json!({ "text": "1 + days ov", "at": 11, "sheet_id": 1 })).await;
+    assert_eq!((found["start"].as_u64(), found["offers"][0]["text"].as_str()), (Some(4), Some("Days overdue")));
+    let functions = office.get("/api/language/functions").await;
+    assert!(functions.as_array().is_some_and(|f| f.len() > 90), "{}", functions.as_array().map_or(0, Vec::len));
+    let long = json!({ "text": "x".repeat(70_000) });
+    assert!(office.refused("POST", "/api/language/check", long).await.starts_with("422 too-long"));
+}
+
+#[tokio::test]
+async fn a_template_tells_its_logic() {
+    let office = Office::furnished().await;
+    let template = office.get("/api/templates/1").await;
+    let lines = template["outline"].as_array().expect("an outline");
+    let logic = lines.iter().find(|l| !l["within"].as_array().expect("lines").is_empty()).expect("a condition");
+    assert!(logic["words"].as_str().is_some_and(|w| w.starts_with("if ")), "{logic}");
+    assert_eq!(template["told"], json!([]));
+}

@@ -211,6 +211,57 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/language/check": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Tells all that is wrong with an expression or a text. */
+        post: operations["post_language_check"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/language/complete": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Offers what could stand at a place in an expression. */
+        post: operations["post_language_complete"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/language/functions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** All functions of the language. */
+        get: operations["get_language_functions"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/practice/mailbox": {
         parameters: {
             query?: never;
@@ -657,6 +708,18 @@ export interface components {
             /** @description What it should be, where it does not fit its column's type. */
             wanted?: string | null;
         };
+        /** @description A text to check. */
+        Checked: {
+            /** @description Whether it is a text with placeholders. */
+            placeholders?: boolean;
+            /**
+             * Format: int64
+             * @description The sheet whose columns its names should be.
+             */
+            sheet_id?: number | null;
+            /** @description An expression, or a text with placeholders. */
+            text: string;
+        };
         /** @description A column. */
         ColumnInfo: {
             /** @description The currency of a column of money. */
@@ -665,6 +728,27 @@ export interface components {
             name: string;
             /** @description text, number, money, date, yes/no or e-mail. */
             type: string;
+        };
+        /** @description What could stand at a place. */
+        Completion: {
+            /** @description The byte after the last. */
+            end: number;
+            /** @description The offers, the likeliest first. */
+            offers: components["schemas"]["OfferInfo"][];
+            /** @description The first byte of what an offer takes the place of. */
+            start: number;
+        };
+        /** @description A place in an expression. */
+        Cursor: {
+            /** @description The place, in bytes. */
+            at: number;
+            /**
+             * Format: int64
+             * @description The sheet whose columns are offered.
+             */
+            sheet_id?: number | null;
+            /** @description The expression. */
+            text: string;
         };
         /** @description A dispatch as it is saved. */
         DispatchBody: {
@@ -749,6 +833,21 @@ export interface components {
             /** @description Its row. */
             row: number;
         };
+        /** @description A function of the language, as the help shows it. */
+        FunctionInfo: {
+            /** @description What it yields. */
+            about: string;
+            /** @description The clause of OpenDocument 1.3 part 4 that it follows; blank for one beyond it. */
+            clause: string;
+            /** @description An expression with it. */
+            example: string;
+            /** @description Its name. */
+            name: string;
+            /** @description What that comes to. */
+            result: string;
+            /** @description How it is written. */
+            syntax: string;
+        };
         /** @description An item in a list. */
         ItemInfo: {
             /** @description When it last changed. */
@@ -823,6 +922,19 @@ export interface components {
             /** @description Its state. */
             state: string;
         };
+        /** @description Something to mark in the text. */
+        MarkInfo: {
+            /** @description A short name for programs. */
+            code: string;
+            /** @description The byte after the last. */
+            end: number;
+            /** @description A hint only tells; anything else must be put right. */
+            hint: boolean;
+            /** @description What is wrong and what to do. */
+            message: string;
+            /** @description The first byte of the spot. */
+            start: number;
+        };
         /** @description A message, opened. */
         Message: components["schemas"]["Summary"] & {
             /** @description Copies, as its header says. */
@@ -877,6 +989,26 @@ export interface components {
             message: string;
             /** @description The station where it is mended. */
             station: string;
+        };
+        /** @description Something that could stand at a place. */
+        OfferInfo: {
+            /** @description What it is. */
+            about: string;
+            /** @description field, function, format or word. */
+            kind: string;
+            /** @description What is put in. */
+            text: string;
+        };
+        /** @description One line of the outline of a template's logic. */
+        OutlineInfo: {
+            /** @description print, if, else, repeat, set, clause, picture, barcode, signer or page break. */
+            kind: string;
+            /** @description Which placeholder it is. */
+            placeholder: number;
+            /** @description What stands within. */
+            within: components["schemas"]["OutlineInfo"][];
+            /** @description What it does, in words. */
+            words: string;
         };
         /** @description The pages of one record as they will be made. */
         PageView: {
@@ -1107,10 +1239,14 @@ export interface components {
         };
         /** @description A template with what stands in the version in use. */
         TemplateDetail: components["schemas"]["TemplateInfo"] & {
+            /** @description The conditions and repeats as they nest, with what is printed in them. */
+            outline: components["schemas"]["OutlineInfo"][];
             /** @description The placeholders, in reading order. */
             placeholders: components["schemas"]["PlaceholderInfo"][];
             /** @description What must be put right before the template can be used. */
             problems: components["schemas"]["ProblemInfo"][];
+            /** @description What was read differently than it stands in the file. */
+            told: string[];
         };
         /** @description The template in use. */
         TemplateInUse: {
@@ -1601,6 +1737,87 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    post_language_check: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Checked"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MarkInfo"][];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    post_language_complete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Cursor"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Completion"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    get_language_functions: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FunctionInfo"][];
                 };
             };
         };

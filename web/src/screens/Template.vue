@@ -5,17 +5,25 @@ import { useRouter } from 'vue-router'
 import { api, ask, attempt, type Schemas, upload } from '../api/client'
 import { count, day, size } from '../api/words'
 import FilePick from '../parts/FilePick.vue'
+import OutlineList from '../parts/OutlineList.vue'
 import Spot from '../parts/Spot.vue'
 
 const props = defineProps<{ id: string }>()
 const router = useRouter()
 const template = ref<Schemas['TemplateDetail']>()
 const busy = ref(false)
+/** The placeholder that was chosen in the outline. */
+const chosen = ref<number>()
 const params = () => ({ path: { id: Number(props.id) } })
 const load = () =>
   attempt(async () => (template.value = await ask(api.GET('/api/templates/{id}', { params: params() }))))
 onMounted(load)
 watch(() => props.id, load)
+
+function choose(placeholder: number) {
+  chosen.value = placeholder
+  document.getElementById(`placeholder-${placeholder}`)?.scrollIntoView({ block: 'center' })
+}
 
 async function replace(files: File[]) {
   busy.value = true
@@ -87,7 +95,12 @@ async function remove() {
             </tr>
           </thead>
           <tbody>
-            <tr v-for="(placeholder, index) in template.placeholders" :key="index">
+            <tr
+              v-for="(placeholder, index) in template.placeholders"
+              :id="`placeholder-${index}`"
+              :key="index"
+              :class="{ chosen: index === chosen }"
+            >
               <td class="code name" :title="placeholder.text">{{ placeholder.text }}</td>
               <td class="quiet">{{ placeholder.place }}</td>
               <td class="quiet" :title="placeholder.line">{{ placeholder.line }}</td>
@@ -96,6 +109,11 @@ async function remove() {
         </table>
       </section>
       <aside>
+        <p v-for="said in template.told" :key="said" class="told">{{ said }}</p>
+        <template v-if="template.outline.length">
+          <h2>Logic</h2>
+          <OutlineList :lines="template.outline" :chosen="chosen" @choose="choose" />
+        </template>
         <h2>Versions</h2>
         <ol>
           <li v-for="(version, index) in template.versions" :key="version.id">
@@ -126,6 +144,16 @@ section h2:not(:first-child) {
   border-left: 2px solid var(--wrong);
   padding: 6px 10px;
   margin-bottom: 8px;
+  background: var(--sheet);
+}
+aside h2:not(:first-child) {
+  margin-top: 20px;
+}
+.told {
+  border-left: 2px solid var(--line);
+  padding: 4px 10px;
+}
+tr.chosen td {
   background: var(--sheet);
 }
 ol {

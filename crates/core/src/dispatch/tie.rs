@@ -77,26 +77,10 @@ pub fn tie_states(names: &[UsedName], schema: &Schema, by_hand: &BTreeMap<String
 /// Whether a name is a field of one of the lists that it stands within. Where a
 /// list itself can't be followed, its names can't be told and are left alone.
 fn is_of_a_list(name: &str, within: &[Option<Vec<String>>], schema: &Schema) -> bool {
-    let mut levels: Vec<&Schema> = vec![schema];
-    for list in within {
-        let reached = list.as_ref().and_then(|path| reach(&levels, path));
-        match reached {
-            Some(inner) => levels.push(inner),
-            None => return true,
-        }
-    }
+    let Some(levels) = schema.levels(within) else { return true };
     let folded = Folded::new(name);
     let of_the_turn = !within.is_empty() && ["turn", "group"].contains(&folded.as_str());
     of_the_turn || levels[1..].iter().any(|level| level.index(&folded).is_some())
-}
-
-/// The records that a path leads to, its first name looked up from the innermost
-/// level outwards.
-fn reach<'s>(levels: &[&'s Schema], path: &[String]) -> Option<&'s Schema> {
-    let mut names = path.iter().map(|name| Folded::new(name));
-    let first = names.next()?;
-    let column = levels.iter().rev().find_map(|level| level.column(&first))?;
-    names.try_fold(column.inner.as_deref()?, |schema, name| schema.column(&name)?.inner.as_deref())
 }
 
 /// The columns by likeness to a name: shared words count most, then spelling.

@@ -1,5 +1,6 @@
 //! The placeholder language: text → tokens → syntax tree → value → printed text.
 
+mod check;
 pub mod error;
 mod eval;
 mod format;
@@ -11,6 +12,7 @@ mod scope;
 pub mod syntax;
 pub(crate) mod token;
 
+pub use check::{Mark, Offer, check, check_text, complete};
 pub use error::{EvalError, Fault, Span, SyntaxError, SyntaxFault};
 pub use format::{Format, plain};
 pub use name::{Folded, nearest};

@@ -178,6 +178,21 @@ impl Schema {
         self.by_name.get(name).copied()
     }
 
+    /// The schemas in which a name within lists is looked up, this one first: each
+    /// list is a path whose first name is looked up from the innermost outwards.
+    /// `None` where a list can't be followed.
+    pub fn levels(&self, within: &[Option<Vec<String>>]) -> Option<Vec<&Schema>> {
+        let mut levels: Vec<&Schema> = vec![self];
+        for list in within {
+            let mut names = list.as_ref()?.iter().map(|name| Folded::new(name));
+            let first = names.next()?;
+            let column = levels.iter().rev().find_map(|level| level.column(&first))?;
+            let inner = names.try_fold(column.inner.as_deref()?, |schema, name| schema.column(&name)?.inner.as_deref())?;
+            levels.push(inner);
+        }
+        Some(levels)
+    }
+
     /// The column of a name.
     pub fn column(&self, name: &Folded) -> Option<&Column> {
         self.index(name).map(|index| &self.columns[index])

@@ -2,6 +2,7 @@
 
 mod dispatches;
 mod drop;
+mod language;
 mod runs;
 mod settings;
 mod sources;
@@ -42,6 +43,7 @@ fn described() -> OpenApiRouter<App> {
         .merge(templates::router())
         .merge(dispatches::router())
         .merge(drop::router())
+        .merge(language::router())
         .merge(runs::router())
         .merge(settings::router())
 }

@@ -4,8 +4,8 @@ use axum::Json;
 use axum::extract::{Multipart, Path, State};
 use axum::http::header;
 use axum::response::{IntoResponse, Response};
-use mangle_core::template::{Placeholder, Problem as TemplateProblem};
-use mangle_documents::docx::Template;
+use mangle_core::template::{Outline, Placeholder, Problem as TemplateProblem};
+use mangle_documents::docx::{Found, Template};
 use serde::Serialize;
 use utoipa::ToSchema;
 use utoipa_axum::router::OpenApiRouter;
@@ -32,6 +32,53 @@ pub struct TemplateDetail {
     pub placeholders: Vec<PlaceholderInfo>,
     /// What must be put right before the template can be used.
     pub problems: Vec<ProblemInfo>,
+    /// The conditions and repeats as they nest, with what is printed in them.
+    pub outline: Vec<OutlineInfo>,
+    /// What was read differently than it stands in the file.
+    pub told: Vec<String>,
+}
+
+/// One line of the outline of a template's logic.
+#[derive(Debug, Serialize, ToSchema)]
+pub struct OutlineInfo {
+    /// Which placeholder it is.
+    pub placeholder: usize,
+    /// print, if, else, repeat, set, clause, picture, barcode, signer or page break.
+    pub kind: String,
+    /// What it does, in words.
+    pub words: String,
+    /// What stands within.
+    #[schema(no_recursion)]
+    pub within: Vec<OutlineInfo>,
+}
+
+impl From<&Outline> for OutlineInfo {
+    fn from(line: &Outline) -> Self {
+        let within = line.within.iter().map(Into::into).collect();
+        OutlineInfo { placeholder: line.placeholder, kind: line.kind.to_owned(), words: line.words.clone(), within }
+    }
+}
+
+/// What the person is told of a template, a sentence each.
+fn told(found: &Found) -> Vec<String> {
+    let count = |n: usize, one: &str, many: &str| if n == 1 { format!("1 {one}") } else { format!("{n} {many}") };
+    let mut told = Vec::new();
+    if found.revisions > 0 {
+        told.push(format!(
+            "The file has {}; it is read as if they were accepted.",
+            count(found.revisions, "open tracked change", "open tracked changes")
+        ));
+    }
+    if found.comments > 0 {
+        told.push(format!("{} left out of the documents.", count(found.comments, "comment is", "comments are")));
+    }
+    if found.fields > 0 {
+        told.push(format!(
+            "{} read as placeholders.",
+            count(found.fields, "field or content control is", "fields and content controls are")
+        ));
+    }
+    told
 }
 
 /// A placeholder.
@@ -141,6 +188,8 @@ async fn detail(app: &App, id: i64) -> Result<TemplateDetail, Refused> {
         info,
         placeholders: template.placeholders().iter().map(Into::into).collect(),
         problems: template.problems().iter().map(Into::into).collect(),
+        outline: template.outline().iter().map(Into::into).collect(),
+        told: told(template.found()),
     })
 }
 

@@ -1,0 +1,252 @@
+//! What an editor is told while a person types: all that is wrong with a text,
+//! and what could stand at the cursor.
+
+use serde::Serialize;
+
+use super::error::Span;
+use super::name::{Folded, nearest};
+use super::syntax::{Expr, ExprKind, Kind};
+use super::token::{Sign, TokenKind, tokens};
+use super::{function, kind_with_errors, value_with_errors};
+use crate::records::{ColumnType, Schema};
+use crate::template::TextTemplate;
+
+/// Something that an editor marks.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+pub struct Mark {
+    /// A problem must be put right; a hint only tells.
+    pub hint: bool,
+    /// A short name for programs.
+    pub code: &'static str,
+    /// What is wrong and what to do.
+    pub message: String,
+    /// Where in the text, in bytes.
+    pub span: Span,
+}
+
+/// Checks an expression; with the columns of a source, its names too.
+pub fn check(text: &str, schema: Option<&Schema>) -> Vec<Mark> {
+    let (expr, errors) = value_with_errors(text);
+    let mut marks: Vec<Mark> =
+        errors.into_iter().map(|e| Mark { hint: false, code: e.fault.code(), message: e.fault.to_string(), span: e.span }).collect();
+    if let (Some(expr), Some(schema)) = (&expr, schema) {
+        names(expr, schema, &mut marks);
+    }
+    decimal_commas(text, &mut marks);
+    marks.sort_by_key(|m| (m.span.start, m.span.end));
+    marks
+}
+
+/// Checks a text with placeholders, such as a subject or a file name.
+pub fn check_text(text: &str, schema: Option<&Schema>) -> Vec<Mark> {
+    let template = TextTemplate::new(text);
+    let mut from = 0;
+    let mut marks = Vec::new();
+    for problem in template.problems() {
+        let at = text.find(&problem.placeholder).unwrap_or(0);
+        let start = (at + 2 + problem.span.start).min(text.len());
+        let end = (at + 2 + problem.span.end).clamp(start, text.len());
+        marks.push(Mark { hint: false, code: problem.code, message: problem.message.clone(), span: Span { start, end } });
+    }
+    for placeholder in template.placeholders() {
+        let Some(at) = text[from..].find(&placeholder.text).map(|at| at + from) else { continue };
+        from = at + placeholder.text.len();
+        let inner = &placeholder.text[2..placeholder.text.len() - 1];
+        let (Some(schema), (Some(kind), _)) = (schema, kind_with_errors(inner)) else { continue };
+        let unknown = placeholder.names.iter().filter_map(|name| {
+            let levels = schema.levels(&name.within)?;
+            let folded = Folded::new(&name.name);
+            let known =
+                levels.iter().any(|l| l.index(&folded).is_some()) || is_given(&name.name) || !name.within.is_empty() && is_of_turn(&folded);
+            (!known).then(|| unknown_name(&name.name, &levels, Span { start: at, end: from }))
+        });
+        marks.extend(unknown);
+        if let Kind::If(expr) = &kind {
+            text_as_condition(expr, schema, at + 2, &mut marks);
+        }
+    }
+    marks
+}
+
+fn is_given(name: &str) -> bool {
+    super::syntax::Name::new(name, false).is_built_in()
+}
+
+fn is_of_turn(folded: &Folded) -> bool {
+    ["turn", "group"].contains(&folded.as_str())
+}
+
+fn unknown_name(name: &str, levels: &[&Schema], span: Span) -> Mark {
+    let nearest = nearest(name, levels.iter().flat_map(|l| l.columns()).map(|c| c.name.as_str()));
+    let offer = nearest.map(|n| format!("; did you mean “{n}”?")).unwrap_or_default();
+    Mark { hint: false, code: "unknown-name", message: format!("nothing is called “{name}”{offer}"), span }
+}
+
+/// Names that no level has, and fields that one of the language's own hides.
+fn names(expr: &Expr, schema: &Schema, marks: &mut Vec<Mark>) {
+    expr.names(&mut Vec::new(), &mut |name, span, within| {
+        let lists: Vec<Option<Vec<String>>> =
+            within.iter().map(|list| list.as_ref().map(|path| path.iter().map(|n| n.text.clone()).collect())).collect();
+        let Some(levels) = schema.levels(&lists) else { return };
+        let known = levels.iter().any(|l| l.index(&name.folded).is_some()) || name.is_built_in();
+        if !known && !(!lists.is_empty() && is_of_turn(&name.folded)) {
+            marks.push(unknown_name(&name.text, &levels, span));
+        }
+    });
+    text_as_condition(expr, schema, 0, marks);
+}
+
+/// A text column that stands for a condition is not blank, or blank; one of yes
+/// and no wants another type.
+fn text_as_condition(expr: &Expr, schema: &Schema, from: usize, marks: &mut Vec<Mark>) {
+    let ExprKind::Logic(_, a, b) = &expr.kind else { return };
+    for side in [a, b] {
+        if let ExprKind::Name(name) = &side.kind
+            && schema.column(&name.folded).is_some_and(|c| c.kind == ColumnType::Text)
+        {
+            let message = format!(
+                "“{}” is text: this asks whether it is not blank. If it holds yes and no, change its column's type to yes/no",
+                name.text
+            );
+            let span = Span { start: side.span.start + from, end: side.span.end + from };
+            marks.push(Mark { hint: true, code: "text-as-condition", message, span });
+        }
+    }
+}
+
+/// `1,19` is two arguments.
+fn decimal_commas(text: &str, marks: &mut Vec<Mark>) {
+    let (tokens, _) = tokens(text);
+    for three in tokens.windows(3) {
+        let [a, comma, b] = three else { continue };
+        let numbers = matches!((&a.kind, &b.kind), (TokenKind::Number { .. }, TokenKind::Number { .. }));
+        let glued = !comma.spaced && !b.spaced;
+        if numbers && glued && comma.is_sign(Sign::Sep) && &text[comma.span.start..comma.span.end] == "," {
+            let (before, after) = (&text[a.span.start..a.span.end], &text[b.span.start..b.span.end]);
+            let message = format!("“{before},{after}” is two numbers; write {before}.{after} if it is one");
+            marks.push(Mark { hint: true, code: "decimal-comma", message, span: a.span.to(b.span) });
+        }
+    }
+}
+
+/// Something that could stand at the cursor.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+pub struct Offer {
+    /// `field`, `function`, `format` or `word`.
+    pub kind: &'static str,
+    /// What is put in.
+    pub text: String,
+    /// What it is, in a few words.
+    pub about: String,
+}
+
+/// What could stand at a place in an expression, and the stretch that it takes
+/// the place of.
+pub fn complete(text: &str, at: usize, schema: &Schema) -> (Span, Vec<Offer>) {
+    let at = (0..=at.min(text.len())).rev().find(|at| text.is_char_boundary(*at)).unwrap_or(0);
+    let before = &text[..at];
+    let is_part = |c: char| c.is_alphanumeric() || matches!(c, '_' | '-' | '\'' | ' ');
+    let start = before.char_indices().rev().take_while(|(_, c)| is_part(*c)).last().map_or(at, |(at, _)| at);
+    let typed = before[start..].trim_start();
+    let start = at - typed.len();
+    let last_word = typed.rsplit(' ').next().unwrap_or_default();
+    let before_last = typed[..typed.len() - last_word.len()].trim_end();
+    let behind_as = before_last == "as" || before_last.ends_with(" as");
+    if behind_as {
+        let formats = ["number", "money", "percent", "date", "time", "words", "upper", "lower", "title", "yes/no", "list", "phone"];
+        let fitting = formats.into_iter().filter(|f| f.starts_with(&last_word.to_lowercase()));
+        let offers = fitting.map(|f| Offer { kind: "format", text: f.to_owned(), about: "format".to_owned() }).collect();
+        return (Span { start: at - last_word.len(), end: at }, offers);
+    }
+    // Along a relation, the fields that it leads to.
+    let path: Vec<String> = before[..start].strip_suffix('.').map(path_before).unwrap_or_default();
+    let levels = if path.is_empty() { Some(vec![schema]) } else { schema.levels(&[Some(path.clone())]) };
+    let Some(here) = levels.and_then(|l| l.last().copied()) else { return (Span { start: at, end: at }, Vec::new()) };
+    let wanted = Folded::new(typed);
+    let fits = |name: &str| Folded::new(name).as_str().contains(wanted.as_str());
+    let mut offers: Vec<Offer> = here
+        .columns()
+        .iter()
+        .filter(|c| fits(&c.name))
+        .map(|c| Offer { kind: "field", text: written(&c.name), about: c.kind.name().to_owned() })
+        .collect();
+    if path.is_empty() && !typed.is_empty() {
+        let functions = function::all().filter(|f| Folded::new(f.name).as_str().starts_with(wanted.as_str()));
+        offers.extend(functions.map(|f| Offer {
+            kind: "function",
+            text: format!("{}(", f.name),
+            about: format!("{} {}", f.syntax, f.about),
+        }));
+        let words = ["today", "now", "run.number", "run.count", "dispatch.name", "office.name", "office.email"];
+        let given = words.into_iter().filter(|w| w.starts_with(&typed.to_lowercase()));
+        offers.extend(given.map(|w| Offer { kind: "word", text: w.to_owned(), about: "given by the language".to_owned() }));
+    }
+    // What begins as it was typed comes first.
+    offers.sort_by_key(|o| !Folded::new(&o.text).as_str().starts_with(wanted.as_str()));
+    (Span { start, end: at }, offers)
+}
+
+/// The names of a path that ends here.
+fn path_before(text: &str) -> Vec<String> {
+    let start = text.rfind(|c: char| !(c.is_alphanumeric() || matches!(c, '_' | '-' | ' ' | '.'))).map_or(0, |at| at + 1);
+    text[start..].split('.').map(|name| name.trim().to_owned()).collect()
+}
+
+/// A name as it can be written: in quotes where it would not be read as one.
+fn written(name: &str) -> String {
+    let (expr, errors) = value_with_errors(name);
+    let plain = errors.is_empty() && expr.is_some_and(|e| matches!(&e.kind, ExprKind::Name(own) if own.folded == Folded::new(name)));
+    if plain { name.to_owned() } else { format!("'{}'", name.replace('\'', "''")) }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::records::Column;
+
+    fn schema() -> Schema {
+        let lines =
+            Schema::new(vec![Column::new("Qty", ColumnType::Number), Column::new("Unit price", ColumnType::Number)]).expect("lines");
+        let mut columns: Vec<Column> =
+            ["Last_Name", "Balance", "Terms and conditions", "Status"].map(|n| Column::new(n, ColumnType::Text)).to_vec();
+        columns.push(Column { inner: Some(lines.into()), ..Column::new("Lines", ColumnType::List) });
+        Schema::new(columns).expect("schema")
+    }
+
+    fn marks(text: &str) -> Vec<(usize, usize, &'static str)> {
+        check(text, Some(&schema())).into_iter().map(|m| (m.span.start, m.span.end, m.code)).collect()
+    }
+
+    #[test]
+    fn all_that_is_wrong_is_marked_at_its_spot() {
+        assert_eq!(marks("last name"), []);
+        assert_eq!(marks("balanse + sum(lines.(qty * price))"), [(0, 7, "unknown-name"), (27, 32, "unknown-name")]);
+        assert_eq!(marks("rund(balance) & dats(x)"), [(0, 4, "unknown-function"), (16, 20, "unknown-function")]);
+        assert_eq!(marks("round(1,19)"), [(6, 10, "decimal-comma")]);
+        assert_eq!(marks("if(status and balance > 3; 1; 2)"), []);
+        assert_eq!(marks("status and balance > 3"), [(0, 6, "text-as-condition")]);
+        assert_eq!(marks("today & run.number"), []);
+    }
+
+    #[test]
+    fn texts_are_marked_within_their_placeholders() {
+        let text = "Dear [: last nam], [:repeat for lines][: qty] [: boat][:end][: rund(1)]";
+        let found: Vec<_> = check_text(text, Some(&schema())).into_iter().map(|m| (&text[m.span.start..m.span.end], m.code)).collect();
+        assert_eq!(found, [("rund", "unknown-function"), ("[: last nam]", "unknown-name"), ("[: boat]", "unknown-name")]);
+    }
+
+    #[test]
+    fn fields_functions_and_formats_are_offered() {
+        let offer = |text: &str| -> Vec<String> {
+            let (span, offers) = complete(text, text.len(), &schema());
+            offers.into_iter().map(|o| format!("{} {}", &text[span.start..span.end], o.text)).collect()
+        };
+        assert_eq!(offer("last n"), ["last n Last_Name"]);
+        assert_eq!(offer("1 + bal"), ["bal Balance"]);
+        assert_eq!(offer("terms"), ["terms 'Terms and conditions'"]);
+        assert_eq!(offer("lines."), [" Qty", " Unit price"]);
+        assert_eq!(offer("balance as pe"), ["pe percent"]);
+        assert!(offer("rou").contains(&"rou ROUND(".to_owned()));
+        assert_eq!(offer("nothing.x"), Vec::<String>::new());
+    }
+}

@@ -1,0 +1,59 @@
+<script setup lang="ts">
+import type { Schemas } from '../api/client'
+
+/** The logic of a template as a nested list. */
+defineProps<{ lines: Schemas['OutlineInfo'][]; chosen?: number }>()
+defineEmits<{ choose: [placeholder: number] }>()
+</script>
+
+<template>
+  <ul class="outline">
+    <li v-for="line in lines" :key="line.placeholder">
+      <button
+        type="button"
+        :class="{ chosen: line.placeholder === chosen, logic: line.within.length > 0 }"
+        @click="$emit('choose', line.placeholder)"
+      >
+        {{ line.words }}
+      </button>
+      <OutlineList
+        v-if="line.within.length"
+        :lines="line.within"
+        :chosen="chosen"
+        @choose="$emit('choose', $event)"
+      />
+    </li>
+  </ul>
+</template>
+
+<style scoped>
+.outline {
+  list-style: none;
+  margin: 0;
+  padding: 0;
+}
+.outline .outline {
+  padding-left: 10px;
+  margin-left: 6px;
+  border-left: 1px solid var(--line-2);
+}
+button {
+  display: block;
+  width: 100%;
+  padding: 3px 6px;
+  border: 0;
+  background: none;
+  color: inherit;
+  text-align: left;
+  cursor: pointer;
+  overflow: hidden;
+  text-overflow: ellipsis;
+}
+button.logic {
+  font-weight: 600;
+}
+button:hover,
+button.chosen {
+  background: var(--sheet);
+}
+</style>
