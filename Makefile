@@ -58,7 +58,7 @@ speed:
 # Takes the pictures in docs/screenshots anew.
 shots: tools web
 	cargo build $(OURS) --bin mangle
-	MANGLE_SHOTS=1 cargo test -p mangle-journeys --test journey from_the_demo_world
+	MANGLE_SHOTS=1 cargo test $(OURS) --test journey from_the_demo_world
 
 # The API's description and the front end's types of it.
 types: web/node_modules/.done

@@ -1,6 +1,9 @@
 <script setup lang="ts">
 import type { Schemas } from '../api/client'
 
+/** The kinds that choose or repeat what stands within them. */
+const LOGIC = ['if', 'else', 'repeat']
+
 /** The logic of a template as a nested list. */
 defineProps<{ lines: Schemas['OutlineInfo'][]; chosen?: number }>()
 defineEmits<{ choose: [placeholder: number] }>()
@@ -11,7 +14,7 @@ defineEmits<{ choose: [placeholder: number] }>()
     <li v-for="line in lines" :key="line.placeholder">
       <button
         type="button"
-        :class="{ chosen: line.placeholder === chosen, logic: line.within.length > 0 }"
+        :class="{ chosen: line.placeholder === chosen, value: !LOGIC.includes(line.kind) }"
         @click="$emit('choose', line.placeholder)"
       >
         {{ line.words }}
@@ -49,8 +52,11 @@ button {
   overflow: hidden;
   text-overflow: ellipsis;
 }
-button.logic {
+button:not(.value) {
   font-weight: 600;
+}
+button.value {
+  color: var(--ink-2);
 }
 button:hover,
 button.chosen {

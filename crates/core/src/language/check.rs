@@ -88,8 +88,8 @@ fn names(expr: &Expr, schema: &Schema, marks: &mut Vec<Mark>) {
         let lists: Vec<Option<Vec<String>>> =
             within.iter().map(|list| list.as_ref().map(|path| path.iter().map(|n| n.text.clone()).collect())).collect();
         let Some(levels) = schema.levels(&lists) else { return };
-        let known = levels.iter().any(|l| l.index(&name.folded).is_some()) || name.is_built_in();
-        if !known && !(!lists.is_empty() && is_of_turn(&name.folded)) {
+        let of_turn = !lists.is_empty() && is_of_turn(&name.folded);
+        if !of_turn && !name.is_built_in() && levels.iter().all(|l| l.index(&name.folded).is_none()) {
             marks.push(unknown_name(&name.text, &levels, span));
         }
     });

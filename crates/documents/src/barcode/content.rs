@@ -30,7 +30,7 @@ pub fn content(symbology: Symbology, value: &Value, with: &[(String, Value)]) ->
         Symbology::Isbn => isbn(&text),
         Symbology::Itf => {
             let digits = digits(&text);
-            match digits.len() % 2 == 0 && !digits.is_empty() && digits.bytes().all(|b| b.is_ascii_digit()) {
+            match digits.len().is_multiple_of(2) && !digits.is_empty() && digits.bytes().all(|b| b.is_ascii_digit()) {
                 true => Ok(digits),
                 false => Err(BarcodeFault(format!(
                     "“{text}” does not fit into an itf barcode: it needs an even number of digits and nothing else"
@@ -96,7 +96,7 @@ fn isbn(text: &str) -> Result<String, BarcodeFault> {
                 .enumerate()
                 .map(|(at, b)| (10 - at as u32) * if b.is_ascii_digit() { u32::from(b - b'0') } else { 10 })
                 .sum();
-            if sum % 11 != 0 {
+            if !sum.is_multiple_of(11) {
                 return Err(BarcodeFault(format!("the check digit of “{text}” is wrong")));
             }
             with_check_digit(&format!("978{}", &number[..9]), 13, Symbology::Isbn)
@@ -138,7 +138,8 @@ fn payment(amount: &Value, with: &[(String, Value)]) -> Result<String, BarcodeFa
     if !is_iban(&iban) {
         return fault(format!("“{iban}” is not an IBAN: a sign is missing or two are swapped"));
     }
-    if !bic.is_empty() && !(matches!(bic.len(), 8 | 11) && bic.bytes().all(|b| b.is_ascii_alphanumeric())) {
+    let is_bic = matches!(bic.len(), 8 | 11) && bic.bytes().all(|b| b.is_ascii_alphanumeric());
+    if !(bic.is_empty() || is_bic) {
         return fault(format!("“{bic}” is not a BIC: it has 8 or 11 letters and digits"));
     }
     if text.chars().count() > 140 || reference.chars().count() > 35 || !(text.is_empty() || reference.is_empty()) {

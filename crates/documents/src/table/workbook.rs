@@ -18,10 +18,14 @@ pub(super) fn read(bytes: Arc<[u8]>) -> Result<Vec<RawSheet>, OpenError> {
     let cursor = Cursor::new(package.bytes.clone());
     if package.has("xl/workbook.xml") {
         let mut workbook: Xlsx<_> = open_workbook_from_rs(cursor).map_err(|e: calamine::XlsxError| OpenError::Damaged(e.to_string()))?;
+        let mut found = Vec::new();
         for name in workbook.sheet_names() {
-            measure(&mut workbook, &name)?;
+            let sheet = sheet(&name, rows(&mut workbook, &name)?)?;
+            if !sheet.rows.is_empty() {
+                found.push(sheet);
+            }
         }
-        return sheets(workbook);
+        return Ok(found);
     }
     if package.has("content.xml")
         && package.part("mimetype").is_ok_and(|m| m.starts_with(b"application/vnd.oasis.opendocument.spreadsheet"))
@@ -36,31 +40,44 @@ pub(super) fn read(bytes: Arc<[u8]>) -> Result<Vec<RawSheet>, OpenError> {
 /// The most cells between the first and the last that hold anything.
 const MOST_CELLS: u64 = 20_000_000;
 
-/// Refuses a sheet whose cells lie so far apart that the table between them would
-/// fill the memory.
-fn measure(workbook: &mut Xlsx<Cursor<Arc<[u8]>>>, name: &str) -> Result<(), OpenError> {
+/// The rows of a sheet from its first cell to its last. Refused when these lie so
+/// far apart that the table between them would fill the memory.
+fn rows(workbook: &mut Xlsx<Cursor<Arc<[u8]>>>, name: &str) -> Result<Vec<Vec<Cell>>, OpenError> {
     let damaged = |e: calamine::XlsxError| OpenError::Damaged(format!("the sheet “{name}”: {e}"));
     let mut cells = match workbook.worksheet_cells_reader(name) {
         Ok(cells) => cells,
         // A chart's sheet, which holds no cells.
-        Err(calamine::XlsxError::NotAWorksheet(_)) => return Ok(()),
+        Err(calamine::XlsxError::NotAWorksheet(_)) => return Ok(Vec::new()),
         Err(error) => return Err(damaged(error)),
     };
+    let mut found: Vec<(u32, u32, Cell)> = Vec::new();
     let (mut first, mut last) = ((u32::MAX, u32::MAX), (0, 0));
-    while let Some(cell) = cells.next_cell().map_err(damaged)? {
-        let (row, column) = cell.get_position();
-        first = (first.0.min(row), first.1.min(column));
-        last = (last.0.max(row), last.1.max(column));
+    while let Some(read) = cells.next_cell().map_err(damaged)? {
+        let (row, column) = read.get_position();
+        let value = cell(&Data::from(read.get_value().clone()));
+        if value != Cell::Blank {
+            first = (first.0.min(row), first.1.min(column));
+            last = (last.0.max(row), last.1.max(column));
+            found.push((row, column, value));
+        }
     }
     let side = |first: u32, last: u32| u64::from(last.saturating_sub(first)) + 1;
-    match side(first.0, last.0) * side(first.1, last.1) <= MOST_CELLS {
-        true => Ok(()),
-        false => Err(OpenError::TooLarge {
+    if side(first.0, last.0) * side(first.1, last.1) > MOST_CELLS {
+        return Err(OpenError::TooLarge {
             what: format!("the table from the first to the last cell of the sheet “{name}”"),
             limit: "20 million cells".into(),
             remedy: "delete what stands far outside of the table",
-        }),
+        });
     }
+    if found.is_empty() {
+        return Ok(Vec::new());
+    }
+    let (wide, high) = (side(first.1, last.1) as usize, side(first.0, last.0) as usize);
+    let mut rows = vec![vec![Cell::Blank; wide]; high];
+    for (row, column, value) in found {
+        rows[(row - first.0) as usize][(column - first.1) as usize] = value;
+    }
+    Ok(rows)
 }
 
 fn sheets<R>(mut workbook: R) -> Result<Vec<RawSheet>, OpenError>

@@ -315,7 +315,7 @@ impl Compiler<'_> {
             return self.problem_at(index, "section-elsewhere", "a section is part of the running text; put this there");
         }
         let (section, last) = (own.section, self.is_last_section(index));
-        if last && self.gathered.last_section.is_none() || last && !repeats {
+        if last && (self.gathered.last_section.is_none() || !repeats) {
             let message = "the last section carries the document's page set-up and can't go by itself; put the part that may go before it";
             return self.problem_at(index, "last-section", message);
         }
