@@ -265,12 +265,10 @@ fn headers_see_the_names_that_the_body_sets() {
 #[test]
 fn comments_are_left_out_and_the_person_is_told() {
     let comments = format!("<w:comments {W}><w:comment w:id=\"0\">{}</w:comment></w:comments>", p("too dear"));
-    let body = format!(
-        "<w:p><w:commentRangeStart w:id=\"0\"/><w:ins w:id=\"3\"><w:r><w:t>[: boat]</w:t></w:r></w:ins><w:commentRangeEnd w:id=\"0\"/><w:r><w:commentReference w:id=\"0\"/></w:r></w:p>"
-    );
+    let body = "<w:p><w:commentRangeStart w:id=\"0\"/><w:ins w:id=\"3\"><w:r><w:t>[: boat]</w:t></w:r></w:ins><w:commentRangeEnd w:id=\"0\"/><w:r><w:commentReference w:id=\"0\"/></w:r></w:p>";
     let relations = format!("<Relationship Id=\"r1\" Type=\"{OFFICE}/comments\" Target=\"comments.xml\"/>");
     let template =
-        Template::open(docx(&body, &relations, &[("word/comments.xml", &format!("{BASE}.comments+xml"), &comments)])).expect("opens");
+        Template::open(docx(body, &relations, &[("word/comments.xml", &format!("{BASE}.comments+xml"), &comments)])).expect("opens");
     assert_eq!((template.found().comments, template.found().revisions), (1, 1));
     let made = make(&template).expect("fills");
     assert!(!part(&made.docx, "word/comments.xml").contains("too dear"));

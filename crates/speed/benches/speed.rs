@@ -10,7 +10,7 @@ use calamine::{Reader, Xlsx};
 use criterion::{Criterion, Throughput, criterion_group, criterion_main};
 use jiff::civil::DateTime;
 use mangle_core::language::{Context, Scope, Ties};
-use mangle_core::records::Sheet;
+use mangle_core::records::{Sheet, from_json};
 use mangle_core::value::Locale;
 use mangle_documents::docx::Template;
 use mangle_documents::page::Typesetter;
@@ -71,7 +71,13 @@ fn letters(c: &mut Criterion) {
     group.bench_function("bare typesetter (pages read beforehand)", |b| {
         b.iter(|| {
             letters.each(|l, at| {
-                drop(l.template.typeset_pages(&models[at], &Typesetter::default()).expect("typesets").pdf("x", NOON).expect("a PDF"))
+                drop(
+                    l.template
+                        .typeset_pages(&models[at], &filled[at], &Typesetter::default())
+                        .expect("typesets")
+                        .pdf("x", NOON)
+                        .expect("a PDF"),
+                )
             })
         });
     });
@@ -165,6 +171,78 @@ fn sheets(c: &mut Criterion) {
     group.finish();
 }
 
+/// A DOCX of a body alone.
+fn docx(body: &str) -> Vec<u8> {
+    let mut writer = zip::ZipWriter::new(Cursor::new(Vec::new()));
+    let main = "application/vnd.openxmlformats-officedocument.wordprocessingml.document.main+xml";
+    let word = "http://schemas.openxmlformats.org/wordprocessingml/2006/main";
+    for (name, content) in [
+        (
+            "[Content_Types].xml",
+            format!(
+                "<Types xmlns=\"http://schemas.openxmlformats.org/package/2006/content-types\"><Override PartName=\"/word/document.xml\" ContentType=\"{main}\"/></Types>"
+            ),
+        ),
+        ("word/document.xml", format!("<w:document xmlns:w=\"{word}\"><w:body>{body}</w:body></w:document>")),
+    ] {
+        writer.start_file(name, zip::write::SimpleFileOptions::default()).expect("starts");
+        std::io::Write::write_all(&mut writer, content.as_bytes()).expect("writes");
+    }
+    writer.finish().expect("finishes").into_inner()
+}
+
+fn p(text: &str) -> String {
+    format!("<w:p><w:r><w:t xml:space=\"preserve\">{text}</w:t></w:r></w:p>")
+}
+
+/// A quote: twelve conditions and a table of lines.
+fn quote() -> Template {
+    let cell = |text: &str| format!("<w:tc>{}</w:tc>", p(text));
+    let conditions: String =
+        (1..=12).map(|n| p(&format!("[:if net > {n}]Clause {n} holds for [: ref].[:else]Clause {n} does not.[:end]"))).collect();
+    let row = [
+        cell("[:repeat row for lines where qty > 0][: turn.number]"),
+        cell("[: item]"),
+        cell("[: qty]"),
+        cell("[: qty * price as money \"EUR\"]"),
+    ]
+    .concat();
+    let table = format!("<w:tbl><w:tr>{}</w:tr><w:tr>{row}</w:tr></w:tbl>", ["No", "Item", "Qty", "Sum"].map(cell).concat());
+    let total = p("Total [: sum(lines.(qty * price)) as money \"EUR\"]");
+    Template::open(docx(&format!("{conditions}{table}{total}"))).expect("opens")
+}
+
+fn lines(count: usize) -> Sheet {
+    let lines: Vec<_> = (0..count).map(|n| serde_json::json!({ "Item": format!("Item {n}"), "Qty": n % 9 + 1, "Price": 12.5 })).collect();
+    from_json("quotes", &serde_json::json!({ "Ref": "BQ-0031", "Net": 7, "Lines": lines })).expect("a quote")
+}
+
+fn quotes(c: &mut Criterion) {
+    let template = quote();
+    let (ties, context) = (Ties::default(), Context::new(Locale::english(), NOON));
+    let mut group = c.benchmark_group("a quote with 12 conditions, merge alone, one thread");
+    group.sample_size(20).measurement_time(Duration::from_secs(4));
+    for count in [10, 60, 100, 1_000, 10_000] {
+        let sheet = lines(count);
+        group.throughput(Throughput::Elements(1));
+        group.bench_function(format!("{count} lines"), |b| {
+            b.iter(|| {
+                let filled = template.fill(&Scope::new(&sheet.records[0], &ties, &context)).expect("fills");
+                template.docx(&filled).expect("writes").len()
+            });
+        });
+    }
+    group.finish();
+    // About a hundred pages of twelve paragraphs, five placeholders a page.
+    let words = "The holder keeps the berth clean and leaves the quay as it was found, in summer and in winter. ".repeat(4);
+    let body: String =
+        (0..1200).map(|n| p(&if n % 12 < 5 { format!("{words}[: ref else \"none\"] {words}") } else { words.clone() })).collect();
+    let contract = docx(&body);
+    c.bench_function("a contract of 100 pages with 500 placeholders, opened and compiled", |b| {
+        b.iter(|| Template::open(contract.clone()).expect("opens").placeholders().len());
+    });
+}
+
 fn large_sheet() -> Vec<u8> {
     let mut book = rust_xlsxwriter::Workbook::new();
     let sheet = book.add_worksheet();
@@ -183,5 +261,5 @@ fn large_sheet() -> Vec<u8> {
     book.save_to_buffer().expect("a workbook")
 }
 
-criterion_group!(speed, letters, sheets);
+criterion_group!(speed, letters, quotes, sheets);
 criterion_main!(speed);
