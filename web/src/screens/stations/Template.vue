@@ -3,6 +3,7 @@ import { onMounted, ref } from 'vue'
 
 import type { Bench } from '../../api/bench'
 import { api, ask, attempt, type Schemas, upload } from '../../api/client'
+import { count } from '../../api/words'
 import FilePick from '../../parts/FilePick.vue'
 
 const props = defineProps<{ bench: Bench; change: (work: (bench: Bench) => void) => void }>()
@@ -39,7 +40,7 @@ async function take(files: File[]) {
   </div>
   <FilePick label="Bring in a letter" accept=".docx" @files="take" />
   <p v-if="bench.template_problems" class="problem">
-    This version has {{ bench.template_problems }} problems.
+    This version has {{ count(bench.template_problems, 'problem') }}.
     <RouterLink :to="`/templates/${bench.template_id}`">Look at them</RouterLink>
   </p>
   <p v-else-if="bench.template_id">
