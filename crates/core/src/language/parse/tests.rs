@@ -224,3 +224,21 @@ fn after_an_error_the_parser_goes_on() {
     );
     assert_eq!(faults("name"), []);
 }
+
+proptest::proptest! {
+    /// Whatever stands in a placeholder, reading it ends, and every error points into it.
+    #[test]
+    fn reading_any_placeholder_ends_and_its_errors_point_into_it(
+        pieces in proptest::collection::vec(
+            "(if |repeat for |repeat 2 rows for |keep row if |set x = |picture |barcode qr of |signer |clause |lines|where |sort by |group by |first |\\(|\\)|;|\\.|\"a\"|'|12|4cm|<|=|&| and | else | as date|§|\\PC{0,4})",
+            0..24,
+        ),
+    ) {
+        let text = pieces.concat();
+        let (kind, errors) = kind_with_errors(&text);
+        proptest::prop_assert_eq!(kind.is_some(), errors.is_empty());
+        for error in errors {
+            proptest::prop_assert!(text.get(error.span.start..error.span.end).is_some(), "{:?} in {:?}", error, text);
+        }
+    }
+}
