@@ -21,7 +21,7 @@ pub struct Browser {
     /// The window.
     pub client: Client,
     address: String,
-    _profile: tempfile::TempDir,
+    profile: tempfile::TempDir,
 }
 
 impl Browser {
@@ -60,7 +60,7 @@ impl Browser {
         let wanted = json!({ "goog:chromeOptions": { "args": arguments }, "goog:loggingPrefs": { "browser": "ALL" } });
         let Value::Object(wanted) = wanted else { bail!("no capabilities") };
         let client = ClientBuilder::new(HttpConnector::new()).capabilities(wanted).connect(&format!("http://localhost:{port}")).await?;
-        let browser = Browser { driver, client, address: address.to_owned(), _profile: profile };
+        let browser = Browser { driver, client, address: address.to_owned(), profile };
         // The size set is the outer one.
         let edges = browser.client.execute("return [outerWidth - innerWidth, outerHeight - innerHeight]", vec![]).await?;
         let edge = |at: usize| edges.get(at).and_then(Value::as_u64).unwrap_or(0) as u32;
@@ -180,7 +180,7 @@ impl Drop for Browser {
     fn drop(&mut self) {
         // A journey that failed half-way has not closed its window: end all that
         // was started with this profile.
-        let _ = Command::new("pkill").args(["-f", &self._profile.path().to_string_lossy()]).status();
+        let _ = Command::new("pkill").args(["-f", &self.profile.path().to_string_lossy()]).status();
         let _ = self.driver.kill();
         let _ = self.driver.wait();
     }

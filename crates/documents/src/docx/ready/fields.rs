@@ -213,7 +213,7 @@ fn date_pattern(picture: &str) -> String {
     let mut at = 0;
     while at < signs.len() {
         let c = signs[at];
-        if picture.is_char_boundary(0) && signs[at..].iter().take(5).collect::<String>().eq_ignore_ascii_case("am/pm") {
+        if signs[at..].iter().take(5).collect::<String>().eq_ignore_ascii_case("am/pm") {
             out.push('a');
             at += 5;
             continue;
@@ -241,7 +241,7 @@ fn date_pattern(picture: &str) -> String {
 }
 
 /// One side of a comparison: a field within, a number or a text.
-fn operand((word, quoted): &(String, bool), inner: &[String]) -> Option<String> {
+fn operand((word, _): &(String, bool), inner: &[String]) -> Option<String> {
     if let Some(number) = word.trim().strip_prefix(MARK) {
         let field = inner.get(number.strip_suffix(';')?.parse::<usize>().ok()?)?;
         return Some(field.strip_prefix("[: ")?.strip_suffix(']')?.to_owned());
@@ -249,10 +249,9 @@ fn operand((word, quoted): &(String, bool), inner: &[String]) -> Option<String> 
     if word.contains(MARK) {
         return None;
     }
-    let is_number = !quoted || word.parse::<rust_decimal::Decimal>().is_ok();
-    match is_number && word.parse::<rust_decimal::Decimal>().is_ok() {
-        true => Some(word.clone()),
-        false => Some(format!("\"{}\"", word.replace('"', "\"\""))),
+    match word.parse::<rust_decimal::Decimal>() {
+        Ok(_) => Some(word.clone()),
+        Err(_) => Some(format!("\"{}\"", word.replace('"', "\"\""))),
     }
 }
 
