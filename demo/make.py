@@ -7,9 +7,11 @@ Everything here is invented. Amounts, names and dates come from a fixed seed, so
 that the files are the same every time. The demo's day is 23 November 2026.
 """
 
+import base64
 import csv
 import datetime as dt
 import io
+import json
 import random
 import struct
 import zipfile
@@ -311,7 +313,191 @@ def letter(path, old=False):
     pack(path, out.getvalue())
 
 
+def photograph(seed):
+    """A small picture of a hull with a blemish, drawn here."""
+    r = random.Random(seed)
+    w, h = 120, 80
+    hull, sea = (r.randint(120, 230), r.randint(120, 200), r.randint(110, 180)), (70, 110, 140)
+    x0, y0, size = r.randint(30, 90), r.randint(24, 50), r.randint(5, 12)
+    rows = bytearray()
+    for y in range(h):
+        rows.append(0)
+        for x in range(w):
+            spot = (x - x0) ** 2 + 2 * (y - y0) ** 2 < size * size
+            shade = sea if y > 62 + (x // 17) % 2 else tuple(max(0, c - y // 2) for c in hull)
+            rows += bytes((110, 60, 40) if spot else shade)
+    chunk = lambda kind, data: struct.pack(">I", len(data)) + kind + data + struct.pack(">I", zlib.crc32(kind + data))
+    png = b"\x89PNG\r\n\x1a\n" + chunk(b"IHDR", struct.pack(">IIBBBBB", w, h, 8, 2, 0, 0, 0)) + chunk(b"IDAT", zlib.compress(bytes(rows), 9)) + chunk(b"IEND", b"")
+    return "data:image/png;base64," + base64.b64encode(png).decode()
+
+
+WORK = {
+    "Hull": [("Pressure wash below the waterline", "m²", 9.75), ("Antifouling, two coats", "m²", 38.2), ("Osmosis treatment, local", "m²", 164), ("Polish topsides", "m", 42.5)],
+    "Rigging": [("Step and unstep the mast", "piece", 145), ("Replace the forestay", "piece", 1248.5), ("Inspect standing rigging", "h", 68), ("New halyards", "piece", 96.4)],
+    "Engine": [("Winterise the engine", "piece", 212), ("Replace the impeller", "piece", 74.9), ("Align the shaft", "h", 82)],
+    "Electrics": [("Replace service batteries", "piece", 318), ("Fault finding", "h", 74), ("Renew the shore power inlet", "piece", 129.5)],
+}
+STAGES = ["Enquiry", "Inspected", "Quoted", "Approved", "In the yard", "Handed over"]
+DEFECTS = [("Crazing round the stanchion bases", "foredeck", "minor"), ("Play in the rudder bearing", "stern gear", "major"), ("Blisters below the waterline", "hull, port side", "major"),
+           ("Chafed halyard", "mast", "minor"), ("Weeping keel bolt", "bilge", "major"), ("Corroded anode", "propeller shaft", "minor")]
+
+
+def cases():
+    """Refit cases as a CRM hands them over: owners, vessels, lines, findings with photographs."""
+    r = random.Random(2026)
+    people = [row for row in holders_again() if row["Boat name"]]
+    found = []
+    for n, who in enumerate(people[:24:2], 1):
+        lines = []
+        for section in sorted(r.sample(list(WORK), r.randint(1, 4))):
+            for item, unit, price in r.sample(WORK[section], r.randint(1, len(WORK[section]))):
+                qty = {"m²": round(r.uniform(4, 38), 1), "m": round(r.uniform(6, 16), 1), "h": r.randint(1, 14)}.get(unit, r.randint(1, 3))
+                lines.append({"Section": section, "Item": item, "Qty": qty, "Unit": unit, "Price": price, "Optional": r.random() < 0.2})
+        findings = [{"Title": title, "Place": place, "Severity": severity,
+                     "Photographs": [{"File": photograph(n * 100 + k * 10 + i), "Caption": f"{title}, view {i}"} for i in range(1, r.randint(1, 3))]}
+                    for k, (title, place, severity) in enumerate(r.sample(DEFECTS, r.randint(0, 3)))]
+        found.append({
+            "Case": f"RC-{n:04}", "Stage": r.choice(STAGES),
+            "Owner": {"Salutation": who["Salutation"], "First name": who["First name"], "Last name": who["Last_Name"], "E-mail": who["E-mail"], "Language": who["Language"],
+                      "Street": who["Street"], "Postcode": who["Postcode"], "Town": who["Town"]},
+            "Vessel": {"Name": who["Boat name"], "Type": who["Type"], "LOA": who["LOA"]},
+            "Responsible": r.choice(["Piet de Boer", "Idris Penhallow", "Yusuf Okonjo"]), "Valid until": str(TODAY + dt.timedelta(days=r.choice([14, 30, 42]))),
+            "Discount": r.choice([0, 0, 0, 5, 10]), "Haul-out needed": any(l["Section"] == "Hull" for l in lines),
+            "Note": r.choice([None, None, "Please ring before the crane is booked."]), "Lines": lines, "Findings": findings,
+        })
+    # One with nothing to do yet, as happens.
+    found[7]["Lines"], found[7]["Note"] = [], "Waiting for the survey."
+    (HERE / "refit-cases.json").write_text(json.dumps(found, ensure_ascii=False, indent=1), encoding="utf-8")
+
+
+def holders_again():
+    """The holders as the workbook has them."""
+    book = openpyxl.load_workbook(HERE / "season.xlsx", read_only=True)
+    rows = book["Holders"].iter_rows(values_only=True)
+    heads = next(rows)
+    return [dict(zip(heads, row)) for row in rows]
+
+
+def quote(path):
+    d = docx.Document()
+    d.core_properties.author, d.core_properties.title = "Brackwater Quay", "Refit quote [: case]"
+    d.core_properties.created = d.core_properties.modified = dt.datetime(2026, 11, 2, 9, 0)
+    style = d.styles["Normal"]
+    style.font.name, style.font.size = "Arial", Pt(10)
+    style.paragraph_format.space_after = Pt(6)
+    s = d.sections[0]
+    s.page_width, s.page_height = Cm(21), Cm(29.7)
+    s.left_margin = s.right_margin = Cm(2.2)
+    s.top_margin, s.bottom_margin, s.header_distance, s.footer_distance = Cm(2.8), Cm(2.2), Cm(1.2), Cm(1.0)
+    width = Cm(16.6)
+    h = s.header.paragraphs[0]
+    h.style = d.styles["Normal"]
+    h.paragraph_format.tab_stops.clear_all()
+    h.paragraph_format.tab_stops.add_tab_stop(width, WD_TAB_ALIGNMENT.RIGHT)
+    name = h.add_run("BRACKWATER QUAY YARD")
+    name.bold, name.font.size, name.font.color.rgb = True, Pt(13), RGBColor(0x1E, 0x3A, 0x5F)
+    h.add_run("\tQuote [: case]")
+    edge(h, "bottom")
+    f = s.footer.paragraphs[0]
+    f.style = d.styles["Normal"]
+    f.paragraph_format.tab_stops.clear_all()
+    f.paragraph_format.tab_stops.add_tab_stop(width, WD_TAB_ALIGNMENT.RIGHT)
+    f.add_run("[: responsible before \"Your contact: \"]\tPage ")
+    field(f, "PAGE", 8)
+    f.add_run(" of ")
+    field(f, "NUMPAGES", 8)
+    for run in f.runs:
+        run.font.size = Pt(8)
+
+    def tight(text):
+        p = d.add_paragraph(text)
+        p.paragraph_format.space_after = Pt(0)
+        return p
+
+    def heading(text):
+        p = d.add_paragraph()
+        run = p.add_run(text)
+        run.bold, run.font.size, run.font.color.rgb = True, Pt(12), RGBColor(0x1E, 0x3A, 0x5F)
+        p.paragraph_format.space_before, p.paragraph_format.keep_with_next = Pt(12), True
+
+    def rows(table, widths, cells, bold=False, fill=None):
+        row = table.add_row()
+        for at, (text, w) in enumerate(zip(cells, widths)):
+            cell = row.cells[at]
+            cell.width = w
+            q = cell.paragraphs[0]
+            q.paragraph_format.space_before = q.paragraph_format.space_after = Pt(2)
+            run = q.add_run(text)
+            run.bold = bold
+            if at >= 2:
+                q.alignment = WD_ALIGN_PARAGRAPH.RIGHT
+            if fill:
+                shade(cell, fill)
+        return row
+
+    tight("[: owner.salutation] [: owner.first name] [: owner.last name]")
+    tight("[: owner.street]")
+    tight("[: owner.postcode] [: owner.town]")
+    p = d.add_paragraph("[: today as date long]")
+    p.alignment = WD_ALIGN_PARAGRAPH.RIGHT
+    p = d.add_paragraph()
+    run = p.add_run("Refit of “[: vessel.name]”, [: vessel.LOA after \" m\"][: vessel.type before \", \"]")
+    run.bold, run.font.size = True, Pt(14)
+    d.add_paragraph("Dear [: owner.salutation after \" \"][: owner.last name else \"owner\"],")
+    d.add_paragraph("[:if lines is blank]")
+    d.add_paragraph("we have no work to quote for yet. [: note]")
+    d.add_paragraph("[:else]")
+    d.add_paragraph("thank you for asking us. For the work below we quote [: round(sum((lines where not optional).(qty * price)) * (1 - discount%) * 1.19; 2) as money \"EUR\"] including VAT"
+                    "[:if discount > 0], a discount of [: discount% as percent] taken off[:end]. The price holds until [: valid until as date long].[:if haul-out needed] The boat must be hauled out.[:end]")
+    d.add_paragraph("[:keep para if note is not blank][: note]")
+    heading("Work")
+    t = d.add_table(rows=0, cols=5)
+    t.autofit = False
+    cell_borders(t)
+    widths = (Cm(1.0), Cm(8.6), Cm(2.0), Cm(2.4), Cm(2.6))
+    head = rows(t, widths, ("", "Item", "Quantity", "Price", "Amount"), True, "E9EEF4")
+    repeat = OxmlElement("w:tblHeader")
+    head._tr.get_or_add_trPr().append(repeat)
+    rows(t, widths, ("[:repeat 2 rows for lines where not optional group by section]", "[: section]", "", "", "[: sum(group.(qty * price)) as money \"EUR\"]"), True)
+    rows(t, widths, ("[:repeat row for group sort by price desc][: turn.number]", "[: item]", "[: qty] [: unit]", "[: price as money \"EUR\"]", "[: qty * price as money \"EUR\"]"))
+    rows(t, widths, ("[:keep row if discount > 0]", "Discount [: discount% as percent]", "", "", "[: -round(sum((lines where not optional).(qty * price)) * discount%; 2) as money \"EUR\"]"))
+    rows(t, widths, ("[:set net = round(sum((lines where not optional).(qty * price)) * (1 - discount%); 2)]", "Net", "", "", "[: net as money \"EUR\"]"), True)
+    rows(t, widths, ("", "VAT 19 %", "", "", "[: round(net * 19%; 2) as money \"EUR\"]"))
+    rows(t, widths, ("", "Total", "", "", "[: net + round(net * 19%; 2) as money \"EUR\"]"), True, "E9EEF4")
+    for column, w in zip(t.columns, widths):
+        column.width = w
+    d.add_paragraph("[:if count(lines where optional) > 0]")
+    heading("On request")
+    q = d.add_paragraph("[:repeat para for lines where optional][: item]: [: qty] [: unit], [: qty * price as money \"EUR\"]", style="List Bullet")
+    q.paragraph_format.space_after = Pt(2)
+    d.add_paragraph("[:end]")
+    d.add_paragraph("[:end]")
+    d.add_paragraph("[:if findings is not blank]")
+    heading("What the inspection found")
+    d.add_paragraph("[:repeat for findings sort by severity]")
+    p = d.add_paragraph()
+    p.add_run("[: turn.number]. [: title]").bold = True
+    p.add_run(", [: place][:if severity = \"major\"] — to be put right before launching[:end]")
+    p.paragraph_format.keep_with_next = True
+    d.add_paragraph("[:repeat for photographs][:picture file height 2.4cm] [:else]No photograph was taken.[:end]")
+    d.add_paragraph("[:end]")
+    d.add_paragraph("[:end]")
+    d.add_paragraph("[:if lines is not blank]")
+    heading("Your order")
+    d.add_paragraph("Please sign here, or pay the deposit of a third by the code; either makes it an order.")
+    t = d.add_table(rows=1, cols=2)
+    t.rows[0].cells[0].paragraphs[0].add_run("[:signer owner signature width 7cm height 1.6cm]")
+    t.rows[0].cells[1].paragraphs[0].add_run("[:barcode payment of round((net + net * 19%) / 3; 2) with name = \"Brackwater Quay\"; iban = \"DE89370400440532013000\"; text = case size 2.6cm]")
+    t.rows[0].cells[1].paragraphs[0].alignment = WD_ALIGN_PARAGRAPH.RIGHT
+    d.add_paragraph("[:end]")
+    out = io.BytesIO()
+    d.save(out)
+    pack(path, out.getvalue())
+
+
 if __name__ == "__main__":
     season()
     prices()
     letter(HERE / "reminder.docx")
+    cases()
+    quote(HERE / "refit-quote.docx")

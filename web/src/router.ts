@@ -14,7 +14,7 @@ export const router = createRouter({
     },
     { path: '/templates', component: () => import('./screens/Templates.vue'), meta: { title: 'Templates' } },
     {
-      path: '/templates/:id(\\d+)',
+      path: '/templates/:id(\\d+)/:view?',
       component: () => import('./screens/Template.vue'),
       props: true,
       meta: { title: 'Template' },

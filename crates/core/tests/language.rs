@@ -185,6 +185,7 @@ fn filters_choose_records_and_refuse_unknown_columns() {
         rows: [("BQ-1", "12"), ("BQ-2", "45"), ("BQ-3", "")]
             .map(|(r, d)| vec![Cell::Text(r.into()), if d.is_empty() { Cell::Blank } else { Cell::Text(d.into()) }])
             .to_vec(),
+        ..RawSheet::default()
     };
     let sheet = Sheet::recognise(&raw).expect("recognised");
     let chosen = |text: &str| -> Vec<usize> {

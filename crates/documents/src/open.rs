@@ -58,6 +58,9 @@ pub enum OpenError {
         /// Why.
         why: String,
     },
+    /// Its JSON can't be read, or holds no records.
+    #[error("its JSON gives no records: {0}")]
+    Json(String),
     /// The header of a sheet can't be used.
     #[error("in the sheet “{sheet}”, {fault}")]
     Header {
@@ -83,6 +86,7 @@ impl OpenError {
             OpenError::Dtd { .. } => "dtd",
             OpenError::Part { .. } => "broken-part",
             OpenError::Header { .. } => "header",
+            OpenError::Json(_) => "json",
             OpenError::NoRows => "no-rows",
         }
     }

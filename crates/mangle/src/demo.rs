@@ -21,7 +21,9 @@ pub struct Arguments {
 
 const SEASON: &[u8] = include_bytes!("../../../demo/season.xlsx");
 const PRICES: &[u8] = include_bytes!("../../../demo/price-list.csv");
+const CASES: &[u8] = include_bytes!("../../../demo/refit-cases.json");
 const REMINDER: &[u8] = include_bytes!("../../../demo/reminder.docx");
+const QUOTE: &[u8] = include_bytes!("../../../demo/refit-quote.docx");
 
 pub fn run(arguments: Arguments) -> Result<()> {
     // Dropped at the end: the temporary folder goes with the demo.
@@ -38,7 +40,14 @@ pub fn run(arguments: Arguments) -> Result<()> {
         let new = !folder.join("mangle.sqlite").exists();
         let running = start(what).await?;
         if new {
-            running.fill(&[("season.xlsx", SEASON), ("price-list.csv", PRICES), ("reminder.docx", REMINDER)]).await?;
+            let files = [
+                ("season.xlsx", SEASON),
+                ("price-list.csv", PRICES),
+                ("refit-cases.json", CASES),
+                ("reminder.docx", REMINDER),
+                ("refit-quote.docx", QUOTE),
+            ];
+            running.fill(&files).await?;
         }
         println!("Mangle listens on {}", running.address);
         running.serve().await

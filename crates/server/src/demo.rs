@@ -10,17 +10,20 @@ use crate::server::App;
 use crate::store::settings::{self, Settings};
 use crate::store::{dispatches, sheets};
 
-/// Brings files in; a sheet `Holders` and a letter become the dispatch *Balance
-/// reminders*.
+/// Brings files in; the sheet `Holders` and the letter become the dispatch *Balance
+/// reminders*, the refit cases and the quote *Refit quotes*.
 pub async fn demo(app: &App, files: &[(&str, &[u8])]) -> Result<()> {
-    let (mut letter, mut holders) = (None, None);
+    let (mut letter, mut holders, mut quote, mut cases) = (None, None, None, None);
     for (name, bytes) in files {
         let file = upload(name, bytes.to_vec());
         if name.ends_with(".docx") {
-            letter = Some(keep_template(app, file).await.map_err(|e| anyhow!(e.problem.message))?);
+            let id = keep_template(app, file).await.map_err(|e| anyhow!(e.problem.message))?;
+            *(if name.contains("quote") { &mut quote } else { &mut letter }) = Some(id);
         } else {
             let source = keep_source(app, file).await.map_err(|e| anyhow!(e.problem.message))?;
+            let first = source.sheets.first().map(|s| s.id);
             holders = holders.or_else(|| source.sheets.into_iter().find(|s| s.name == "Holders").map(|s| s.id));
+            cases = cases.or(first.filter(|_| name.contains("cases")));
         }
     }
     let setup = Setup {
@@ -36,17 +39,34 @@ pub async fn demo(app: &App, files: &[(&str, &[u8])]) -> Result<()> {
         locale: "en-GB".to_owned(),
         ..Setup::default()
     };
+    let quotes = Setup {
+        filter: "stage in (\"Inspected\"; \"Quoted\")".to_owned(),
+        name: "Quote [: case], [: vessel.name]".to_owned(),
+        email: Some(EmailChannel {
+            to: "[: owner.e-mail]".to_owned(),
+            subject: "Quote [: case] for “[: vessel.name]”".to_owned(),
+            body: "Dear [: owner.salutation after \" \"][: owner.last name else \"owner\"],\n\nplease find our quote attached.\n\n[: responsible]\n[: office.name]\n".to_owned(),
+            ..EmailChannel::default()
+        }),
+        locale: "en-GB".to_owned(),
+        ..Setup::default()
+    };
     app.store
         .with(move |c| -> Result<()> {
             let office = Settings {
                 office_name: "Brackwater Quay".to_owned(),
                 office_email: "office@brackwater-quay.example".to_owned(),
+                person_name: "Ida Kelling".to_owned(),
                 person_email: "ida@brackwater-quay.example".to_owned(),
+                picture_hosts: String::new(),
             };
             settings::write(c, &office)?;
             if let Some(sheet) = holders {
                 sheets::keep_filter(c, sheet, "Overdue by more than 30 days", "days overdue > 30")?;
                 sheets::keep_filter(c, sheet, "Present holders", "left is blank")?;
+            }
+            if let (Some(quote), Some(cases)) = (quote, cases) {
+                dispatches::add(c, "Refit quotes", Some(quote), Some(cases), &quotes, &clock::stamp())?;
             }
             dispatches::add(c, "Balance reminders", letter, holders, &setup, &clock::stamp())?;
             Ok(())

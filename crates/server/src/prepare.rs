@@ -6,7 +6,7 @@ use std::sync::Arc;
 use anyhow::{Context as _, Result};
 use jiff::civil::DateTime;
 use mangle_core::dispatch::{Plan, Setup, TieState, name_uses, tie_states};
-use mangle_core::language::{Clock, Context, Folded, Office, Scope};
+use mangle_core::language::{Clock, Context, Folded, Scope};
 use mangle_core::records::{Filter, Record, Sheet};
 use mangle_core::value::read::Reading;
 use mangle_core::value::{Locale, Value};
@@ -128,7 +128,7 @@ impl Prepared {
         let mut context = Context::new(locale, moment);
         context.clock = Clock { now: moment };
         name.clone_into(&mut context.dispatch);
-        context.office = Office { name: settings.office_name.clone(), email: settings.office_email.clone() };
+        context.office = settings.office();
         if let Some(sheet) = &sheet {
             context.reading = sheet.reading;
         }

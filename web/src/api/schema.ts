@@ -245,6 +245,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/language/compose": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Puts a placeholder together and tries it with a record. */
+        post: operations["post_language_compose"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/language/functions": {
         parameters: {
             query?: never;
@@ -536,6 +553,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/sheets/{id}/fields": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The fields of a sheet, with the values of one of its rows. */
+        get: operations["get_sheets__id__fields"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/sheets/{id}/filters": {
         parameters: {
             query?: never;
@@ -605,6 +639,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/specimens/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Drops a specimen. */
+        delete: operations["delete_specimens__id_"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/specimens/{id}/accepted": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Takes what a version makes of a specimen as right from now on. */
+        put: operations["put_specimens__id__accepted"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/templates": {
         parameters: {
             query?: never;
@@ -642,6 +710,75 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/templates/{id}/changes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What changed in the text between two versions of a template. */
+        get: operations["get_templates__id__changes"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/templates/{id}/in-use/{number}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Puts a version without problems in use. */
+        put: operations["put_templates__id__in_use__number_"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/templates/{id}/restored/{number}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Brings an earlier version back: its file becomes the newest version, in use. */
+        post: operations["post_templates__id__restored__number_"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/templates/{id}/specimens": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A template's specimens, checked against a version. */
+        get: operations["get_templates__id__specimens"];
+        put?: never;
+        /** Keeps values as a specimen, with the text that a version makes of them. */
+        post: operations["post_templates__id__specimens"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/versions/{id}": {
         parameters: {
             query?: never;
@@ -651,6 +788,94 @@ export interface paths {
         };
         /** The file of a version, as it was brought in. */
         get: operations["get_versions__id_"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/versions/{id}/coverage": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Fills a version with every record of a sheet and counts the ways taken. */
+        post: operations["post_versions__id__coverage"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/versions/{id}/note": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Changes what is noted of a version. */
+        put: operations["put_versions__id__note"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/versions/{id}/pages": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The version's own pages, its placeholders as they are written and marked. */
+        get: operations["get_versions__id__pages"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/versions/{id}/try": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Fills a version with values and shows the pages. */
+        post: operations["post_versions__id__try"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/versions/{id}/values": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Takes the values that a version needs from a record of a sheet. Names are tied
+         *     as the last changed dispatch of the two ties them, else by likeness.
+         */
+        get: operations["get_versions__id__values"];
         put?: never;
         post?: never;
         delete?: never;
@@ -708,6 +933,13 @@ export interface components {
             /** @description What it should be, where it does not fit its column's type. */
             wanted?: string | null;
         };
+        /** @description A line that changed. */
+        ChangeInfo: {
+            /** @description Its line in the newer text, from 1. */
+            line: number;
+            /** @description Its pieces in order. */
+            pieces: components["schemas"]["PieceInfo"][];
+        };
         /** @description A text to check. */
         Checked: {
             /** @description Whether it is a text with placeholders. */
@@ -720,10 +952,40 @@ export interface components {
             /** @description An expression, or a text with placeholders. */
             text: string;
         };
+        /** @description What a placeholder is put together from. */
+        Choices: {
+            /** @description Text after the value when it is not blank. */
+            after?: string;
+            /** @description Text before the value when it is not blank. */
+            before?: string;
+            /** @description The condition under which it is printed at all. */
+            condition?: string;
+            /** @description What stands there when the field is blank: a text, or another field's path. */
+            fallback?: string;
+            /** @description Whether the fallback is a field. */
+            fallback_is_field?: boolean;
+            /** @description A format as it stands behind `as`; none for the field's own. */
+            format?: string;
+            /** @description A BCP 47 tag to print by; none for that of the record. */
+            locale?: string;
+            /** @description The path to the field. */
+            path: string;
+            /** @description The row. */
+            row?: number | null;
+            /**
+             * Format: int64
+             * @description The sheet and the row to try it with.
+             */
+            sheet_id?: number | null;
+        };
         /** @description A column. */
         ColumnInfo: {
             /** @description The currency of a column of money. */
             currency?: string | null;
+            /** @description The columns of the records that a record or list holds. */
+            inner?: components["schemas"]["ColumnInfo"][];
+            /** @description What the items of a list of plain values are. */
+            items?: string | null;
             /** @description Its name. */
             name: string;
             /** @description text, number, money, date, yes/no or e-mail. */
@@ -737,6 +999,18 @@ export interface components {
             offers: components["schemas"]["OfferInfo"][];
             /** @description The first byte of what an offer takes the place of. */
             start: number;
+        };
+        /** @description Which ways through a template the records take. */
+        CoverageView: {
+            /** @description How many of them can't be filled. */
+            failed: number;
+            first_failed?: components["schemas"]["RecordAt"] | null;
+            /** @description Names of the template that the sheet has no column for. */
+            open: string[];
+            /** @description How many records were tried. */
+            records: number;
+            /** @description The ways, in reading order. */
+            ways: components["schemas"]["WayInfo"][];
         };
         /** @description A place in an expression. */
         Cursor: {
@@ -810,6 +1084,30 @@ export interface components {
             /** @description Recipients, parted by commas. */
             to: string;
         };
+        /** @description What went wrong with one placeholder. */
+        Fault: {
+            /** @description What is wrong and what to do. */
+            message: string;
+            /** @description Where it stands. */
+            place: string;
+            /** @description The placeholder. */
+            placeholder: string;
+        };
+        /** @description A field of a source. */
+        FieldInfo: {
+            /** @description Its name. */
+            name: string;
+            /** @description The path to it from the record or the turn that has it. */
+            path: string;
+            /** @description What to write to print it; of a list, what to put round its passage. */
+            placeholder: string;
+            /** @description What the record holds. */
+            sample: string;
+            /** @description text, number, money, date, yes/no, e-mail, record or list. */
+            type: string;
+            /** @description The fields of its record or its records. */
+            within: components["schemas"]["FieldInfo"][];
+        };
         /** @description What a form with files looks like. */
         FileForm: {
             /**
@@ -832,6 +1130,15 @@ export interface components {
             placeholder: string;
             /** @description Its row. */
             row: number;
+        };
+        /** @description A format to choose. */
+        FormatInfo: {
+            /** @description In words. */
+            about: string;
+            /** @description What stands behind `as`. */
+            format: string;
+            /** @description What it makes of the record's value. */
+            sample: string;
         };
         /** @description A function of the language, as the help shows it. */
         FunctionInfo: {
@@ -952,6 +1259,17 @@ export interface components {
             subject: string;
             to: string;
         };
+        /** @description A field that a template needs. */
+        NeedInfo: {
+            /** @description As first written. */
+            name: string;
+            /** @description value, yes/no, text, number, money, date, picture, record or list. */
+            used: string;
+            /** @description How many placeholders use it. */
+            uses: number;
+            /** @description The fields of its record or its records. */
+            within: components["schemas"]["NeedInfo"][];
+        };
         /** @description What a new dispatch is made of. */
         NewDispatch: {
             /** @description A condition that chooses records. */
@@ -976,12 +1294,27 @@ export interface components {
             /** @description Its name. */
             name: string;
         };
+        /** @description A specimen to keep. */
+        NewSpecimen: components["schemas"]["Tried"] & {
+            /** @description Its name; one of the same name is replaced. */
+            name: string;
+            /**
+             * Format: int64
+             * @description The version whose text is right.
+             */
+            version: number;
+        };
         /** @description A column's new type. */
         NewType: {
             /** @description The currency, for money. */
             currency?: string | null;
             /** @description text, number, money, date, yes/no or e-mail. */
             type: string;
+        };
+        /** @description What a person notes of a version. */
+        Note: {
+            /** @description The note; blank for none. */
+            note: string;
         };
         /** @description What stops a run. */
         ObstacleInfo: {
@@ -1010,8 +1343,26 @@ export interface components {
             /** @description What it does, in words. */
             words: string;
         };
+        /** @description Where a mark stands, in points from its page's top left. */
+        PageMark: {
+            /** Format: double */
+            height: number;
+            /** Format: double */
+            left: number;
+            /**
+             * Format: int32
+             * @description The mark: a placeholder, or an entry of a trace.
+             */
+            number: number;
+            /** @description The page, from 0. */
+            page: number;
+            /** Format: double */
+            top: number;
+            /** Format: double */
+            width: number;
+        };
         /** @description The pages of one record as they will be made. */
-        PageView: {
+        PageView: components["schemas"]["Pages"] & {
             /** @description The documents' name without extension. */
             file_name: string;
             /** @description What is wrong with the record. */
@@ -1019,14 +1370,30 @@ export interface components {
             /** @description What to call it. */
             label: string;
             message?: components["schemas"]["MessageView"] | null;
-            /** @description The pages as SVG. */
-            pages: string[];
             /** @description The row. */
             row: number;
+            /** @description What each placeholder did. */
+            trace: components["schemas"]["TraceInfo"][];
             /** @description The record's values by template name, as they stand in the source. */
             values: {
                 [key: string]: string;
             };
+        };
+        /** @description Typeset pages. */
+        Pages: {
+            /** @description How many there are. */
+            count: number;
+            /** @description What stands where. */
+            marks: components["schemas"]["PageMark"][];
+            /** @description The pages, at most fifty of them. */
+            pages: components["schemas"]["SvgPage"][];
+        };
+        /** @description A stretch of a changed line. */
+        PieceInfo: {
+            /** @description same, gone or new. */
+            state: string;
+            /** @description The stretch. */
+            text: string;
         };
         /** @description A placeholder. */
         PlaceholderInfo: {
@@ -1077,12 +1444,54 @@ export interface components {
             /** @description The person's own address. */
             to: string;
         };
+        /** @description A placeholder put together. */
+        PutTogether: {
+            /** @description What is wrong with it. */
+            fault?: string | null;
+            /** @description The formats that fit the field, each with what it makes of the record's value. */
+            formats: components["schemas"]["FormatInfo"][];
+            /** @description What to write. */
+            placeholder: string;
+            /** @description What it prints for the record. */
+            printed?: string | null;
+        };
+        /** @description A field that was read. */
+        ReadInfo: {
+            /** @description The column's name. */
+            field: string;
+            /** @description The turn whose record it is of. */
+            turn?: number | null;
+            /** @description What it holds. */
+            value: string;
+        };
+        /** @description A record by its row. */
+        RecordAt: {
+            /** @description What to call it. */
+            label: string;
+            /** @description Its row. */
+            row: number;
+        };
         /** @description A chosen row. */
         RecordInfo: {
             /** @description What to call it. */
             label: string;
             /** @description Its number in the sheet. */
             row: number;
+        };
+        /** @description A record's values by the template's names. */
+        RecordValues: {
+            /** @description What to call the record. */
+            label: string;
+            /** @description Names of the template that the sheet has no column for. */
+            open: string[];
+            /** @description Its row. */
+            row: number;
+            /** @description How many rows the sheet has. */
+            rows: number;
+            /** @description The values. */
+            values: {
+                [key: string]: components["schemas"]["Value"];
+            };
         };
         /** @description One row. */
         RowInfo: {
@@ -1145,6 +1554,10 @@ export interface components {
             office_name: string;
             /** @description The person's own address: where proofs go. */
             person_email: string;
+            /** @description The person's name: who brought in a version. */
+            person_name?: string;
+            /** @description Hosts from which pictures may be fetched, parted by commas. */
+            picture_hosts?: string;
         };
         /** @description What is set on the bench. */
         SetupBody: {
@@ -1163,6 +1576,11 @@ export interface components {
             ties: {
                 [key: string]: string;
             };
+            /**
+             * Format: int64
+             * @description The template's version that is always used; the one in use where there is none.
+             */
+            version?: number | null;
         };
         /** @description The sheet in use. */
         SheetInUse: {
@@ -1208,6 +1626,37 @@ export interface components {
             /** @description Its sheets in order. */
             sheets: components["schemas"]["SheetInfo"][];
         };
+        /** @description A specimen, and whether a version gives what it must. */
+        SpecimenInfo: {
+            /** @description The lines that came out differently. */
+            changes: components["schemas"]["ChangeInfo"][];
+            /** @description What failed. */
+            fault?: string | null;
+            /**
+             * Format: int64
+             * @description Its number.
+             */
+            id: number;
+            /** @description When that was kept. */
+            kept: string;
+            /** @description The locale by which its values print. */
+            locale: string;
+            /** @description The moment that `today` and `now` stand at. */
+            moment: string;
+            /** @description Its name. */
+            name: string;
+            /** @description same, changed or failed. */
+            state: string;
+            /** @description Its values by the template's names. */
+            values: {
+                [key: string]: components["schemas"]["Value"];
+            };
+            /**
+             * Format: int64
+             * @description The version whose text was kept as right.
+             */
+            version: number;
+        };
         /** @description What a run is started with. */
         StartRun: {
             /** @description How many documents the person was told; the run starts only if it is so. */
@@ -1237,14 +1686,36 @@ export interface components {
             /** @description Whom it is to, as its header says. */
             to: string;
         };
-        /** @description A template with what stands in the version in use. */
+        /** @description One page. */
+        SvgPage: {
+            /**
+             * Format: double
+             * @description Its height in points.
+             */
+            height: number;
+            /** @description What is on it. */
+            svg: string;
+            /**
+             * Format: double
+             * @description Its width in points.
+             */
+            width: number;
+        };
+        /** @description A template with what stands in one of its versions. */
         TemplateDetail: components["schemas"]["TemplateInfo"] & {
+            /** @description The fields that it needs, as a tree. */
+            needs: components["schemas"]["NeedInfo"][];
             /** @description The conditions and repeats as they nest, with what is printed in them. */
             outline: components["schemas"]["OutlineInfo"][];
             /** @description The placeholders, in reading order. */
             placeholders: components["schemas"]["PlaceholderInfo"][];
             /** @description What must be put right before the template can be used. */
             problems: components["schemas"]["ProblemInfo"][];
+            /**
+             * Format: int64
+             * @description The version that is described here.
+             */
+            shown: number;
             /** @description What was read differently than it stands in the file. */
             told: string[];
         };
@@ -1265,9 +1736,14 @@ export interface components {
              * @description Its number.
              */
             id: number;
+            /**
+             * Format: int64
+             * @description Which version is in use; newer ones are drafts.
+             */
+            in_use: number;
             /** @description Its name. */
             name: string;
-            /** @description Its versions, the newest first; the first is in use. */
+            /** @description Its versions, the newest first. */
             versions: components["schemas"]["Version"][];
         };
         /** @description How a name is tied. */
@@ -1283,8 +1759,46 @@ export interface components {
             /** @description How many placeholders use it. */
             uses: number;
         };
+        /** @description What a placeholder did for a record. */
+        TraceInfo: {
+            /** @description What was chosen, in words. */
+            chose?: string | null;
+            /** @description What else happened. */
+            note?: string | null;
+            /** @description Which of the template's placeholders. */
+            placeholder: number;
+            /** @description What it printed. */
+            printed?: string | null;
+            /** @description The record fields that were read, before any format. */
+            read: components["schemas"]["ReadInfo"][];
+            /** @description Its text. */
+            text: string;
+            /** @description The turn of each repeat around it, from 1, outermost first. */
+            turns: number[];
+        };
+        /** @description Values to try. */
+        Tried: {
+            /** @description The locale by which they print. */
+            locale?: string;
+            /** @description The moment that `today` and `now` stand at; this one where it is left out. */
+            moment?: string | null;
+            /** @description The values by the template's names; objects and arrays nest. */
+            values: {
+                [key: string]: components["schemas"]["Value"];
+            };
+        };
+        /** @description What a template makes of values. */
+        Tryout: components["schemas"]["Pages"] & {
+            /** @description What can't be used. */
+            faults: components["schemas"]["Fault"][];
+            /** @description What each placeholder did. */
+            trace: components["schemas"]["TraceInfo"][];
+        };
+        Value: unknown;
         /** @description A version of a template. */
         Version: {
+            /** @description Who brought it in. */
+            brought_by: string;
             /** @description When it was brought in. */
             brought_in: string;
             /** @description The file that it came from. */
@@ -1294,6 +1808,8 @@ export interface components {
              * @description Its number in the store.
              */
             id: number;
+            /** @description What the person noted of it. */
+            note: string;
             /**
              * Format: int64
              * @description Which version, from 1.
@@ -1304,6 +1820,18 @@ export interface components {
              * @description The file's size in bytes.
              */
             size: number;
+        };
+        /** @description A way through a template. */
+        WayInfo: {
+            first?: components["schemas"]["RecordAt"] | null;
+            /** @description The placeholder at which it is chosen. */
+            placeholder: number;
+            /** @description How many records take it. */
+            records: number;
+            /** @description The placeholder's text. */
+            text: string;
+            /** @description The way, in words. */
+            words: string;
         };
     };
     responses: never;
@@ -1791,6 +2319,37 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Completion"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    post_language_compose: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Choices"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PutTogether"];
                 };
             };
             422: {
@@ -2297,6 +2856,38 @@ export interface operations {
             };
         };
     };
+    get_sheets__id__fields: {
+        parameters: {
+            query?: {
+                /** @description The row whose values are shown, from 1. */
+                row?: number;
+            };
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FieldInfo"][];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     post_sheets__id__filters: {
         parameters: {
             query?: never;
@@ -2451,6 +3042,59 @@ export interface operations {
             };
         };
     };
+    delete_specimens__id_: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/plain": boolean;
+                };
+            };
+        };
+    };
+    put_specimens__id__accepted: {
+        parameters: {
+            query?: {
+                /** @description The version's number; the one in use where it is left out. */
+                version?: number | null;
+            };
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SpecimenInfo"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     get_templates: {
         parameters: {
             query?: never;
@@ -2503,7 +3147,10 @@ export interface operations {
     };
     get_templates__id_: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description The version's number; the newest where it is left out. */
+                version?: number | null;
+            };
             header?: never;
             path: {
                 id: number;
@@ -2592,6 +3239,165 @@ export interface operations {
             };
         };
     };
+    get_templates__id__changes: {
+        parameters: {
+            query: {
+                /** @description The older version's number. */
+                older: number;
+                /** @description The newer version's number. */
+                newer: number;
+            };
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ChangeInfo"][];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    put_templates__id__in_use__number_: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TemplateDetail"];
+                };
+            };
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    post_templates__id__restored__number_: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TemplateDetail"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    get_templates__id__specimens: {
+        parameters: {
+            query?: {
+                /** @description The version's number; the one in use where it is left out. */
+                version?: number | null;
+            };
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SpecimenInfo"][];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    post_templates__id__specimens: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewSpecimen"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SpecimenInfo"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     get_versions__id_: {
         parameters: {
             query?: never;
@@ -2609,6 +3415,159 @@ export interface operations {
                 };
                 content: {
                     "application/octet-stream": number[];
+                };
+            };
+        };
+    };
+    post_versions__id__coverage: {
+        parameters: {
+            query: {
+                /** @description The sheet's number. */
+                sheet: number;
+            };
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CoverageView"];
+                };
+            };
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    put_versions__id__note: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Note"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/plain": boolean;
+                };
+            };
+        };
+    };
+    get_versions__id__pages: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Pages"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    post_versions__id__try: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Tried"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Tryout"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    get_versions__id__values: {
+        parameters: {
+            query: {
+                /** @description The sheet's number. */
+                sheet: number;
+                /** @description The row, from 1. */
+                row: number;
+            };
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RecordValues"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
                 };
             };
         };

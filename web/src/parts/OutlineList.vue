@@ -1,20 +1,31 @@
 <script setup lang="ts">
+import { nextTick, ref, watch } from 'vue'
+
 import type { Schemas } from '../api/client'
 
 /** The kinds that choose or repeat what stands within them. */
 const LOGIC = ['if', 'else', 'repeat']
 
 /** The logic of a template as a nested list. */
-defineProps<{ lines: Schemas['OutlineInfo'][]; chosen?: number }>()
+const props = defineProps<{ lines: Schemas['OutlineInfo'][]; chosen?: number[] }>()
 defineEmits<{ choose: [placeholder: number] }>()
+
+const list = ref<HTMLElement>()
+watch(
+  () => props.chosen,
+  async () => {
+    await nextTick()
+    list.value?.querySelector(':scope > li > .chosen')?.scrollIntoView({ block: 'nearest' })
+  },
+)
 </script>
 
 <template>
-  <ul class="outline">
-    <li v-for="line in lines" :key="line.placeholder">
+  <ul ref="list" class="outline">
+    <li v-for="line in lines" :key="line.placeholder" :class="{ value: !LOGIC.includes(line.kind) }">
       <button
         type="button"
-        :class="{ chosen: line.placeholder === chosen, value: !LOGIC.includes(line.kind) }"
+        :class="{ chosen: chosen?.includes(line.placeholder), value: !LOGIC.includes(line.kind) }"
         @click="$emit('choose', line.placeholder)"
       >
         {{ line.words }}
@@ -34,6 +45,11 @@ defineEmits<{ choose: [placeholder: number] }>()
   list-style: none;
   margin: 0;
   padding: 0;
+}
+/* Values between two decisions stand side by side. */
+li.value {
+  display: inline-block;
+  max-width: 100%;
 }
 .outline .outline {
   padding-left: 10px;
@@ -58,8 +74,11 @@ button:not(.value) {
 button.value {
   color: var(--ink-2);
 }
-button:hover,
+button:hover {
+  background: var(--accent-tint);
+}
 button.chosen {
-  background: var(--sheet);
+  background: var(--accent-tint);
+  box-shadow: inset 2px 0 var(--accent);
 }
 </style>

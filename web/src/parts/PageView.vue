@@ -1,9 +1,10 @@
 <script setup lang="ts">
-import { onUnmounted, ref, watch } from 'vue'
+import { ref, watch } from 'vue'
 
 import type { Bench } from '../api/bench'
 import type { Schemas } from '../api/client'
 import { count } from '../api/words'
+import MarkedPages from './MarkedPages.vue'
 
 /** The page of the record at hand, as it will be made. */
 const props = defineProps<{
@@ -16,19 +17,14 @@ const props = defineProps<{
 }>()
 defineEmits<{ step: [number]; finding: [] }>()
 
-const urls = ref<string[]>([])
-const free = () => urls.value.forEach((url) => URL.revokeObjectURL(url))
+/** The entry of the trace whose value was clicked. */
+const asked = ref<number>()
+const entry = () => (asked.value === undefined ? undefined : props.page?.trace[asked.value])
 watch(
-  () => props.page,
-  (page) => {
-    free()
-    urls.value = (page?.pages ?? []).map((svg) =>
-      URL.createObjectURL(new Blob([svg], { type: 'image/svg+xml' })),
-    )
-  },
-  { immediate: true },
+  () => [props.record?.row, props.bench.template?.version],
+  () => (asked.value = undefined),
 )
-onUnmounted(free)
+const titleOf = (number: number) => props.page?.trace[number]?.text ?? ''
 </script>
 
 <template>
@@ -56,14 +52,48 @@ onUnmounted(free)
           {{ finding.message }}
         </li>
       </ul>
-      <img v-for="(url, index) in urls" :key="url" :src="url" :alt="`Page ${index + 1}`" />
+      <MarkedPages
+        v-if="page?.pages.length"
+        :pages="page.pages"
+        :marks="page.marks"
+        :chosen="asked === undefined ? [] : [asked]"
+        :title="titleOf"
+        @choose="asked = $event"
+      />
       <p v-if="problem" class="hint">{{ problem }}</p>
       <p v-else-if="!bench.template" class="hint">The page is shown here once a template is chosen.</p>
       <p v-else-if="!bench.sheet" class="hint">The page is shown here once a source is chosen.</p>
       <p v-else-if="!record" class="hint">No record is chosen; change the filter at Records.</p>
     </div>
+    <div v-if="entry()" class="origin" role="status">
+      <div class="says">
+        <span class="code name">{{ entry()?.text }}</span>
+        <span v-if="entry()?.turns.length" class="quiet">turn {{ entry()?.turns.join(', ') }}</span>
+        <span class="push" />
+        <RouterLink
+          :to="`/templates/${bench.template_id}/placeholders?version=${bench.template?.version}`"
+          class="quiet"
+          >In the template</RouterLink
+        >
+        <button type="button" aria-label="Close" @click="asked = undefined">×</button>
+      </div>
+      <div v-if="entry()?.chose" class="quiet">{{ entry()?.chose }}</div>
+      <table>
+        <tbody>
+          <tr v-for="(read, index) in entry()?.read" :key="index">
+            <td class="quiet">
+              {{ read.field }}<template v-if="read.turn"> of turn {{ read.turn }}</template>
+            </td>
+            <td>{{ read.value || 'blank' }}</td>
+          </tr>
+          <tr v-if="!entry()?.read.length">
+            <td class="quiet">reads no field</td>
+          </tr>
+        </tbody>
+      </table>
+    </div>
     <div class="foot">
-      <span>{{ page?.pages.length ? count(page.pages.length, 'page') : '' }}</span>
+      <span>{{ page?.count ? count(page.count, 'page') : '' }}</span>
       <span class="code">{{ page?.file_name }}</span>
       <span><kbd>←</kbd> <kbd>→</kbd> step <kbd>F</kbd> next finding</span>
     </div>
@@ -127,14 +157,31 @@ onUnmounted(free)
   overflow: auto;
   padding: 16px 20px;
 }
-.desk img {
-  display: block;
-  width: 100%;
-  background: #fff;
-  margin-bottom: 12px;
-  box-shadow:
-    0 1px 2px #0002,
-    0 6px 18px #0000000f;
+.origin {
+  flex: none;
+  max-height: 40%;
+  overflow: auto;
+  padding: 8px 12px;
+  background: var(--sheet);
+  border-top: 1px solid var(--accent);
+}
+.says {
+  display: flex;
+  gap: 8px;
+  align-items: baseline;
+}
+.says .code {
+  overflow-wrap: anywhere;
+}
+.says button {
+  border: 0;
+  background: none;
+  cursor: pointer;
+  font-size: 16px;
+}
+.origin td {
+  padding: 1px 12px 1px 0;
+  vertical-align: top;
 }
 .findings {
   list-style: none;

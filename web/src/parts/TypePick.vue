@@ -23,7 +23,9 @@ function pick(event: Event) {
 
 <template>
   <small :class="{ problem: misfits }">
+    <template v-if="column.type === 'record' || column.type === 'list'">{{ column.type }}</template>
     <select
+      v-else
       :value="[column.type, column.currency].filter(Boolean).join(' ')"
       :aria-label="`Type of ${column.name}`"
       @change="pick"

@@ -26,7 +26,7 @@ async function add() {
       <span class="quiet">saved set-ups: a template, its records, its channels</span><span class="push" />
       <FilePick
         label="Bring in a sheet and a letter"
-        accept=".csv,.tsv,.txt,.xlsx,.ods,.docx"
+        accept=".csv,.tsv,.txt,.xlsx,.ods,.json,.docx"
         many
         @files="emit('take', $event)"
       />
@@ -74,7 +74,7 @@ async function add() {
         </p>
         <FilePick
           label="Bring in a sheet and a letter"
-          accept=".csv,.tsv,.txt,.xlsx,.ods,.docx"
+          accept=".csv,.tsv,.txt,.xlsx,.ods,.json,.docx"
           main
           many
           @files="emit('take', $event)"

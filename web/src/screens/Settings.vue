@@ -27,6 +27,14 @@ async function save() {
       <label class="field"
         ><span>Your own e-mail address, where proofs go</span><el-input v-model="settings.person_email"
       /></label>
+      <label class="field"
+        ><span>Your own name, kept with the versions that you bring in</span
+        ><el-input v-model="settings.person_name"
+      /></label>
+      <label class="field"
+        ><span>Hosts from which pictures may be fetched, parted by commas; none if blank</span
+        ><el-input v-model="settings.picture_hosts" placeholder="pictures.example"
+      /></label>
       <el-button type="primary" native-type="submit">Save settings</el-button>
     </form>
   </div>

@@ -44,7 +44,13 @@ async function remove(source: Schemas['Source']) {
     <div class="head">
       <h1>Sources</h1>
       <span class="quiet">where records come from</span><span class="push" />
-      <FilePick label="Bring in a sheet" accept=".csv,.tsv,.txt,.xlsx,.ods" main :busy="busy" @files="take" />
+      <FilePick
+        label="Bring in a sheet"
+        accept=".csv,.tsv,.txt,.xlsx,.ods,.json"
+        main
+        :busy="busy"
+        @files="take"
+      />
     </div>
     <div class="body">
       <table v-if="sources?.length" class="list">
@@ -83,12 +89,12 @@ async function remove(source: Schemas['Source']) {
       <div v-else-if="sources" class="empty">
         <h2>No records yet</h2>
         <p>
-          Bring in a CSV, XLSX or ODS file, or drop it anywhere on this page. Drop a letter with it and the
-          bench opens with both.
+          Bring in a CSV, XLSX, ODS or JSON file, or drop it anywhere on this page. Drop a letter with it and
+          the bench opens with both.
         </p>
         <FilePick
           label="Bring in a sheet"
-          accept=".csv,.tsv,.txt,.xlsx,.ods"
+          accept=".csv,.tsv,.txt,.xlsx,.ods,.json"
           main
           :busy="busy"
           @files="take"

@@ -1,37 +1,102 @@
 <script setup lang="ts">
-import { onMounted, ref, watch } from 'vue'
-import { useRouter } from 'vue-router'
+import { computed, ref, toRef, watch } from 'vue'
+import { useRoute, useRouter } from 'vue-router'
 
-import { api, ask, attempt, type Schemas, upload } from '../api/client'
-import { count, day, size } from '../api/words'
+import type { Schemas } from '../api/client'
+import { useTemplate } from '../api/template'
+import { count, size } from '../api/words'
 import FilePick from '../parts/FilePick.vue'
-import OutlineList from '../parts/OutlineList.vue'
-import Spot from '../parts/Spot.vue'
+import MarkedPages from '../parts/MarkedPages.vue'
+import CoverageView from './template/Coverage.vue'
+import FieldsView from './template/Fields.vue'
+import LogicView from './template/Logic.vue'
+import PlaceholdersView from './template/Placeholders.vue'
+import SpecimensView from './template/Specimens.vue'
+import TryOutView from './template/TryOut.vue'
+import VersionsView from './template/Versions.vue'
 
-const props = defineProps<{ id: string }>()
+const props = defineProps<{ id: string; view?: string }>()
+const route = useRoute()
 const router = useRouter()
-const template = ref<Schemas['TemplateDetail']>()
+const version = computed(() => Number(route.query.version) || undefined)
+const t = useTemplate(toRef(props, 'id'), version)
+const { template, shown, isDraft, specimens } = t
 const busy = ref(false)
-/** The placeholder that was chosen in the outline. */
-const chosen = ref<number>()
-const params = () => ({ path: { id: Number(props.id) } })
-const load = () =>
-  attempt(async () => (template.value = await ask(api.GET('/api/templates/{id}', { params: params() }))))
-onMounted(load)
-watch(() => props.id, load)
+/** The placeholders that are chosen on either side. */
+const chosen = ref<number[]>([])
+/** The pages of what was tried out, in place of the template's own. */
+const tried = ref<Schemas['Tryout']>()
 
-function choose(placeholder: number) {
-  chosen.value = placeholder
-  document.getElementById(`placeholder-${placeholder}`)?.scrollIntoView({ block: 'center' })
+const VIEWS = ['logic', 'placeholders', 'fields', 'try-out', 'specimens', 'coverage', 'versions']
+const LABELS: Record<string, string> = {
+  logic: 'Logic',
+  placeholders: 'Placeholders',
+  fields: 'Fields',
+  'try-out': 'Try out',
+  specimens: 'Specimens',
+  coverage: 'Coverage',
+  versions: 'Versions',
+}
+const at = computed(() => (props.view && VIEWS.includes(props.view) ? props.view : 'logic'))
+const address = (view: string) => ({ path: `/templates/${props.id}/${view}`, query: route.query })
+const changedSpecimens = computed(() => specimens.value.filter((s) => s.state !== 'same').length)
+const badge = (view: string) => {
+  if (view === 'logic' && template.value?.problems.length)
+    return { text: String(template.value.problems.length), kind: 'wrong' }
+  if (view === 'specimens' && changedSpecimens.value)
+    return { text: String(changedSpecimens.value), kind: 'att' }
+  return undefined
+}
+watch(at, () => (chosen.value = []))
+watch(
+  () => [at.value, template.value?.shown],
+  () => (tried.value = undefined),
+)
+
+const logicOf = computed(() => {
+  const kinds = new Map<number, string>()
+  const walk = (lines: Schemas['OutlineInfo'][]) => {
+    for (const line of lines) {
+      kinds.set(line.placeholder, line.kind)
+      walk(line.within)
+    }
+  }
+  walk(template.value?.outline ?? [])
+  return kinds
+})
+const wrong = computed(() => new Set(template.value?.problems.map((p) => p.placeholder)))
+function kindOf(number: number) {
+  if (wrong.value.has(template.value?.placeholders[number]?.text ?? '')) return 'wrong'
+  const kind = logicOf.value.get(number)
+  return !kind || ['if', 'else', 'repeat', 'set'].includes(kind) ? 'logic' : ''
+}
+const titleOf = (number: number) =>
+  tried.value ? (tried.value.trace[number]?.text ?? '') : (template.value?.placeholders[number]?.text ?? '')
+
+/** The marks of the tried-out pages are entries of its trace. */
+const chosenMarks = computed(() => {
+  const trace = tried.value?.trace
+  if (!trace) return chosen.value
+  return trace.flatMap((entry, index) => (chosen.value.includes(entry.placeholder) ? [index] : []))
+})
+function choose(number: number) {
+  const entry = tried.value?.trace[number]
+  chosen.value = [entry ? entry.placeholder : number]
 }
 
-async function replace(files: File[]) {
+async function bringIn(files: File[]) {
   busy.value = true
-  const changed = await attempt(() =>
-    ask(api.POST('/api/templates/{id}', { params: params(), ...upload(files) })),
-  )
+  const changed = await t.bringIn(files)
   busy.value = false
-  if (changed) template.value = changed
+  if (!changed) return
+  if (route.query.version) await router.replace({ query: {} })
+  const newest = changed.versions[0]?.number
+  const used = changed.in_use === newest
+  ElMessage({
+    message: used
+      ? `Version ${newest} is in use.`
+      : `Version ${newest} is kept as a draft; version ${changed.in_use} stays in use.`,
+  })
 }
 
 async function remove() {
@@ -44,125 +109,188 @@ async function remove() {
   } catch {
     return
   }
-  const gone = await attempt(() => ask(api.DELETE('/api/templates/{id}', { params: params() })))
-  if (gone) await router.push('/templates')
+  if (await t.remove()) await router.push('/templates')
+}
+
+async function show(number: number) {
+  const newest = template.value?.versions[0]?.number
+  await router.push({ path: route.path, query: number === newest ? {} : { version: String(number) } })
 }
 </script>
 
 <template>
-  <div v-if="template" class="screen">
+  <div v-if="template && shown" class="screen">
     <div class="head">
       <h1>{{ template.name }}</h1>
-      <span class="quiet"
-        >version {{ template.versions[0]?.number }}, {{ template.versions[0]?.file_name }},
-        {{ size(template.versions[0]?.size ?? 0) }}</span
+      <el-select
+        :model-value="template.shown"
+        class="version"
+        aria-label="Version shown"
+        @change="(number: number) => show(number)"
       >
+        <el-option
+          v-for="one in template.versions"
+          :key="one.id"
+          :value="one.number"
+          :label="`version ${one.number}`"
+        />
+      </el-select>
+      <span v-if="isDraft" class="say att">draft; version {{ template.in_use }} is in use</span>
+      <span v-else-if="template.shown === template.in_use" class="say right">in use</span>
+      <span v-else class="say">earlier</span>
+      <span class="quiet file" :title="shown.file_name">{{ shown.file_name }}, {{ size(shown.size) }}</span>
       <span class="push" />
+      <el-button
+        v-if="template.shown !== template.in_use"
+        :disabled="!!template.problems.length"
+        :title="template.problems.length ? 'Put its problems right first' : ''"
+        @click="t.putInUse(template.shown)"
+        >Put version {{ template.shown }} in use</el-button
+      >
       <el-button @click="remove">Delete</el-button>
-      <FilePick label="Bring in a newer file" accept=".docx" main :busy="busy" @files="replace" />
+      <FilePick label="Bring in a newer file" accept=".docx" main :busy="busy" @files="bringIn" />
     </div>
-    <div class="body columns">
-      <section>
-        <template v-if="template.problems.length">
-          <h2>
-            Problems <span class="say wrong">{{ template.problems.length }}</span>
-          </h2>
-          <p>
-            Put these right in the file and bring it in again. Until then no documents can be made with this
-            version.
-          </p>
-          <ul class="problems">
-            <li v-for="(problem, index) in template.problems" :key="index">
-              <Spot :text="problem.placeholder" :start="problem.start" :end="problem.end" />
-              <div>{{ problem.message }}</div>
-              <div class="quiet">{{ problem.place }}: {{ problem.line }}</div>
-            </li>
-          </ul>
-        </template>
-        <h2>
-          Placeholders <span class="quiet">{{ template.placeholders.length }}</span>
-        </h2>
-        <p v-if="!template.placeholders.length">
-          There are none. Write for instance <span class="code">[: last name]</span> where the record's value
-          goes.
-        </p>
-        <table v-else class="list">
-          <thead>
-            <tr>
-              <th style="width: 42%">Placeholder</th>
-              <th style="width: 80px">Place</th>
-              <th>Line of text</th>
-            </tr>
-          </thead>
-          <tbody>
-            <tr
-              v-for="(placeholder, index) in template.placeholders"
-              :id="`placeholder-${index}`"
-              :key="index"
-              :class="{ chosen: index === chosen }"
-            >
-              <td class="code name" :title="placeholder.text">{{ placeholder.text }}</td>
-              <td class="quiet">{{ placeholder.place }}</td>
-              <td class="quiet" :title="placeholder.line">{{ placeholder.line }}</td>
-            </tr>
-          </tbody>
-        </table>
-      </section>
-      <aside>
-        <p v-for="said in template.told" :key="said" class="told">{{ said }}</p>
-        <template v-if="template.outline.length">
-          <h2>Logic</h2>
-          <OutlineList :lines="template.outline" :chosen="chosen" @choose="choose" />
-        </template>
-        <h2>Versions</h2>
-        <ol>
-          <li v-for="(version, index) in template.versions" :key="version.id">
-            <a :href="`/api/versions/${version.id}`">{{ version.number }}. {{ version.file_name }}</a>
-            <span class="quiet">{{ index === 0 ? 'in use, ' : '' }}{{ day(version.brought_in) }}</span>
+    <div class="columns">
+      <div class="desk">
+        <MarkedPages
+          v-if="tried?.pages.length || (!tried && t.pages.value)"
+          :pages="tried ? tried.pages : (t.pages.value?.pages ?? [])"
+          :marks="tried ? tried.marks : (t.pages.value?.marks ?? [])"
+          :chosen="chosenMarks"
+          :shown="!tried"
+          :kind="tried ? undefined : kindOf"
+          :title="titleOf"
+          @choose="choose"
+        />
+        <ul v-else-if="tried?.faults.length" class="faults" role="alert">
+          <li v-for="(fault, index) in tried.faults" :key="index">
+            <span class="code name">{{ fault.placeholder }}</span> in the {{ fault.place }}:
+            {{ fault.message }}
           </li>
-        </ol>
-      </aside>
+        </ul>
+      </div>
+      <section class="panel">
+        <nav aria-label="Views of the template">
+          <RouterLink v-for="one in VIEWS" :key="one" :to="address(one)" :class="{ here: one === at }">
+            {{ LABELS[one] }}
+            <span v-if="badge(one)" class="say" :class="badge(one)?.kind">{{ badge(one)?.text }}</span>
+          </RouterLink>
+        </nav>
+        <div class="view">
+          <LogicView v-if="at === 'logic'" :template="template" :chosen="chosen" @choose="chosen = $event" />
+          <PlaceholdersView
+            v-else-if="at === 'placeholders'"
+            :template="template"
+            :chosen="chosen"
+            @choose="chosen = $event"
+          />
+          <FieldsView v-else-if="at === 'fields'" :template="template" @choose="chosen = $event" />
+          <TryOutView
+            v-else-if="at === 'try-out'"
+            :template="template"
+            :version="shown"
+            :specimens="specimens"
+            @tried="tried = $event"
+            @kept="t.loadSpecimens"
+          />
+          <SpecimensView
+            v-else-if="at === 'specimens'"
+            :template="template"
+            :specimens="specimens"
+            @changed="t.loadSpecimens"
+          />
+          <CoverageView
+            v-else-if="at === 'coverage'"
+            :template="template"
+            :version="shown"
+            @choose="chosen = $event"
+          />
+          <VersionsView
+            v-else
+            :template="template"
+            @show="show"
+            @use="t.putInUse"
+            @restore="t.restore"
+            @note="t.note"
+          />
+        </div>
+      </section>
     </div>
+  </div>
+  <div v-else-if="t.missing.value" class="empty">
+    <h2>Not here</h2>
+    <p>{{ t.missing.value }}</p>
+    <RouterLink to="/templates">All templates</RouterLink>
   </div>
 </template>
 
 <style scoped>
+.version {
+  width: 116px;
+  flex: none;
+}
+.head h1,
+.file {
+  white-space: nowrap;
+  overflow: hidden;
+  text-overflow: ellipsis;
+  min-width: 0;
+}
 .columns {
+  flex: 1;
+  min-height: 0;
   display: grid;
-  grid-template-columns: 1fr 260px;
-  gap: 24px;
+  grid-template-columns: minmax(0, 1fr) 620px;
 }
-section h2:not(:first-child) {
-  margin-top: 20px;
+.desk {
+  background: var(--desk);
+  overflow: auto;
+  padding: 16px 24px;
 }
-.problems {
+.desk > * {
+  max-width: 720px;
+  margin: 0 auto;
+}
+.panel {
+  border-left: 1px solid var(--line);
+  display: flex;
+  flex-direction: column;
+  min-height: 0;
+}
+nav {
+  display: flex;
+  gap: 2px;
+  padding: 0 12px;
+  height: 40px;
+  flex: none;
+  align-items: center;
+  border-bottom: 1px solid var(--line);
+}
+nav a {
+  padding: 3px 9px;
+  border-radius: var(--radius);
+  text-decoration: none;
+  white-space: nowrap;
+}
+nav a:hover {
+  background: var(--accent-tint);
+}
+nav a.here {
+  background: var(--accent-tint);
+  color: var(--accent);
+  font-weight: 600;
+}
+.view {
+  flex: 1;
+  min-height: 0;
+  overflow: auto;
+  padding: 14px 16px;
+}
+.faults {
   list-style: none;
-  padding: 0;
-  margin: 0;
-}
-.problems li {
-  border-left: 2px solid var(--wrong);
-  padding: 6px 10px;
-  margin-bottom: 8px;
-  background: var(--sheet);
-}
-aside h2:not(:first-child) {
-  margin-top: 20px;
-}
-.told {
-  border-left: 2px solid var(--line);
-  padding: 4px 10px;
-}
-tr.chosen td {
-  background: var(--sheet);
-}
-ol {
-  list-style: none;
-  padding: 0;
-}
-ol li {
-  display: grid;
-  padding: 6px 0;
-  border-bottom: 1px solid var(--line-2);
+  padding: 10px 12px;
+  background: var(--wrong-tint);
+  color: var(--wrong);
+  border-left: 3px solid var(--wrong);
 }
 </style>

@@ -71,6 +71,9 @@ pub struct Setup {
     /// The e-mail channel, when it is on.
     #[serde(default)]
     pub email: Option<EmailChannel>,
+    /// The template's version that is always used; the one in use where there is none.
+    #[serde(default)]
+    pub version: Option<i64>,
     /// The locale by which values print.
     #[serde(default = "english")]
     pub locale: String,

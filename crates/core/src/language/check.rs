@@ -7,6 +7,7 @@ use super::error::Span;
 use super::name::{Folded, nearest};
 use super::syntax::{Expr, ExprKind, Kind};
 use super::token::{Sign, TokenKind, tokens};
+use super::uses::UsedAs;
 use super::{function, kind_with_errors, value_with_errors};
 use crate::records::{ColumnType, Schema};
 use crate::template::TextTemplate;
@@ -84,13 +85,14 @@ fn unknown_name(name: &str, levels: &[&Schema], span: Span) -> Mark {
 
 /// Names that no level has, and fields that one of the language's own hides.
 fn names(expr: &Expr, schema: &Schema, marks: &mut Vec<Mark>) {
-    expr.names(&mut Vec::new(), &mut |name, span, within| {
+    expr.uses(UsedAs::Value, &mut Vec::new(), &mut |used, within| {
+        let name = used.name;
         let lists: Vec<Option<Vec<String>>> =
             within.iter().map(|list| list.as_ref().map(|path| path.iter().map(|n| n.text.clone()).collect())).collect();
         let Some(levels) = schema.levels(&lists) else { return };
         let of_turn = !lists.is_empty() && is_of_turn(&name.folded);
         if !of_turn && !name.is_built_in() && levels.iter().all(|l| l.index(&name.folded).is_none()) {
-            marks.push(unknown_name(&name.text, &levels, span));
+            marks.push(unknown_name(&name.text, &levels, used.span));
         }
     });
     text_as_condition(expr, schema, 0, marks);
@@ -193,7 +195,7 @@ fn path_before(text: &str) -> Vec<String> {
 }
 
 /// A name as it can be written: in quotes where it would not be read as one.
-fn written(name: &str) -> String {
+pub fn written(name: &str) -> String {
     let (expr, errors) = value_with_errors(name);
     let plain = errors.is_empty() && expr.is_some_and(|e| matches!(&e.kind, ExprKind::Name(own) if own.folded == Folded::new(name)));
     if plain { name.to_owned() } else { format!("'{}'", name.replace('\'', "''")) }

@@ -88,7 +88,8 @@ impl Scope<'_> {
                 Ok(Value::Bool(value.is_blank() != *negated))
             }
             ExprKind::Print(parts) => {
-                let Some((part, value)) = self.choose(parts)? else { return Ok(Value::Blank) };
+                let Some((at, value)) = self.choose(parts)? else { return Ok(Value::Blank) };
+                let part = &parts[at];
                 let dressed =
                     part.format.is_some() || part.list.is_some() || part.locale.is_some() || part.after.is_some() || part.before.is_some();
                 if dressed { Ok(Value::text(self.dress(part, &value)?)) } else { Ok(value) }
@@ -103,9 +104,14 @@ impl Scope<'_> {
 
     /// Prints a value; `None` when it is blank.
     pub fn print(&self, expr: &Expr) -> Worked<Option<String>> {
+        Ok(self.print_which(expr)?.map(|(_, text)| text))
+    }
+
+    /// Prints a value, and tells which of its alternatives that is.
+    pub fn print_which(&self, expr: &Expr) -> Worked<Option<(usize, String)>> {
         if let ExprKind::Print(parts) = &expr.kind {
             return match self.choose(parts)? {
-                Some((part, value)) => self.dress(part, &value).map(Some),
+                Some((at, value)) => Ok(Some((at, self.dress(&parts[at], &value)?))),
                 None => Ok(None),
             };
         }
@@ -113,15 +119,15 @@ impl Scope<'_> {
         if value.is_blank() {
             return Ok(None);
         }
-        plain(&value, &self.context.locale).map(Some).map_err(|fault| EvalError { span: expr.span, fault })
+        plain(&value, &self.context.locale).map(|text| Some((0, text))).map_err(|fault| EvalError { span: expr.span, fault })
     }
 
     /// The first alternative that is not blank.
-    fn choose<'p>(&self, parts: &'p [Part]) -> Worked<Option<(&'p Part, Value)>> {
-        for part in parts {
+    fn choose(&self, parts: &[Part]) -> Worked<Option<(usize, Value)>> {
+        for (at, part) in parts.iter().enumerate() {
             let value = self.value(&part.expr)?;
             if !value.is_blank() {
-                return Ok(Some((part, value)));
+                return Ok(Some((at, value)));
             }
         }
         Ok(None)

@@ -1,6 +1,7 @@
 //! The placeholder language: text → tokens → syntax tree → value → printed text.
 
 mod check;
+mod compose;
 pub mod error;
 mod eval;
 mod format;
@@ -11,11 +12,14 @@ mod parse;
 mod scope;
 pub mod syntax;
 pub(crate) mod token;
+mod uses;
 
-pub use check::{Mark, Offer, check, check_text, complete};
+pub use check::{Mark, Offer, check, check_text, complete, written};
+pub use compose::{Composed, Offered, compose, formats};
 pub use error::{EvalError, Fault, Span, SyntaxError, SyntaxFault};
 pub use format::{Format, plain};
 pub use name::{Folded, nearest};
 pub use operate::order;
 pub use parse::{condition, condition_with_errors, kind, kind_with_errors, value, value_with_errors};
-pub use scope::{Clock, Context, Office, Scope, Ties, Turn, Turns};
+pub use scope::{Clock, Context, Office, Read, Scope, Ties, Turn, Turns};
+pub use uses::{Use, UsedAs, Within};

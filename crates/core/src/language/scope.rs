@@ -98,8 +98,31 @@ pub struct Scope<'a> {
     /// The innermost level.
     level: Rc<Level>,
     /// The record fields that were read, where a trace is kept.
-    reads: Option<Rc<RefCell<Vec<String>>>>,
+    reads: Option<Rc<RefCell<Vec<Read>>>>,
 }
+
+/// A field that was read.
+#[derive(Debug, Clone, PartialEq, Eq, serde::Serialize)]
+pub struct Read {
+    /// The column's name.
+    pub field: String,
+    /// The turn whose record it is of.
+    pub turn: Option<usize>,
+    /// What it holds, before any format.
+    pub value: String,
+}
+
+impl std::fmt::Display for Read {
+    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+        match self.turn {
+            Some(turn) => write!(f, "{} (turn {turn})", self.field),
+            None => f.write_str(&self.field),
+        }
+    }
+}
+
+/// How many signs of a value a trace keeps.
+const SHOWN: usize = 160;
 
 /// A document, a turn of a repeat or a clause.
 #[derive(Debug, Default)]
@@ -228,7 +251,7 @@ impl<'a> Scope<'a> {
     }
 
     /// The fields that were read since this was asked last.
-    pub fn take_reads(&self) -> Vec<String> {
+    pub fn take_reads(&self) -> Vec<Read> {
         self.reads.as_ref().map(|reads| std::mem::take(&mut *reads.borrow_mut())).unwrap_or_default()
     }
 
@@ -259,7 +282,7 @@ impl<'a> Scope<'a> {
                     _ => None,
                 };
                 if let Some((column, value)) = record.and_then(|r| r.field(tied).or_else(|| r.field(name))) {
-                    self.note(column, level);
+                    self.note(column, value, level);
                     return Some(value.clone());
                 }
             } else if level.turn.is_some() {
@@ -269,12 +292,16 @@ impl<'a> Scope<'a> {
         None
     }
 
-    fn note(&self, column: &Column, level: &Level) {
+    fn note(&self, column: &Column, value: &Value, level: &Level) {
         if let Some(reads) = &self.reads {
-            let read = match &level.turn {
-                Some(turn) => format!("{} (turn {})", column.name, turn.number),
-                None => column.name.clone(),
+            let value = match value {
+                Value::List(items) => format!("{} in the list", items.len()),
+                Value::Record(_) => "a record".to_owned(),
+                Value::Misfit(misfit) => misfit.text.clone(),
+                plain => super::plain(plain, &self.context.locale).unwrap_or_default(),
             };
+            let value = value.chars().take(SHOWN).collect();
+            let read = Read { field: column.name.clone(), turn: level.turn.as_ref().map(|t| t.number), value };
             let mut reads = reads.borrow_mut();
             if !reads.contains(&read) {
                 reads.push(read);

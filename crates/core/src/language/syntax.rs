@@ -379,10 +379,6 @@ impl Kind {
     }
 }
 
-/// Where a name is looked up: the lists that it stands within, outermost first;
-/// `None` for one that is no plain path.
-pub type Within = [Option<Vec<Name>>];
-
 impl Expr {
     /// The names of a plain path (`cases.lines`), also through `where`, `sort by`
     /// and the like.
@@ -400,45 +396,6 @@ impl Expr {
                 _ => None,
             },
             _ => None,
-        }
-    }
-
-    /// Calls `visit` for each name that starts a path, in reading order, with
-    /// the lists that it stands within; `within` is what encloses the expression.
-    pub fn names<'a>(&'a self, within: &mut Vec<Option<Vec<Name>>>, visit: &mut dyn FnMut(&'a Name, Span, &Within)) {
-        match &self.kind {
-            ExprKind::Literal(_) | ExprKind::Outer(..) => {}
-            ExprKind::Name(name) => visit(name, self.span, within),
-            ExprKind::Member(base, _) => match &base.kind {
-                ExprKind::Name(name) if name.is_of_the_turn() => {}
-                _ => base.names(within, visit),
-            },
-            ExprKind::Call(_, arguments) => arguments.iter().flatten().for_each(|a| a.names(within, visit)),
-            ExprKind::Negate(x) | ExprKind::Percent(x) | ExprKind::Not(x) | ExprKind::IsBlank(x, _) => x.names(within, visit),
-            ExprKind::Logic(_, a, b) | ExprKind::Arithmetic(_, a, b) | ExprKind::Join(a, b) | ExprKind::Compare(_, a, b) => {
-                a.names(within, visit);
-                b.names(within, visit);
-            }
-            ExprKind::In(x, list, _) => {
-                x.names(within, visit);
-                list.iter().for_each(|a| a.names(within, visit));
-            }
-            ExprKind::Print(parts) => parts.iter().for_each(|p| p.expr.names(within, visit)),
-            ExprKind::List(list) => {
-                list.source.names(within, visit);
-                within.push(list.source.path());
-                list.filter.iter().chain(list.sort.iter().map(|k| &k.expr)).chain(&list.group).for_each(|e| e.names(within, visit));
-                within.pop();
-                if let Some(first) = &list.first {
-                    first.names(within, visit);
-                }
-            }
-            ExprKind::Each(base, inner) => {
-                base.names(within, visit);
-                within.push(base.path());
-                inner.names(within, visit);
-                within.pop();
-            }
         }
     }
 }

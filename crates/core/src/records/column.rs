@@ -55,6 +55,8 @@ impl ColumnType {
             "date" => ColumnType::Date,
             "yes/no" => ColumnType::YesNo,
             "e-mail" => ColumnType::Email,
+            "record" => ColumnType::Record,
+            "list" => ColumnType::List,
             _ => return None,
         })
     }
@@ -108,17 +110,22 @@ pub struct Column {
     pub kind: ColumnType,
     /// The columns of the records that it holds.
     pub inner: Option<Arc<Schema>>,
+    /// What the items of a list of plain values are.
+    pub items: Option<ColumnType>,
 }
 
 impl Column {
     /// A column.
     pub fn new(name: &str, kind: ColumnType) -> Column {
-        Column { name: name.to_owned(), kind, inner: None }
+        Column { name: name.to_owned(), kind, inner: None, items: None }
     }
 
     /// The cell as a value; one that does not fit is kept and is an error where
     /// it is used.
     pub fn value(&self, cell: &Cell, how: Reading) -> Value {
+        if matches!(self.kind, ColumnType::Record | ColumnType::List) {
+            return super::json::nested(self, cell, how);
+        }
         self.kind.read(cell, how).unwrap_or_else(|| {
             Value::Misfit(Arc::new(Misfit { column: self.name.clone(), text: cell.as_text(), expected: self.kind.expected() }))
         })

@@ -1,7 +1,7 @@
 //! Filters: a condition in the placeholder language over the records of a sheet.
 
 use crate::language::syntax::Expr;
-use crate::language::{Context, EvalError, Scope, SyntaxError, Ties, condition};
+use crate::language::{Context, EvalError, Scope, SyntaxError, Ties, UsedAs, condition};
 use crate::records::{Record, Schema};
 
 /// A condition that chooses records.
@@ -31,7 +31,8 @@ impl Filter {
     pub fn read(text: &str, schema: &Schema) -> Result<Filter, FilterFault> {
         let expr = condition(text)?;
         let mut unknown = None;
-        expr.names(&mut Vec::new(), &mut |name, _, within| {
+        expr.uses(UsedAs::YesNo, &mut Vec::new(), &mut |used, within| {
+            let name = used.name;
             if within.is_empty() && unknown.is_none() && schema.index(&name.folded).is_none() && !name.is_built_in() {
                 unknown = Some(name.text.clone());
             }

@@ -2,15 +2,16 @@
 //! inside are lists. Each list has the keys of all its objects, and its texts
 //! get their types by column, as the cells of a sheet do.
 
+use std::collections::HashSet;
 use std::sync::Arc;
 
 use rust_decimal::Decimal;
 use serde_json::{Map, Value as Json};
 
 use super::recognise::kind_of;
-use super::{Cell, Column, ColumnType, Record, Schema, SchemaFault, Sheet};
+use super::{Cell, Column, ColumnType, RawSheet, Record, Schema, SchemaFault, Sheet};
+use crate::value::Value;
 use crate::value::read::Reading;
-use crate::value::{DateOrder, Value};
 
 /// How deep lists may nest.
 const DEEPEST: usize = 16;
@@ -37,6 +38,12 @@ pub enum JsonFault {
 /// The records of a JSON text, as a sheet of the given name. JSON writes numbers
 /// with a point and dates in ISO form.
 pub fn from_json(name: &str, json: &Json) -> Result<Sheet, JsonFault> {
+    let raw = raw_from_json(name, json)?;
+    Sheet::recognise(&raw).map_err(|fault| JsonFault::Keys { place: name.to_owned(), fault })
+}
+
+/// The records of a JSON text as cells: objects and arrays stand in one each.
+pub fn raw_from_json(name: &str, json: &Json) -> Result<RawSheet, JsonFault> {
     let objects: Vec<&Map<String, Json>> = match json {
         Json::Object(object) => vec![object],
         Json::Array(items) => {
@@ -44,11 +51,12 @@ pub fn from_json(name: &str, json: &Json) -> Result<Sheet, JsonFault> {
         }
         other => return Err(JsonFault::NoRecords(kind(other))),
     };
-    let (schema, records) = records(name, &objects, 0)?;
-    Ok(Sheet { name: name.to_owned(), schema, records })
+    check_keys(name, &objects, 0)?;
+    let header = keys(&objects);
+    let row = |object: &&Map<String, Json>| header.iter().map(|key| object.get(*key).map_or(Cell::Blank, cell)).collect();
+    let rows = objects.iter().map(row).collect();
+    Ok(RawSheet { name: name.to_owned(), rows, header: header.iter().map(|k| (*k).to_owned()).collect(), typed: true })
 }
-
-const READING: Reading = Reading { decimal: '.', order: DateOrder::DayFirst };
 
 fn kind(json: &Json) -> &'static str {
     match json {
@@ -61,76 +69,79 @@ fn kind(json: &Json) -> &'static str {
     }
 }
 
-fn records(place: &str, objects: &[&Map<String, Json>], depth: usize) -> Result<(Arc<Schema>, Vec<Record>), JsonFault> {
+/// The keys of all objects, in the order in which they first stand.
+fn keys<'j>(objects: &[&'j Map<String, Json>]) -> Vec<&'j str> {
+    let mut known = HashSet::new();
+    objects.iter().flat_map(|o| o.keys()).map(String::as_str).filter(|key| known.insert(*key)).collect()
+}
+
+/// No two keys of a list may count as one name.
+fn check_keys(place: &str, objects: &[&Map<String, Json>], depth: usize) -> Result<(), JsonFault> {
     if depth > DEEPEST {
         return Err(JsonFault::TooDeep);
     }
-    let mut keys: Vec<&str> = Vec::new();
-    for object in objects {
-        for key in object.keys() {
-            if !keys.contains(&key.as_str()) {
-                keys.push(key);
-            }
-        }
-    }
-    let mut columns = Vec::with_capacity(keys.len());
-    let mut values: Vec<Vec<Value>> = vec![Vec::with_capacity(keys.len()); objects.len()];
+    let keys = keys(objects);
+    let columns = keys.iter().map(|key| Column::new(key, ColumnType::Text)).collect();
+    Schema::new(columns).map_err(|fault| JsonFault::Keys { place: place.to_owned(), fault })?;
     for key in keys {
-        let cells: Vec<&Json> = objects.iter().map(|o| o.get(key).unwrap_or(&Json::Null)).collect();
-        let (column, of_column) = column(&format!("{place}.{key}"), key, &cells, depth)?;
-        columns.push(column);
-        for (row, value) in values.iter_mut().zip(of_column) {
-            row.push(value);
+        let below: Vec<&Map<String, Json>> = objects.iter().filter_map(|o| o.get(key)).flat_map(objects_of).collect();
+        if !below.is_empty() {
+            check_keys(&format!("{place}.{key}"), &below, depth + 1)?;
         }
     }
-    let schema = Arc::new(Schema::new(columns).map_err(|fault| JsonFault::Keys { place: place.to_owned(), fault })?);
-    let records = values.into_iter().enumerate().map(|(at, values)| Record::new(schema.clone(), values, at + 1)).collect();
-    Ok((schema, records))
+    Ok(())
 }
 
-/// A column with its value in each record.
-fn column(place: &str, name: &str, cells: &[&Json], depth: usize) -> Result<(Column, Vec<Value>), JsonFault> {
-    let nested = cells.iter().any(|c| match c {
-        Json::Object(_) => true,
-        Json::Array(items) => items.iter().any(Json::is_object),
-        _ => false,
+/// The column of cells of which some hold objects or arrays; all objects in it
+/// share one schema, whichever record they hang on.
+pub(super) fn nested_column(name: &str, cells: &[&Cell], how: Reading) -> Column {
+    let listed = cells.iter().any(|c| matches!(c, Cell::Nested(json) if json.is_array()));
+    let kind = if listed { ColumnType::List } else { ColumnType::Record };
+    let objects: Vec<&Map<String, Json>> =
+        cells.iter().filter_map(|c| if let Cell::Nested(json) = c { Some(json) } else { None }).flat_map(|j| objects_of(j)).collect();
+    if objects.is_empty() {
+        let items: Vec<Cell> = cells.iter().flat_map(|c| items_of(c)).collect();
+        let filled: Vec<&Cell> = items.iter().filter(|c| !c.is_blank()).collect();
+        return Column { items: Some(kind_of(&filled, how)), ..Column::new(name, kind) };
+    }
+    let columns = keys(&objects).into_iter().map(|key| {
+        let cells: Vec<Cell> = objects.iter().map(|o| o.get(key).map_or(Cell::Blank, cell)).collect();
+        let filled: Vec<&Cell> = cells.iter().filter(|c| !c.is_blank()).collect();
+        match filled.iter().any(|c| matches!(c, Cell::Nested(_))) {
+            true => nested_column(key, &filled, how),
+            false => Column::new(key, kind_of(&filled, how)),
+        }
     });
-    let listed = cells.iter().any(|c| c.is_array());
-    if nested {
-        // All objects below share one schema, whichever record they hang on.
-        let objects: Vec<&Map<String, Json>> = cells.iter().flat_map(|c| objects_of(c)).collect();
-        let (inner, records) = records(place, &objects, depth + 1)?;
-        let mut rest = records.into_iter();
-        let values = cells
-            .iter()
-            .map(|cell| {
-                let own: Vec<Value> = rest.by_ref().take(objects_of(cell).len()).map(|r| Value::Record(Arc::new(r))).collect();
-                match (cell, own.as_slice()) {
-                    (Json::Array(_), _) => Value::List(own.into()),
-                    (Json::Object(_), [only]) => only.clone(),
-                    _ => Value::Blank,
-                }
-            })
-            .collect();
-        let kind = if listed { ColumnType::List } else { ColumnType::Record };
-        return Ok((Column { inner: Some(inner), ..Column::new(name, kind) }, values));
+    Column { inner: Schema::new(columns.collect()).ok().map(Arc::new), ..Column::new(name, kind) }
+}
+
+/// The record or list of a cell in a column of such.
+pub(super) fn nested(column: &Column, own: &Cell, how: Reading) -> Value {
+    let Some(schema) = &column.inner else {
+        let of_items = Column::new(&column.name, column.items.unwrap_or(ColumnType::Text));
+        return Value::List(items_of(own).iter().map(|c| of_items.value(c, how)).collect());
+    };
+    let record = |(at, object): (usize, &Map<String, Json>)| {
+        let values = schema.columns().iter().map(|c| c.value(&object.get(&c.name).map_or(Cell::Blank, cell), how)).collect();
+        Value::Record(Arc::new(Record::new(schema.clone(), values, at + 1)))
+    };
+    match own {
+        Cell::Nested(json) => match &**json {
+            Json::Array(_) => Value::List(objects_of(json).into_iter().enumerate().map(record).collect()),
+            Json::Object(object) => record((0, object)),
+            _ => Value::Blank,
+        },
+        _ => Value::Blank,
     }
-    let plain: Vec<Vec<Cell>> = cells
-        .iter()
-        .map(|c| match c {
-            Json::Array(items) => items.iter().map(cell).collect(),
-            other => vec![cell(other)],
-        })
-        .collect();
-    let filled: Vec<&Cell> = plain.iter().flatten().filter(|c| !c.is_blank()).collect();
-    let of_items = Column::new(name, kind_of(&filled, READING));
-    let value = |cells: &[Cell]| -> Vec<Value> { cells.iter().map(|c| of_items.value(c, READING)).collect() };
-    if listed {
-        let values = plain.iter().map(|cells| Value::List(value(cells).into())).collect();
-        return Ok((Column::new(name, ColumnType::List), values));
+}
+
+/// The plain values of a cell in a column of lists; one value is a list of one.
+fn items_of(own: &Cell) -> Vec<Cell> {
+    match own {
+        Cell::Blank => Vec::new(),
+        Cell::Nested(json) => json.as_array().map(|items| items.iter().map(cell).collect()).unwrap_or_default(),
+        plain => vec![plain.clone()],
     }
-    let values = plain.iter().map(|cells| value(cells).into_iter().next().unwrap_or(Value::Blank)).collect();
-    Ok((of_items, values))
 }
 
 fn objects_of(json: &Json) -> Vec<&Map<String, Json>> {
@@ -141,8 +152,8 @@ fn objects_of(json: &Json) -> Vec<&Map<String, Json>> {
     }
 }
 
-/// A plain JSON value as a cell. Numbers are taken by their digits, never as
-/// binary floats.
+/// A JSON value as a cell. Numbers are taken by their digits, never as binary
+/// floats.
 fn cell(json: &Json) -> Cell {
     match json {
         Json::Null => Cell::Blank,
@@ -153,7 +164,7 @@ fn cell(json: &Json) -> Cell {
             exact.map_or_else(|_| Cell::Error(text), Cell::Number)
         }
         Json::String(text) => Cell::Text(text.as_str().into()),
-        Json::Array(_) | Json::Object(_) => Cell::Error(json.to_string().chars().take(80).collect()),
+        Json::Array(_) | Json::Object(_) => Cell::Nested(Arc::new(json.clone())),
     }
 }
 
@@ -174,10 +185,10 @@ mod tests {
         )
         .expect("records");
         let kinds: Vec<_> = sheet.schema.columns().iter().map(|c| (c.name.as_str(), c.kind.name())).collect();
-        assert_eq!(kinds, [("Holder", "record"), ("Lines", "list"), ("Ref", "text"), ("Tags", "list")]);
+        assert_eq!(kinds, [("Ref", "text"), ("Holder", "record"), ("Lines", "list"), ("Tags", "list")]);
         let lines = sheet.schema.column(&Folded::new("lines")).and_then(|c| c.inner.clone()).expect("lines");
         let kinds: Vec<_> = lines.columns().iter().map(|c| (c.name.as_str(), c.kind.name())).collect();
-        assert_eq!(kinds, [("Due", "date"), ("Qty", "number"), ("Note", "text")]);
+        assert_eq!(kinds, [("Qty", "number"), ("Due", "date"), ("Note", "text")]);
         assert!(matches!(sheet.records[0].get(&Folded::new("holder")), Some(Value::Record(_))));
         assert!(sheet.records[1].get(&Folded::new("lines")).is_some_and(Value::is_blank));
     }

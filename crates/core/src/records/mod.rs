@@ -1,6 +1,7 @@
 //! Records and the sheets that they come from.
 
 mod column;
+mod fields;
 mod filter;
 mod json;
 mod recognise;
@@ -8,8 +9,9 @@ mod record;
 mod sheet;
 
 pub use column::{Column, ColumnType, Schema, SchemaFault};
+pub use fields::{Field, fields, sample};
 pub use filter::{Filter, FilterFault};
-pub use json::{JsonFault, from_json};
+pub use json::{JsonFault, from_json, raw_from_json};
 pub use recognise::{Recognised, recognise};
 pub use record::Record;
 pub use sheet::{Cell, RawSheet, Sheet};

@@ -2,6 +2,7 @@
 //! all of its cells fit, so that one typing error is marked and does not turn a
 //! column of dates into text.
 
+use super::json::nested_column;
 use super::{Cell, Column, ColumnType, RawSheet};
 use crate::language::Folded;
 use crate::value::read::{self, Reading};
@@ -9,6 +10,8 @@ use crate::value::{Currency, DateOrder};
 
 /// How many cells are looked at in each column.
 const LOOKED_AT: usize = 2_000;
+/// How cells with types of their own are read.
+const TYPED: Reading = Reading { decimal: '.', order: DateOrder::DayFirst };
 
 /// The columns with their types, and how the sheet's text is read.
 #[derive(Debug, Clone, PartialEq)]
@@ -21,14 +24,17 @@ pub struct Recognised {
 
 /// Recognises the types of a sheet's columns.
 pub fn recognise(raw: &RawSheet) -> Recognised {
-    let reading = reading(raw);
+    let reading = if raw.typed { TYPED } else { reading(raw) };
     let columns = raw
         .header
         .iter()
         .enumerate()
         .map(|(index, name)| {
             let cells: Vec<&Cell> = raw.rows.iter().filter_map(|row| row.get(index)).filter(|c| !c.is_blank()).take(LOOKED_AT).collect();
-            Column::new(name.trim(), kind(name, &cells, reading))
+            match cells.iter().any(|c| matches!(c, Cell::Nested(_))) {
+                true => nested_column(name, &cells, reading),
+                false => Column::new(name.trim(), kind(if raw.typed { "" } else { name }, &cells, reading)),
+            }
         })
         .collect();
     Recognised { columns, reading }
@@ -117,6 +123,7 @@ mod tests {
             name: "Holders".into(),
             header: vec![name.into()],
             rows: cells.iter().map(|c| vec![Cell::Text((*c).into())]).collect(),
+            typed: false,
         };
         recognise(&raw).columns[0].kind
     }
@@ -145,6 +152,7 @@ mod tests {
             name: "Prices".into(),
             header: vec!["Preis".into()],
             rows: ["12,50", "1.480,00", "3,75"].map(|c| vec![Cell::Text(c.into())]).to_vec(),
+            typed: false,
         };
         let found = recognise(&raw);
         assert_eq!(found.reading.decimal, ',');

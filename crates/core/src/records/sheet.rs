@@ -30,6 +30,9 @@ pub enum Cell {
     /// A formula's error, such as a division by zero.
     #[serde(rename = "e")]
     Error(String),
+    /// An object or array of JSON: a record, or a list.
+    #[serde(rename = "j")]
+    Nested(Arc<serde_json::Value>),
 }
 
 impl Cell {
@@ -38,6 +41,7 @@ impl Cell {
         match self {
             Cell::Blank => true,
             Cell::Text(text) => text.chars().all(char::is_whitespace),
+            Cell::Nested(json) => json.as_array().is_some_and(Vec::is_empty),
             _ => false,
         }
     }
@@ -52,6 +56,7 @@ impl Cell {
             Cell::Date(moment) if moment.time() == Time::midnight() => moment.date().to_string(),
             Cell::Date(moment) => moment.to_string().replace('T', " "),
             Cell::Error(error) => error.clone(),
+            Cell::Nested(json) => json.to_string().chars().take(80).collect(),
         }
     }
 }
@@ -65,6 +70,9 @@ pub struct RawSheet {
     pub header: Vec<String>,
     /// Its rows; one may be shorter than the header.
     pub rows: Vec<Vec<Cell>>,
+    /// Its cells carry types of their own: numbers have a decimal point, and no
+    /// name of a column makes them money.
+    pub typed: bool,
 }
 
 /// A sheet whose columns have types and whose rows are records.

@@ -10,10 +10,11 @@ use std::collections::HashMap;
 use std::ops::Range;
 
 use super::FillError;
+use super::coverage::Took;
 use super::draw::{Draw, Drawing};
 use super::program::{Between, Fixed, Op, Program};
 use crate::language::syntax::{Expr, Kind};
-use crate::language::{EvalError, Fault, Scope, Span, Turns};
+use crate::language::{EvalError, Fault, Read, Scope, Span, Turns};
 use crate::value::Value;
 
 /// Marks before which a space is not wanted.
@@ -46,10 +47,15 @@ pub struct Traced {
     pub branch: Option<usize>,
     /// How many turns a repeat took.
     pub count: Option<usize>,
+    /// What was chosen, where there was a choice.
+    pub chose: Option<Took>,
     /// The record fields that were read.
-    pub read: Vec<String>,
+    pub read: Vec<Read>,
     /// What else happened: a table that went.
     pub note: Option<&'static str>,
+    /// Where it printed, in the bytes of the filled part.
+    #[serde(skip)]
+    pub at: Option<Range<usize>>,
 }
 
 /// A paragraph while it is written.
@@ -265,7 +271,7 @@ impl Filler<'_> {
         }
         if let Some(Some(site)) = program.blocks[block].branches.first() {
             let branch = self.chosen[block];
-            self.note(*site, |t| t.branch = branch);
+            self.note(*site, |t| (t.branch, t.chose) = (branch, Some(branch.map_or(Took::NoBranch, Took::Branch))));
         }
     }
 
@@ -290,7 +296,8 @@ impl Filler<'_> {
         };
         self.chosen[block] = Some(usize::from(turns.is_empty()));
         let (branch, count) = (self.chosen[block], turns.len());
-        self.note(site, |t| (t.branch, t.count) = (branch, Some(count)));
+        let chose = if turns.is_empty() { Took::NoTurns } else { Took::Turns };
+        self.note(site, |t| (t.branch, t.count, t.chose) = (branch, Some(count), Some(chose)));
         let Some(first) = turns.get(0) else { return false };
         if !self.counts(site, list) {
             return false;
@@ -360,16 +367,29 @@ impl Filler<'_> {
         if let Some(trace) = &mut self.trace {
             let turns = self.frames.iter().map(|f| f.at + 1).collect();
             let placeholder = self.program.sites[site].index;
-            let mut traced =
-                Traced { placeholder, turns, printed: None, branch: None, count: None, read: self.scope.take_reads(), note: None };
+            let mut traced = Traced {
+                placeholder,
+                turns,
+                printed: None,
+                branch: None,
+                count: None,
+                chose: None,
+                read: self.scope.take_reads(),
+                note: None,
+                at: None,
+            };
             what(&mut traced);
             trace.push(traced);
         }
     }
 
     fn print(&mut self, site: usize) {
+        let mut chose = None;
         let printed = match &self.program.sites[site].kind {
-            Kind::Print(expr) => self.scope.print(expr),
+            Kind::Print(expr) => self.scope.print_which(expr).map(|which| {
+                chose = Some(which.as_ref().map_or(Took::Blank, |(at, _)| Took::Alternative(*at)));
+                which.map(|(_, text)| text)
+            }),
             Kind::Clause(name, with) => self.scope.context.clauses.fill(name, with, &self.scope).map(Some),
             _ => Ok(None),
         };
@@ -377,11 +397,14 @@ impl Filler<'_> {
             Err(error) => self.fail(site, error),
             Ok(text) => {
                 let text = text.filter(|t| !t.is_empty());
-                match &text {
-                    Some(text) => self.write(text),
-                    None => self.gap(),
-                }
-                self.note(site, |t| t.printed = text);
+                let at = match &text {
+                    Some(text) => Some(self.write(text)),
+                    None => {
+                        self.gap();
+                        None
+                    }
+                };
+                self.note(site, |t| (t.printed, t.at, t.chose) = (text, at, chose));
             }
         }
     }
@@ -415,16 +438,18 @@ impl Filler<'_> {
                 self.close_gap(OBJECT);
                 // A drawing stands in a run, beside its texts.
                 let writes = &self.program.writes;
-                match instead {
-                    Some(_) => self.out.extend_from_slice(&bytes),
-                    None => {
-                        self.out.extend_from_slice(writes.text_close.as_bytes());
-                        self.out.extend_from_slice(&bytes);
-                        self.out.extend_from_slice(writes.text_open.as_bytes());
-                    }
+                let beside = instead.is_none();
+                if beside {
+                    self.out.extend_from_slice(writes.text_close.as_bytes());
+                }
+                let start = self.out.len();
+                self.out.extend_from_slice(&bytes);
+                let at = start..self.out.len();
+                if beside {
+                    self.out.extend_from_slice(writes.text_open.as_bytes());
                 }
                 self.printed(OBJECT, 1);
-                self.note(site, |t| t.printed = Some("drawn".to_owned()));
+                self.note(site, |t| (t.printed, t.at) = (Some("drawn".to_owned()), Some(at)));
             }
         }
     }
@@ -461,11 +486,12 @@ impl Filler<'_> {
         }
     }
 
-    /// Writes a value, escaped for where it lands.
-    fn write(&mut self, text: &str) {
+    /// Writes a value, escaped for where it lands; says where.
+    fn write(&mut self, text: &str) -> Range<usize> {
         let first = text.chars().next().unwrap_or(' ');
         let skip = self.close_gap(first);
         let text = &text[skip..];
+        let start = self.out.len();
         let writes = &self.program.writes;
         if !writes.xml {
             self.out.extend_from_slice(text.as_bytes());
@@ -476,6 +502,7 @@ impl Filler<'_> {
             let signs = text.chars().filter(|c| !c.is_whitespace()).count();
             self.printed(last, signs);
         }
+        start..self.out.len()
     }
 
     fn printed(&mut self, last: char, signs: usize) {
@@ -490,35 +517,46 @@ impl Filler<'_> {
     /// Closes a gap before `first` is written; says how many of its bytes to
     /// leave out: 1 for a space that the gap takes.
     fn close_gap(&mut self, first: char) -> usize {
-        let Some(paragraph) = self.paragraphs.last_mut() else { return 0 };
-        if !std::mem::take(&mut paragraph.gap) {
-            return 0;
-        }
+        let Some(mut paragraph) = self.paragraphs.pop_if(|p| std::mem::take(&mut p.gap)) else { return 0 };
         let after_space = matches!(paragraph.last, None | Some(' ' | '\n' | '\u{a0}'));
-        if first == ' ' && after_space {
-            return 1;
-        }
         if CLOSING.contains(&first) {
-            Filler::take_space(paragraph, self.out);
+            self.take_space(&mut paragraph);
         }
-        0
+        self.paragraphs.push(paragraph);
+        usize::from(first == ' ' && after_space)
     }
 
     /// Takes back the space printed last.
-    fn take_space(paragraph: &mut Paragraph, out: &mut Vec<u8>) {
+    fn take_space(&mut self, paragraph: &mut Paragraph) {
         if let Some(at) = paragraph.space_at.take() {
-            out.remove(at);
-            paragraph.last = Some('\u{fffc}');
+            self.out.remove(at);
+            paragraph.last = Some(OBJECT);
+            // The value printed last may have ended with it.
+            let last = self.trace.iter_mut().flatten().rev().find_map(|t| t.at.as_mut());
+            if let Some(last) = last.filter(|last| last.end == at + 1) {
+                last.end = at;
+            }
+        }
+    }
+
+    /// Takes back what was written from a place on.
+    fn cut(&mut self, from: usize) {
+        self.out.truncate(from);
+        for own in self.trace.iter_mut().flatten().rev() {
+            match &own.at {
+                Some(at) if at.start < from => break,
+                _ => own.at = None,
+            }
         }
     }
 
     fn end_paragraph(&mut self, may_go: bool) {
         let Some(mut paragraph) = self.paragraphs.pop() else { return };
         if paragraph.gap {
-            Filler::take_space(&mut paragraph, self.out);
+            self.take_space(&mut paragraph);
         }
         if paragraph.printed == 0 && may_go {
-            self.out.truncate(paragraph.start);
+            self.cut(paragraph.start);
             return;
         }
         self.kept(true);
@@ -536,7 +574,7 @@ impl Filler<'_> {
         let Some((start, before)) = self.runs.pop() else { return };
         let Some(paragraph) = self.paragraphs.last() else { return };
         if paragraph.printed == before && paragraph.space_at.is_none_or(|at| at < start) {
-            self.out.truncate(start);
+            self.cut(start);
         }
     }
 }

@@ -6,11 +6,14 @@
 //! 3. **Fill** runs the program for one record; it only appends bytes.
 
 mod clause;
+mod compare;
 mod compile;
+mod coverage;
 mod dialect;
 mod draw;
 mod fill;
 mod gather;
+mod needs;
 mod outline;
 mod program;
 mod scan;
@@ -18,14 +21,17 @@ mod text;
 
 use serde::Serialize;
 
-use crate::language::{EvalError, Span};
+use crate::language::{EvalError, Span, UsedAs};
 
 pub use clause::{ClauseProblem, Clauses};
+pub use compare::{Change, Piece, State, compare};
 pub use compile::{Compiled, compile};
+pub use coverage::{Coverage, Taken, Took, Way};
 pub use dialect::{Dialect, Identity, Role};
 pub use draw::{Draw, Drawing, NoDrawing};
 pub use fill::{Filling, Traced};
 pub use gather::{GatherError, Gathered, gather};
+pub use needs::{Need, needs, values};
 pub use outline::Outline;
 pub use program::Program;
 pub use text::{TextTemplate, gather_text};
@@ -83,6 +89,10 @@ pub struct Placeholder {
 pub struct NameUse {
     /// As written.
     pub name: String,
+    /// The names along its relations.
+    pub rest: Vec<String>,
+    /// What it is used as.
+    pub used: UsedAs,
     /// The lists that it is looked up in first, outermost first, each by its
     /// path; none for a list that is no plain path.
     pub within: Vec<Option<Vec<String>>>,

@@ -12,11 +12,11 @@ use std::collections::HashMap;
 use std::sync::Arc;
 
 use mangle_core::language::Scope;
-use mangle_core::template::{FillError, Outline, Placeholder, Problem, Program, Traced, compile, gather};
+use mangle_core::template::{FillError, Need, Outline, Placeholder, Problem, Program, Traced, Way, compile, gather, needs};
 
 use crate::OpenError;
 use crate::package::Package;
-use crate::page::{self, Look, TypesetError, Typesetter};
+use crate::page::{self, Look, Mark, TypesetError, Typesetter};
 use crate::picture::{NoPictures, Pictures};
 
 pub use draw::{Added, SignerPlace};
@@ -36,6 +36,7 @@ pub struct Template {
     placeholders: Vec<Placeholder>,
     problems: Vec<Problem>,
     outline: Vec<Outline>,
+    ways: Vec<Way>,
     found: Found,
     look: Look,
     shelf: draw::Shelf,
@@ -50,6 +51,8 @@ struct Part {
     changed: bool,
     /// Where its placeholders begin among those of the template.
     first: usize,
+    /// Where each of the template's placeholders stands in it.
+    marks: Vec<Mark>,
 }
 
 /// A template filled for one record.
@@ -57,6 +60,8 @@ struct Part {
 pub struct Filled {
     /// The parts in the order of the template's.
     parts: Vec<Vec<u8>>,
+    /// Where each entry of the trace printed, part by part; empty without a trace.
+    marks: Vec<Vec<Mark>>,
     added: Added,
 }
 
@@ -85,7 +90,7 @@ impl Template {
         let package = Package::open(bytes.into(), "a DOCX document")?;
         let kinds = Parts::read(&package)?;
         let (mut parts, mut placeholders, mut problems, mut outline) = (Vec::new(), Vec::new(), Vec::new(), Vec::new());
-        let mut found = Found::default();
+        let (mut found, mut ways) = (Found::default(), Vec::new());
         for (name, kind) in kinds.with_text() {
             let own = package.part(name)?;
             let ready = ready::ready(name, &own, &mut found)?;
@@ -94,9 +99,14 @@ impl Template {
             let compiled = compile(gathered);
             let first = placeholders.len();
             outline.extend(compiled.outline.into_iter().map(|line| line.moved(first)));
+            ways.extend(compiled.ways.into_iter().map(|way| way.moved(first)));
             placeholders.extend(compiled.placeholders);
             problems.extend(compiled.problems);
-            parts.push(Part { name: name.to_owned(), program: compiled.program, changed, first });
+            let spots = compiled.spots.into_iter().enumerate();
+            let mut marks: Vec<Mark> =
+                spots.flat_map(|(n, spots)| spots.into_iter().map(move |at| Mark { number: (first + n) as u32, at })).collect();
+            marks.sort_by_key(|m| m.at.start);
+            parts.push(Part { name: name.to_owned(), program: compiled.program, changed, first, marks });
         }
         let mut spliced: Vec<(String, splice::Spliced)> = Vec::new();
         for name in package.names() {
@@ -116,7 +126,7 @@ impl Template {
             emptied.insert(name.to_owned(), write::without_content(&package.part(name)?));
         }
         let look = Look::read(&package, &kinds)?;
-        Ok(Template { package, parts, spliced, emptied, placeholders, problems, outline, found, look, shelf: draw::Shelf::default() })
+        Ok(Template { package, parts, spliced, emptied, placeholders, problems, outline, ways, found, look, shelf: draw::Shelf::default() })
     }
 
     /// The placeholders in reading order: document, headers, footers, notes, then
@@ -133,6 +143,16 @@ impl Template {
     /// The conditions and repeats as they nest.
     pub fn outline(&self) -> &[Outline] {
         &self.outline
+    }
+
+    /// The ways that filling can go.
+    pub fn ways(&self) -> &[Way] {
+        &self.ways
+    }
+
+    /// The fields that it needs, as a tree.
+    pub fn needs(&self) -> Vec<Need> {
+        needs(&self.placeholders)
     }
 
     /// What was read differently than it stands in the file.
@@ -168,9 +188,11 @@ impl Template {
             drawn: 0,
         };
         let mut parts = Vec::with_capacity(self.parts.len());
+        let mut marks = Vec::new();
         // The document comes first: headers and footers see the names that it sets.
         for part in &self.parts {
             let mut out = Vec::new();
+            let before = trace.len();
             if !part.program.is_static() {
                 artist.begin(&part.name);
                 out.reserve(part.program.source().len() + 1024);
@@ -182,6 +204,10 @@ impl Template {
                 trace.extend(filling.trace.into_iter().map(|t| Traced { placeholder: t.placeholder + part.first, ..t }));
             }
             parts.push(out);
+            if traced {
+                let own = trace.iter().enumerate().skip(before);
+                marks.push(own.filter_map(|(n, t)| Some(Mark { number: n as u32, at: t.at.clone()? })).collect());
+            }
         }
         let mut added = artist.added;
         for (name, part) in &self.spliced {
@@ -192,15 +218,34 @@ impl Template {
                 Err(error) => errors.push(error),
             }
         }
-        (if errors.is_empty() { Ok(Filled { parts, added }) } else { Err(errors) }, trace)
+        (if errors.is_empty() { Ok(Filled { parts, marks, added }) } else { Err(errors) }, trace)
     }
 
-    /// The bytes of a part as filled; `None` when the template has no such part
-    /// with text.
-    fn filled_part<'a>(&'a self, filled: &'a Filled, name: &str) -> Option<&'a [u8]> {
+    /// A part as filled; `None` when the template has no such part with text.
+    fn filled_part<'a>(&'a self, filled: &'a Filled, name: &str) -> Option<page::Text<'a>> {
         let at = self.parts.iter().position(|own| own.name == name)?;
         let program = &self.parts[at].program;
-        Some(if program.is_static() { program.source() } else { &filled.parts[at] })
+        Some(match program.is_static() {
+            true => page::Text { bytes: program.source(), marks: &[] },
+            false => page::Text { bytes: &filled.parts[at], marks: filled.marks.get(at).map_or(&[], Vec::as_slice) },
+        })
+    }
+
+    /// The template's own pages, its placeholders as they are written. The marks of
+    /// what is made are the places of [`Template::placeholders`].
+    pub fn unfilled(&self) -> Result<page::Made, MakeError> {
+        let pages = self.unfilled_pages()?;
+        Ok(Typesetter::default().make(&pages, &self.look.pictures_with(&Added::default()), self.look.tab_distance())?)
+    }
+
+    /// The same as a page model.
+    pub fn unfilled_pages(&self) -> Result<page::Document, OpenError> {
+        let added = Added::default();
+        let part = |name: &str| {
+            let own = self.parts.iter().find(|own| own.name == name)?;
+            Some(page::Text { bytes: own.program.source(), marks: &own.marks })
+        };
+        page::read(&self.look, &added, &part)
     }
 
     /// Writes the filled document. Parts without placeholders are copied as they

@@ -7,6 +7,9 @@ use std::sync::Arc;
 use super::fonts::{line_metrics, stand_in};
 use super::model::{Align, Block, Border, Cell, Document, Inline, Line, Paragraph, Raise, Section, TabKind, Table, TextStyle, Vertical};
 
+/// Marks go through the typesetter as links to addresses of this kind.
+pub(super) const MARK: &str = "mark:";
+
 /// The markup of a document and the pictures that it shows.
 pub(super) struct Markup {
     pub source: String,
@@ -272,6 +275,11 @@ impl Writer {
                     self.inlines(inner, line);
                     self.out.push_str("])");
                 }
+                Inline::Marked(number, inner) => {
+                    let _ = write!(self.out, "#link(\"{MARK}{number}\", [");
+                    self.inlines(std::slice::from_ref(inner), line);
+                    self.out.push_str("])");
+                }
             }
         }
     }
@@ -468,6 +476,7 @@ fn height(blocks: &[Block], width: f64) -> f64 {
                 let mut line = line_height(&paragraph.mark, paragraph.line);
                 let (mut run, mut lines) = (0.0, 1.0);
                 for inline in &paragraph.inlines {
+                    let inline = if let Inline::Marked(_, inner) = inline { inner } else { inline };
                     match inline {
                         Inline::Text(text, style) => {
                             run += text.chars().count() as f64 * style.size * 0.47;

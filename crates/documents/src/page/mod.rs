@@ -1,6 +1,7 @@
 //! Making pages: filled WordprocessingML → page model → typeset pages → PDF, SVG.
 
 mod fonts;
+mod lines;
 mod look;
 mod markup;
 mod model;
@@ -15,4 +16,4 @@ pub use fonts::{FontUse, stand_in};
 pub use look::{Look, Pictures};
 pub use model::*;
 pub use read::read;
-pub use typeset::{Made, TypesetError, Typesetter};
+pub use typeset::{Made, MarkedSpot, TypesetError, Typesetter};

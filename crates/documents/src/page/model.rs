@@ -152,6 +152,26 @@ pub enum Inline {
     Pages(Arc<TextStyle>),
     /// A link: its address, and what it shows.
     Link(String, Vec<Inline>),
+    /// What the placeholder of a mark's number printed.
+    Marked(u32, Box<Inline>),
+}
+
+/// A stretch of a part's bytes whose place on the pages is asked for.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Mark {
+    /// What it is known by.
+    pub number: u32,
+    /// The bytes, at the signs' borders.
+    pub at: std::ops::Range<usize>,
+}
+
+/// A part of a document as it is read into pages.
+#[derive(Debug, Clone, Copy)]
+pub struct Text<'a> {
+    /// Its XML.
+    pub bytes: &'a [u8],
+    /// In the order in which they stand; they don't overlap.
+    pub marks: &'a [Mark],
 }
 
 /// Above or below the line.

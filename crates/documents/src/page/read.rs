@@ -8,7 +8,7 @@ use roxmltree::Node;
 
 use super::look::Look;
 use super::model::{
-    Align, Block, Border, Cell, Document, Inline, Line, Marker, PageSize, Paragraph, Row, Section, Table, TextStyle, Vertical,
+    Align, Block, Border, Cell, Document, Inline, Line, Mark, Marker, PageSize, Paragraph, Row, Section, Table, Text, TextStyle, Vertical,
 };
 use super::numbering::Counters;
 use super::properties::{ParagraphLayer, TextLayer, alignment, color, read_border};
@@ -17,11 +17,11 @@ use super::xml::{Ask, parse};
 use crate::OpenError;
 use crate::docx::Added;
 
-/// Reads a filled document; `part` gives the bytes of a part as filled.
-pub fn read<'a>(look: &Look, added: &Added, part: &dyn Fn(&str) -> Option<&'a [u8]>) -> Result<Document, OpenError> {
-    let mut reader = Reader { look, added, part, current: look.document.clone(), counters: Counters::default(), table: Vec::new() };
-    let bytes = part(&look.document).unwrap_or_default();
-    let xml = parse(bytes).map_err(|why| OpenError::Part { part: look.document.clone(), why })?;
+/// Reads a filled document; `part` gives a part as filled.
+pub fn read<'a>(look: &Look, added: &Added, part: &dyn Fn(&str) -> Option<Text<'a>>) -> Result<Document, OpenError> {
+    let text = part(&look.document).unwrap_or(Text { bytes: &[], marks: &[] });
+    let mut reader = Reader { look, added, part, text, current: look.document.clone(), counters: Counters::default(), table: Vec::new() };
+    let xml = parse(text.bytes).map_err(|why| OpenError::Part { part: look.document.clone(), why })?;
     let mut sections = Sections::default();
     if let Some(body) = xml.root_element().child("body") {
         reader.sections(body, &mut sections);
@@ -33,7 +33,8 @@ struct Reader<'l, 'f, 'p> {
     look: &'l Look,
     /// What filling added.
     added: &'l Added,
-    part: &'f dyn Fn(&str) -> Option<&'p [u8]>,
+    part: &'f dyn Fn(&str) -> Option<Text<'p>>,
+    text: Text<'p>,
     /// The part at hand, for its relations.
     current: String,
     counters: Counters,
@@ -74,7 +75,7 @@ struct Field {
     in_result: bool,
 }
 
-impl Reader<'_, '_, '_> {
+impl<'p> Reader<'_, '_, 'p> {
     fn sections<'x>(&mut self, body: Node<'x, 'x>, sections: &mut Sections) {
         for node in flat(body) {
             match node.name() {
@@ -138,11 +139,11 @@ impl Reader<'_, '_, '_> {
     }
 
     fn header_or_footer(&mut self, name: &str) -> Vec<Block> {
-        let Some(bytes) = (self.part)(name) else { return Vec::new() };
-        let Ok(xml) = parse(bytes) else { return Vec::new() };
-        let outer = std::mem::replace(&mut self.current, name.to_owned());
+        let Some(text) = (self.part)(name) else { return Vec::new() };
+        let Ok(xml) = parse(text.bytes) else { return Vec::new() };
+        let outer = (std::mem::replace(&mut self.current, name.to_owned()), std::mem::replace(&mut self.text, text));
         let blocks = self.blocks(xml.root_element());
-        self.current = outer;
+        (self.current, self.text) = outer;
         blocks
     }
 
@@ -328,7 +329,10 @@ impl Reader<'_, '_, '_> {
                 let text = child.text().unwrap_or_default();
                 // Without xml:space="preserve" spaces at the ends do not count.
                 let text = if child.attr("space") == Some("preserve") { text } else { text.trim_matches([' ', '\n', '\r', '\t']) };
-                push_text(text, style, out);
+                match child.first_child().map(|node| self.marks(node.range())) {
+                    Some(marks) if !marks.is_empty() => self.marked_text(child, marks, style, out),
+                    _ => push_text(text, style, out),
+                }
             }
             "tab" | "ptab" => out.push(Inline::Tab(style.clone())),
             "br" if child.attr("type") == Some("page") => out.push(Inline::PageBreak),
@@ -340,7 +344,14 @@ impl Reader<'_, '_, '_> {
                 let sign = char::from_u32(code).filter(|c| !('\u{e000}'..='\u{f8ff}').contains(c)).unwrap_or('•');
                 push_text(sign.encode_utf8(&mut [0; 4]), style, out);
             }
-            "drawing" => out.extend(self.picture(child)),
+            "drawing" => {
+                let start = child.range().start;
+                let mark = self.marks(start..start + 1).first().map(|m| m.number);
+                out.extend(self.picture(child).map(|picture| match mark {
+                    Some(number) => Inline::Marked(number, Box::new(picture)),
+                    None => picture,
+                }));
+            }
             "AlternateContent" => {
                 if let Some(chosen) = child.child("Choice").or_else(|| child.child("Fallback")) {
                     for inner in chosen.elements() {
@@ -350,6 +361,47 @@ impl Reader<'_, '_, '_> {
             }
             _ => {}
         }
+    }
+
+    /// How far the bytes of the part lie before those that the XML reader saw.
+    fn behind_mark(&self) -> usize {
+        if self.text.bytes.starts_with("\u{feff}".as_bytes()) { 3 } else { 0 }
+    }
+
+    /// The marks that touch a stretch of the XML.
+    fn marks(&self, range: std::ops::Range<usize>) -> &'p [Mark] {
+        let marks = self.text.marks;
+        if marks.is_empty() {
+            return marks;
+        }
+        let (start, end) = (range.start + self.behind_mark(), range.end + self.behind_mark());
+        let first = marks.partition_point(|m| m.at.end <= start);
+        let count = marks[first..].partition_point(|m| m.at.start < end);
+        &marks[first..first + count]
+    }
+
+    /// A text whose marks are kept apart from what stands between them.
+    fn marked_text<'x>(&self, element: Node<'x, 'x>, marks: &[Mark], style: &Arc<TextStyle>, out: &mut Vec<Inline>) {
+        let Some(whole) = element.first_child().map(|t| t.range()) else { return };
+        let base = self.behind_mark();
+        let mut piece = |from: usize, to: usize, number: Option<u32>| {
+            let raw = self.text.bytes.get(from..to).and_then(|b| std::str::from_utf8(b).ok()).unwrap_or_default();
+            let text = quick_xml::escape::unescape(raw).unwrap_or(raw.into());
+            match number {
+                Some(number) if !text.is_empty() => {
+                    out.push(Inline::Marked(number, Box::new(Inline::Text(text.into_owned(), style.clone()))));
+                }
+                _ => push_text(&text, style, out),
+            }
+        };
+        let (mut at, end) = (whole.start + base, whole.end + base);
+        for mark in marks {
+            let (from, to) = (mark.at.start.clamp(at, end), mark.at.end.clamp(at, end));
+            piece(at, from, None);
+            piece(from, to, Some(mark.number));
+            at = to;
+        }
+        piece(at, end, None);
     }
 
     /// A picture with its size in the line; English metric units are 12 700 to

@@ -1,4 +1,4 @@
-//! Sheets: CSV, XLSX and ODS in.
+//! Sheets: CSV, XLSX, ODS and JSON in.
 
 mod csv;
 mod workbook;
@@ -23,9 +23,14 @@ pub fn read(name: &str, bytes: Arc<[u8]>) -> Result<Vec<RawSheet>, OpenError> {
     }
     let sheets = match sniff(&bytes) {
         Content::Zip => workbook::read(bytes)?,
+        Content::Text if looks_like_json(name, &bytes) => vec![json(name, &bytes)?],
         Content::Text => vec![csv::read(stem(name), &bytes)?],
         Content::Other(found) => {
-            return Err(OpenError::WrongKind { found, wanted: "a CSV, XLSX or ODS file", remedy: "save the sheet in one of these forms" });
+            return Err(OpenError::WrongKind {
+                found,
+                wanted: "a CSV, XLSX, ODS or JSON file",
+                remedy: "save the sheet in one of these forms",
+            });
         }
     };
     let sheets: Vec<RawSheet> = sheets.into_iter().filter(|s| !s.header.is_empty() && !s.rows.is_empty()).collect();
@@ -33,6 +38,30 @@ pub fn read(name: &str, bytes: Arc<[u8]>) -> Result<Vec<RawSheet>, OpenError> {
         return Err(OpenError::NoRows);
     }
     Ok(sheets)
+}
+
+/// Whether a text is JSON: by its name, or because it reads as such.
+fn looks_like_json(name: &str, bytes: &[u8]) -> bool {
+    let begins = bytes.iter().find(|b| !b.is_ascii_whitespace() && !b"\xef\xbb\xbf".contains(b));
+    name.to_ascii_lowercase().ends_with(".json")
+        || (matches!(begins, Some(b'{' | b'[')) && serde_json::from_slice::<serde::de::IgnoredAny>(without_mark(bytes)).is_ok())
+}
+
+fn without_mark(bytes: &[u8]) -> &[u8] {
+    bytes.strip_prefix(b"\xef\xbb\xbf").unwrap_or(bytes)
+}
+
+fn json(name: &str, bytes: &[u8]) -> Result<RawSheet, OpenError> {
+    let json = serde_json::from_slice(without_mark(bytes)).map_err(|e| OpenError::Json(e.to_string()))?;
+    let sheet = mangle_core::records::raw_from_json(stem(name), &json).map_err(|e| OpenError::Json(e.to_string()))?;
+    match sheet.rows.len() {
+        count if count > MOST_ROWS => Err(OpenError::TooLarge {
+            what: format!("the file “{name}” with {count} records"),
+            limit: format!("{MOST_ROWS} records"),
+            remedy: "split it into several files",
+        }),
+        _ => Ok(sheet),
+    }
 }
 
 fn stem(name: &str) -> &str {
@@ -79,7 +108,7 @@ fn sheet(name: &str, rows: Vec<Vec<Cell>>) -> Result<RawSheet, OpenError> {
         }
     }
     check_header(name, &header)?;
-    Ok(RawSheet { name: name.to_owned(), header, rows })
+    Ok(RawSheet { name: name.to_owned(), header, rows, typed: false })
 }
 
 /// Refuses columns without a name or with one name.

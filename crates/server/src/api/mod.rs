@@ -2,7 +2,9 @@
 
 mod dispatches;
 mod drop;
+mod fields;
 mod language;
+mod pages;
 mod runs;
 mod settings;
 mod sources;
@@ -43,6 +45,7 @@ fn described() -> OpenApiRouter<App> {
         .merge(templates::router())
         .merge(dispatches::router())
         .merge(drop::router())
+        .merge(fields::router())
         .merge(language::router())
         .merge(runs::router())
         .merge(settings::router())

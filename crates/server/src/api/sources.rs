@@ -3,7 +3,7 @@
 use axum::Json;
 use axum::extract::{Multipart, Path, Query, State};
 use mangle_core::language::{Context, condition};
-use mangle_core::records::{Filter, Recognised, Record, recognise};
+use mangle_core::records::{Filter, Recognised, Record, recognise, sample};
 use mangle_core::value::{Currency, Locale, Value};
 use serde::{Deserialize, Serialize};
 use utoipa::{IntoParams, ToSchema};
@@ -230,7 +230,7 @@ fn cell(value: &Value, context: &Context) -> CellInfo {
         Value::Money(money) => {
             CellInfo { text: context.locale.number(money.amount, money.currency.places(), money.currency.places(), true), wanted: None }
         }
-        other => CellInfo { text: mangle_core::language::plain(other, &context.locale).unwrap_or_default(), wanted: None },
+        other => CellInfo { text: sample(other, &context.locale), wanted: None },
     }
 }
 

@@ -290,7 +290,7 @@ mod tests {
     }
 
     fn settings(email: &str) -> Settings {
-        Settings { office_name: "Brackwater Quay".into(), office_email: email.into(), person_email: String::new() }
+        Settings { office_name: "Brackwater Quay".into(), office_email: email.into(), ..Settings::default() }
     }
 
     fn envelope() -> Envelope {

@@ -5,6 +5,7 @@ pub mod items;
 pub mod runs;
 pub mod settings;
 pub mod sheets;
+pub mod specimens;
 pub mod templates;
 
 use std::path::Path;
@@ -21,7 +22,8 @@ pub struct Store(Pool<SqliteConnectionManager>);
 /// A connection of the store.
 pub type Connection = PooledConnection<SqliteConnectionManager>;
 
-const MIGRATIONS: [&str; 1] = [include_str!("../../migrations/01-start.sql")];
+const MIGRATIONS: [&str; 2] =
+    [include_str!("../../migrations/01-start.sql"), include_str!("../../migrations/02-versions-and-specimens.sql")];
 
 impl Store {
     /// Opens the store of a file, brought up to date.

@@ -1,6 +1,7 @@
 //! The office and the person at work.
 
 use anyhow::Result;
+use mangle_core::language::Office;
 use rusqlite::{Connection, params};
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
@@ -12,8 +13,21 @@ pub struct Settings {
     pub office_name: String,
     /// The office's address.
     pub office_email: String,
+    /// The person's name: who brought in a version.
+    #[serde(default)]
+    pub person_name: String,
     /// The person's own address: where proofs go.
     pub person_email: String,
+    /// Hosts from which pictures may be fetched, parted by commas.
+    #[serde(default)]
+    pub picture_hosts: String,
+}
+
+impl Settings {
+    /// The office as placeholders name it.
+    pub fn office(&self) -> Office {
+        Office { name: self.office_name.clone(), email: self.office_email.clone() }
+    }
 }
 
 /// The settings as kept.
@@ -25,7 +39,9 @@ pub fn read(c: &Connection) -> Result<Settings> {
         match name.as_str() {
             "office name" => settings.office_name = value,
             "office e-mail" => settings.office_email = value,
+            "person name" => settings.person_name = value,
             "person e-mail" => settings.person_email = value,
+            "picture hosts" => settings.picture_hosts = value,
             _ => {}
         }
     }
@@ -34,9 +50,13 @@ pub fn read(c: &Connection) -> Result<Settings> {
 
 /// Keeps the settings.
 pub fn write(c: &Connection, settings: &Settings) -> Result<()> {
-    for (name, value) in
-        [("office name", &settings.office_name), ("office e-mail", &settings.office_email), ("person e-mail", &settings.person_email)]
-    {
+    for (name, value) in [
+        ("office name", &settings.office_name),
+        ("office e-mail", &settings.office_email),
+        ("person name", &settings.person_name),
+        ("person e-mail", &settings.person_email),
+        ("picture hosts", &settings.picture_hosts),
+    ] {
         c.execute("INSERT INTO setting (name, value) VALUES (?1, ?2) ON CONFLICT (name) DO UPDATE SET value = ?2", params![name, value])?;
     }
     Ok(())

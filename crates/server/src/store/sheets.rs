@@ -1,7 +1,9 @@
 //! Sources, their sheets, the rows and the filters kept for them.
 
+use std::sync::Arc;
+
 use anyhow::{Context, Result};
-use mangle_core::records::{Cell, Column, ColumnType, RawSheet, Recognised, Sheet};
+use mangle_core::records::{Cell, Column, ColumnType, RawSheet, Recognised, Schema, Sheet};
 use mangle_core::value::read::Reading;
 use mangle_core::value::{Currency, DateOrder};
 use rusqlite::{Connection, OptionalExtension, Transaction, params};
@@ -50,6 +52,13 @@ pub struct ColumnInfo {
     pub kind: String,
     /// The currency of a column of money.
     pub currency: Option<String>,
+    /// The columns of the records that a record or list holds.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    #[schema(no_recursion)]
+    pub inner: Vec<ColumnInfo>,
+    /// What the items of a list of plain values are.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub items: Option<String>,
 }
 
 /// A filter kept under a name.
@@ -70,13 +79,20 @@ impl ColumnInfo {
             ColumnType::Money(currency) => Some(currency.to_string()),
             _ => None,
         };
-        ColumnInfo { name: column.name.clone(), kind: column.kind.name().to_owned(), currency }
+        let inner = column.inner.iter().flat_map(|schema| schema.columns()).map(ColumnInfo::of).collect();
+        let items = column.items.map(|kind| kind.name().to_owned());
+        ColumnInfo { name: column.name.clone(), kind: column.kind.name().to_owned(), currency, inner, items }
     }
 
     /// The column that this describes; text where the type is not known.
     pub fn column(&self) -> Column {
         let currency = self.currency.as_deref().and_then(|c| Currency::parse(c).ok());
-        Column::new(&self.name, ColumnType::parse(&self.kind, currency).unwrap_or(ColumnType::Text))
+        let inner: Vec<Column> = self.inner.iter().map(ColumnInfo::column).collect();
+        Column {
+            inner: if inner.is_empty() { None } else { Schema::new(inner).ok().map(Arc::new) },
+            items: self.items.as_deref().and_then(|kind| ColumnType::parse(kind, None)),
+            ..Column::new(&self.name, ColumnType::parse(&self.kind, currency).unwrap_or(ColumnType::Text))
+        }
     }
 }
 
@@ -153,7 +169,7 @@ pub fn load(c: &Connection, id: i64) -> Result<Option<(Sheet, Reading)>> {
     let Some(info) = sheet(c, id)? else { return Ok(None) };
     let reading = reading(c, id)?;
     let mut query = c.prepare_cached("SELECT cells FROM sheet_row WHERE sheet_id = ?1 ORDER BY number")?;
-    let mut raw = RawSheet { name: info.name, header: Vec::new(), rows: Vec::with_capacity(info.row_count) };
+    let mut raw = RawSheet { name: info.name, rows: Vec::with_capacity(info.row_count), ..RawSheet::default() };
     let mut rows = query.query([id])?;
     while let Some(row) = rows.next()? {
         let cells: Vec<Cell> = serde_json::from_str(row.get_ref(0)?.as_str()?)?;

@@ -12,7 +12,9 @@ pub struct TemplateInfo {
     pub id: i64,
     /// Its name.
     pub name: String,
-    /// Its versions, the newest first; the first is in use.
+    /// Which version is in use; newer ones are drafts.
+    pub in_use: i64,
+    /// Its versions, the newest first.
     pub versions: Vec<Version>,
 }
 
@@ -32,12 +34,33 @@ pub struct Version {
     pub size: i64,
     /// When it was brought in.
     pub brought_in: String,
+    /// Who brought it in.
+    pub brought_by: String,
+    /// What the person noted of it.
+    pub note: String,
 }
 
-const VERSION: &str = "SELECT id, number, file_name, file, size, brought_in FROM template_version";
+impl TemplateInfo {
+    /// A version by its number; the one in use where none is asked for.
+    pub fn version(&self, number: Option<i64>) -> Option<&Version> {
+        let wanted = number.unwrap_or(self.in_use);
+        self.versions.iter().find(|v| v.number == wanted)
+    }
+}
+
+const VERSION: &str = "SELECT id, number, file_name, file, size, brought_in, brought_by, note FROM template_version";
 
 fn of_row(r: &rusqlite::Row<'_>) -> rusqlite::Result<Version> {
-    Ok(Version { id: r.get(0)?, number: r.get(1)?, file_name: r.get(2)?, file: r.get(3)?, size: r.get(4)?, brought_in: r.get(5)? })
+    Ok(Version {
+        id: r.get(0)?,
+        number: r.get(1)?,
+        file_name: r.get(2)?,
+        file: r.get(3)?,
+        size: r.get(4)?,
+        brought_in: r.get(5)?,
+        brought_by: r.get(6)?,
+        note: r.get(7)?,
+    })
 }
 
 /// All templates, the newest first.
@@ -49,16 +72,22 @@ pub fn list(c: &Connection) -> Result<Vec<TemplateInfo>> {
 
 /// A template.
 pub fn get(c: &Connection, id: i64) -> Result<Option<TemplateInfo>> {
-    let name: Option<String> = c.prepare_cached("SELECT name FROM template WHERE id = ?1")?.query_row([id], |r| r.get(0)).optional()?;
-    let Some(name) = name else { return Ok(None) };
+    let mut query = c.prepare_cached("SELECT name, in_use FROM template WHERE id = ?1")?;
+    let Some((name, in_use)) = query.query_row([id], |r| Ok((r.get(0)?, r.get(1)?))).optional()? else { return Ok(None) };
     let mut query = c.prepare_cached(&format!("{VERSION} WHERE template_id = ?1 ORDER BY number DESC"))?;
     let versions = query.query_map([id], of_row)?.collect::<Result<Vec<_>, _>>()?;
-    Ok(Some(TemplateInfo { id, name, versions }))
+    Ok(Some(TemplateInfo { id, name, in_use, versions }))
 }
 
 /// A version by its number in the store.
 pub fn version(c: &Connection, id: i64) -> Result<Option<Version>> {
     Ok(c.prepare_cached(&format!("{VERSION} WHERE id = ?1"))?.query_row([id], of_row).optional()?)
+}
+
+/// The template that a version is of.
+pub fn of_version(c: &Connection, version: i64) -> Result<Option<i64>> {
+    let mut query = c.prepare_cached("SELECT template_id FROM template_version WHERE id = ?1")?;
+    Ok(query.query_row([version], |r| r.get(0)).optional()?)
 }
 
 /// Adds a template without versions.
@@ -67,14 +96,45 @@ pub fn add(c: &Connection, name: &str) -> Result<i64> {
     Ok(c.last_insert_rowid())
 }
 
-/// Adds a version, which is the one in use from now on.
-pub fn add_version(c: &Connection, template: i64, file_name: &str, file: &str, size: usize, at: &str) -> Result<i64> {
+/// A version to be added.
+#[derive(Debug)]
+pub struct NewVersion<'a> {
+    /// The file that it came from.
+    pub file_name: &'a str,
+    /// The file's name in the store.
+    pub file: &'a str,
+    /// Its size in bytes.
+    pub size: i64,
+    /// When it was brought in.
+    pub at: &'a str,
+    /// Who brought it in.
+    pub by: &'a str,
+    /// What is noted of it.
+    pub note: &'a str,
+}
+
+/// Adds a version as a draft; a template's first is in use from now on. Gives its
+/// number among the template's.
+pub fn add_version(c: &Connection, template: i64, new: &NewVersion<'_>) -> Result<i64> {
     c.execute(
-        "INSERT INTO template_version (template_id, number, file_name, file, size, brought_in)
-         SELECT ?1, 1 + coalesce(max(number), 0), ?2, ?3, ?4, ?5 FROM template_version WHERE template_id = ?1",
-        params![template, file_name, file, size, at],
+        "INSERT INTO template_version (template_id, number, file_name, file, size, brought_in, brought_by, note)
+         SELECT ?1, 1 + coalesce(max(number), 0), ?2, ?3, ?4, ?5, ?6, ?7 FROM template_version WHERE template_id = ?1",
+        params![template, new.file_name, new.file, new.size, new.at, new.by, new.note],
     )?;
-    Ok(c.last_insert_rowid())
+    c.execute("UPDATE template SET in_use = 1 WHERE id = ?1 AND in_use = 0", [template])?;
+    Ok(c.query_row("SELECT max(number) FROM template_version WHERE template_id = ?1", [template], |r| r.get(0))?)
+}
+
+/// Puts a version in use.
+pub fn put_in_use(c: &Connection, template: i64, number: i64) -> Result<bool> {
+    let sql =
+        "UPDATE template SET in_use = ?2 WHERE id = ?1 AND EXISTS (SELECT 1 FROM template_version WHERE template_id = ?1 AND number = ?2)";
+    Ok(c.execute(sql, params![template, number])? > 0)
+}
+
+/// Changes what is noted of a version.
+pub fn set_note(c: &Connection, version: i64, note: &str) -> Result<bool> {
+    Ok(c.execute("UPDATE template_version SET note = ?2 WHERE id = ?1", params![version, note])? > 0)
 }
 
 /// How many dispatches and runs use a template.

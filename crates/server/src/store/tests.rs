@@ -19,6 +19,7 @@ fn furnished() -> (tempfile::TempDir, Connection, i64) {
         rows: [("BQ-1", "12.50"), ("BQ-2", "405.00"), ("BQ-3", "")]
             .map(|(r, b)| vec![Cell::Text(r.into()), if b.is_empty() { Cell::Blank } else { Cell::Text(b.into()) }])
             .to_vec(),
+        ..RawSheet::default()
     };
     let found = recognise(&raw);
     let t = c.transaction().expect("begins");

@@ -45,7 +45,7 @@ async function take(files: File[]) {
           :label="`${one.source}, ${one.name}`"
         />
       </el-select>
-      <FilePick label="Bring in a sheet" accept=".csv,.tsv,.txt,.xlsx,.ods" @files="take" />
+      <FilePick label="Bring in a sheet" accept=".csv,.tsv,.txt,.xlsx,.ods,.json" @files="take" />
     </div>
     <div class="pick">
       <el-input

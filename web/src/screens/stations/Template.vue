@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { onMounted, ref } from 'vue'
+import { computed, onMounted, ref } from 'vue'
 
 import type { Bench } from '../../api/bench'
 import { api, ask, attempt, type Schemas, upload } from '../../api/client'
@@ -10,6 +10,7 @@ const props = defineProps<{ bench: Bench; change: (work: (bench: Bench) => void)
 const templates = ref<Schemas['TemplateInfo'][]>([])
 const load = () => attempt(async () => (templates.value = await ask(api.GET('/api/templates'))))
 onMounted(load)
+const chosen = computed(() => templates.value.find((t) => t.id === props.bench.template_id))
 
 async function take(files: File[]) {
   const made = await attempt(() => ask(api.POST('/api/templates', upload(files))))
@@ -28,13 +29,24 @@ async function take(files: File[]) {
       :model-value="bench.template_id ?? undefined"
       placeholder="Choose a template"
       aria-label="Template"
-      @change="(id: number) => change((b) => (b.template_id = id))"
+      @change="(id: number) => change((b) => ((b.template_id = id), (b.setup.version = null)))"
     >
+      <el-option v-for="one in templates" :key="one.id" :value="one.id" :label="one.name" />
+    </el-select>
+  </div>
+  <div v-if="chosen" class="field">
+    <span>Version</span>
+    <el-select
+      :model-value="bench.setup.version ?? 0"
+      aria-label="Version of the template"
+      @change="(number: number) => change((b) => (b.setup.version = number || null))"
+    >
+      <el-option :value="0" :label="`the one in use, now version ${chosen.in_use}`" />
       <el-option
-        v-for="one in templates"
+        v-for="one in chosen.versions"
         :key="one.id"
-        :value="one.id"
-        :label="`${one.name}, version ${one.versions[0]?.number}`"
+        :value="one.number"
+        :label="`always version ${one.number}${one.note ? `, ${one.note}` : ''}`"
       />
     </el-select>
   </div>

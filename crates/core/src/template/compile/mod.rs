@@ -8,7 +8,8 @@ mod read;
 use std::collections::{HashMap, HashSet};
 use std::ops::Range;
 
-use super::gather::{Gathered, Id};
+use super::coverage::{self, Way};
+use super::gather::{Gathered, Id, Node};
 use super::outline::{Outline, outline};
 use super::program::{Block, Op, Program, Site};
 use super::{Placeholder, Problem};
@@ -22,10 +23,15 @@ pub struct Compiled {
     pub program: Program,
     /// The placeholders in reading order.
     pub placeholders: Vec<Placeholder>,
+    /// The bytes of the part in which each of them stands; several stretches
+    /// where a word processor split it.
+    pub spots: Vec<Vec<Range<usize>>>,
     /// What must be put right first.
     pub problems: Vec<Problem>,
     /// The conditions and repeats as they nest, with what is printed in them.
     pub outline: Vec<Outline>,
+    /// The ways that filling can go, in reading order.
+    pub ways: Vec<Way>,
 }
 
 /// Compiles a gathered part.
@@ -34,12 +40,16 @@ pub fn compile(gathered: Gathered) -> Compiled {
     compiler.read();
     compiler.place();
     compiler.emit();
+    let spots = compiler.standing.iter().map(|s| compiler.spot(s)).collect();
     let Compiler { ops, sites, blocks, placeholders, mut problems, standing, .. } = compiler;
     let outline = outline(&standing.iter().map(|s| s.kind.as_ref()).collect::<Vec<_>>(), &placeholders);
+    let mut ways: Vec<Way> = blocks.iter().flat_map(|b| coverage::of_block(&b.branches, &sites)).collect();
+    ways.extend(sites.iter().flat_map(coverage::of_site));
+    ways.sort_by_key(|w| w.placeholder);
     problems.sort_by_key(|(order, _)| *order);
     let free = free_number(&gathered);
     let program = Program { bytes: gathered.bytes, ops, sites, blocks, writes: gathered.writes, free };
-    Compiled { program, placeholders, problems: problems.into_iter().map(|(_, p)| p).collect(), outline }
+    Compiled { program, placeholders, spots, problems: problems.into_iter().map(|(_, p)| p).collect(), outline, ways }
 }
 
 /// A number above all that drawings and bookmarks have.
@@ -151,6 +161,25 @@ impl<'g> Compiler<'g> {
         let (paragraph, text) = (self.standing[index].paragraph, self.standing[index].text.clone());
         let span = Span { start: 0, end: text.len() };
         self.problem(paragraph, format!("[:{text}]"), span, code, message.to_owned());
+    }
+
+    /// The bytes in which a placeholder stands.
+    fn spot(&self, standing: &Standing) -> Vec<Range<usize>> {
+        let own = &self.gathered.paragraphs[standing.paragraph];
+        if let Some(Node::ObjectOpen(tag)) = standing.object.map(|node| &self.gathered.nodes[node]) {
+            return vec![tag.clone()];
+        }
+        let texts = own.pieces.iter().filter_map(|(node, start)| match &self.gathered.nodes[*node] {
+            Node::Text(text) => Some((text, *start)),
+            _ => None,
+        });
+        texts
+            .filter_map(|(text, start)| {
+                let from = standing.range.start.max(start);
+                let to = standing.range.end.min(start + text.text.len());
+                (from < to).then(|| text.raw(from - start..to - start))
+            })
+            .collect()
     }
 
     /// The placeholders of a paragraph with their places in the reading order.

@@ -107,19 +107,16 @@ impl Compiler<'_> {
                 continue;
             };
             let mut within: Vec<Option<Vec<Name>>> = around.iter().flatten().cloned().collect();
-            if !matches!(kind, Kind::Repeat(Some(_), _)) {
-                within.extend(self.extents_around(index, paragraph));
-            }
+            within.extend(self.extents_around(index, paragraph, matches!(kind, Kind::Repeat(Some(_), _))));
             let mut names: Vec<NameUse> = Vec::new();
-            for expr in kind.exprs() {
-                expr.names(&mut within, &mut |name, _, within| {
-                    let lists = within.iter().map(|list| list.clone().map(|path| path.into_iter().map(|n| n.text).collect())).collect();
-                    let found = NameUse { name: name.text.clone(), within: lists };
-                    if !set.contains(&name.folded) && !names.contains(&found) {
-                        names.push(found);
-                    }
-                });
-            }
+            kind.uses(&mut within, &mut |one, within| {
+                let lists = within.iter().map(|list| list.clone().map(|path| path.into_iter().map(|n| n.text).collect())).collect();
+                let rest = one.rest.iter().map(|n| n.text.clone()).collect();
+                let found = NameUse { name: one.name.text.clone(), rest, used: one.used, within: lists };
+                if !set.contains(&one.name.folded) && !names.contains(&found) {
+                    names.push(found);
+                }
+            });
             match kind {
                 Kind::If(_) => around.push(None),
                 Kind::Repeat(None, list) => around.push(Some(list.path())),
@@ -138,13 +135,14 @@ impl Compiler<'_> {
         }
     }
 
-    /// The lists of `repeat row` and its kin that a placeholder stands within.
-    fn extents_around(&self, index: usize, paragraph: usize) -> Vec<Option<Vec<Name>>> {
+    /// The lists of `repeat row` and its kin that a placeholder stands within; of
+    /// those in one row the earlier holds the later.
+    fn extents_around(&self, index: usize, paragraph: usize, is_extent: bool) -> Vec<Option<Vec<Name>>> {
         let own = &self.gathered.paragraphs[paragraph];
         let mut lists = Vec::new();
         for (other, standing) in self.standing.iter().enumerate() {
             let Some(Kind::Repeat(Some(extent), list)) = &standing.kind else { continue };
-            if other == index {
+            if other == index || (is_extent && other > index) {
                 continue;
             }
             let theirs = &self.gathered.paragraphs[standing.paragraph];

@@ -81,7 +81,7 @@ impl Filler<'_> {
     pub(super) fn end_table(&mut self) {
         let Some(table) = self.tables.pop() else { return };
         if table.rows == 0 {
-            self.out.truncate(table.start);
+            self.cut(table.start);
             if let Some(trace) = &mut self.trace
                 && let Some(last) = trace.last_mut()
             {

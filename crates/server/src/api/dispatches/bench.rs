@@ -44,6 +44,9 @@ struct SetupBody {
     name: String,
     /// The e-mail channel, when it is on.
     email: Option<EmailBody>,
+    /// The template's version that is always used; the one in use where there is none.
+    #[serde(default)]
+    version: Option<i64>,
     /// The locale by which values print.
     locale: String,
 }

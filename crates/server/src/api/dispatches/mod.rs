@@ -139,11 +139,11 @@ async fn find(app: &App, key: &str) -> Result<Dispatch, Refused> {
     app.store.with(move |c| dispatches::by_key(c, &key)).await?.ok_or_else(|| Refused::missing("the dispatch"))
 }
 
-/// The version in use of a dispatch's template.
+/// The version of its template that a dispatch uses: a fixed one, or the one in use.
 async fn version(app: &App, dispatch: &Dispatch) -> Result<Option<(String, i64, i64)>, Refused> {
     let Some(id) = dispatch.template_id else { return Ok(None) };
     let template = app.store.with(move |c| templates::get(c, id)).await?;
-    Ok(template.and_then(|t| t.versions.first().map(|v| (t.name, v.number, v.id))))
+    Ok(template.and_then(|t| t.version(dispatch.setup.version).map(|v| (t.name.clone(), v.number, v.id))))
 }
 
 async fn ready(app: &App, dispatch: &Dispatch) -> Result<(Prepared, Option<(String, i64, i64)>), Refused> {

@@ -4,11 +4,13 @@ use axum::Json;
 use axum::extract::{Path, State};
 use mangle_core::records::Record;
 use mangle_core::value::EmailAddress;
+use mangle_documents::docx::Means;
 use serde::Serialize;
 use utoipa::ToSchema;
 
 use super::preflight::{FindingInfo, finding};
 use super::{counted, find, ready};
+use crate::api::pages::{Pages, TraceInfo};
 use crate::error::{Answer, Problem, Refused};
 use crate::prepare::{Prepared, blocking, label};
 use crate::run;
@@ -21,8 +23,11 @@ pub(super) struct PageView {
     row: usize,
     /// What to call it.
     label: String,
-    /// The pages as SVG.
-    pages: Vec<String>,
+    /// The pages; their marks are entries of the trace.
+    #[serde(flatten)]
+    pages: Pages,
+    /// What each placeholder did.
+    trace: Vec<TraceInfo>,
     /// The documents' name without extension.
     file_name: String,
     /// The message, when the e-mail channel is on.
@@ -73,7 +78,8 @@ fn view(prepared: &Prepared, row: usize) -> Result<PageView, Refused> {
     let mut view = PageView {
         row,
         label: label.clone(),
-        pages: Vec::new(),
+        pages: Pages::default(),
+        trace: Vec::new(),
         file_name: String::new(),
         message: None,
         findings: Vec::new(),
@@ -90,23 +96,22 @@ fn view(prepared: &Prepared, row: usize) -> Result<PageView, Refused> {
         Err(findings) => view.findings = findings.into_iter().map(|f| finding(f, label.clone())).collect(),
     }
     // A wrong address must not hide the page; a wrong value in it does.
-    if let Ok(filled) = template.fill(&scope) {
-        let made = run::page_of(template, &filled, false)?;
-        view.pages = (0..made.page_count().min(50)).filter_map(|p| made.svg(p)).collect();
+    let (filled, trace) = template.fill_traced(&scope, Means::default());
+    if let Ok(filled) = filled {
+        view.pages = Pages::of(&run::page_of(template, &filled, false)?);
     }
+    view.trace = TraceInfo::of(trace, template.placeholders());
     Ok(view)
 }
 
 fn values(prepared: &Prepared, record: &Record) -> std::collections::BTreeMap<String, String> {
-    use mangle_core::language::{Folded, plain};
-    use mangle_core::value::{Locale, Value};
+    use mangle_core::language::Folded;
+    use mangle_core::records::sample;
+    use mangle_core::value::Locale;
     let english = Locale::english();
     let ties = prepared.ties();
     let shown = ties.into_iter().filter_map(|tie| {
-        let text = match record.get(&Folded::new(tie.column.as_deref()?))? {
-            Value::Misfit(misfit) => misfit.text.clone(),
-            value => plain(value, &english).unwrap_or_default(),
-        };
+        let text = sample(record.get(&Folded::new(tie.column.as_deref()?))?, &english);
         Some((tie.name, text))
     });
     shown.collect()

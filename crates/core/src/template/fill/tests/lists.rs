@@ -6,7 +6,7 @@ use super::SMALL;
 use crate::language::syntax::Symbology;
 use crate::language::{Context, Fault, Scope, Ties};
 use crate::records::{Sheet, from_json};
-use crate::template::{Clauses, Draw, Drawing, Filling, Place, TextTemplate, compile, gather};
+use crate::template::{Clauses, Coverage, Draw, Drawing, Filling, Place, TextTemplate, compile, gather};
 use crate::value::Locale;
 
 const NOON: jiff::civil::DateTime = jiff::civil::DateTime::constant(2026, 11, 23, 12, 0, 0, 0);
@@ -233,7 +233,16 @@ fn the_trace_tells_branches_values_and_fields() {
     let lines: Vec<String> = filling
         .trace
         .iter()
-        .map(|t| format!("{} {:?} {:?} {:?} {:?}", t.placeholder, t.turns, t.branch, t.printed.as_deref().unwrap_or("-"), t.read))
+        .map(|t| {
+            format!(
+                "{} {:?} {:?} {:?} {:?}",
+                t.placeholder,
+                t.turns,
+                t.branch,
+                t.printed.as_deref().unwrap_or("-"),
+                t.read.iter().map(ToString::to_string).collect::<Vec<_>>()
+            )
+        })
         .collect();
     insta::assert_snapshot!(lines.join("\n"));
 }
@@ -418,4 +427,90 @@ proptest! {
         let out = template.fill(&Scope::new(&sheet.records[0], &ties, &context)).expect("fills");
         prop_assert_eq!(out, (0..count).map(|n| format!("{n},")).collect::<String>());
     }
+}
+
+#[test]
+fn a_row_repeated_within_repeated_rows_stands_within_their_list() {
+    let xml =
+        table(&[row(&["[:repeat 2 rows for lines group by section][: section]"]), row(&["[:repeat row for group sort by qty][: item]"])]);
+    let compiled = compile(gather(format!("<doc>{xml}</doc>").into_bytes().into(), &SMALL, Place::Body).expect("gathers"));
+    let within: Vec<usize> = compiled.placeholders.iter().map(|p| p.names.iter().map(|n| n.within.len()).max().unwrap_or(0)).collect();
+    assert_eq!(within, [1, 1, 2, 2]);
+    assert_eq!(filled(&xml), table(&["Berth", "A10", "a1", "Power", "b7", "A2"].map(|cell| row(&[cell]))));
+}
+
+#[test]
+fn the_trace_knows_where_each_value_stands() {
+    let xml = p("Dear [: boat], [: ref].")
+        + &p("[:if 1 > 2][: ref][:end]")
+        + &p("[: missing else \" \"]")
+        + &p("[: boat] ")
+        + &p("[:picture ref]");
+    let compiled = compile(gather(xml.clone().into_bytes().into(), &SMALL, Place::Body).expect("gathers"));
+    let (sheet, ties, context) = (case(), Ties::default(), Context::new(Locale::english(), NOON));
+    let mut out = Vec::new();
+    let filling = compiled.program.fill_traced(&Scope::new(&sheet.records[0], &ties, &context), &mut out, &mut Easel::default());
+    let stretches: Vec<&str> = filling.trace.iter().filter_map(|t| std::str::from_utf8(&out[t.at.clone()?]).ok()).collect();
+    assert_eq!(stretches, ["Grace", "BQ-0031", "Grace", "<pic of='BQ-0031'/>"]);
+    // And so do the placeholders in what it was compiled from, however they were split.
+    let split = "<p><r><t>Dear [: bo</t></r><r><t>at]</t></r></p>";
+    let compiled = compile(gather(split.as_bytes().into(), &SMALL, Place::Body).expect("gathers"));
+    let pieces: Vec<&str> = compiled.spots[0].iter().map(|at| &split[at.clone()]).collect();
+    assert_eq!(pieces, ["[: bo", "at]"]);
+}
+
+#[test]
+fn a_value_whose_last_space_a_gap_takes_ends_before_it() {
+    let json = serde_json::json!({ "Name": "Grace ", "Note": "" });
+    let sheet = from_json("boats", &json).expect("a boat");
+    let compiled = compile(gather(p("[: name][: note], moored").into_bytes().into(), &SMALL, Place::Body).expect("gathers"));
+    let (ties, context, mut out) = (Ties::default(), Context::new(Locale::english(), NOON), Vec::new());
+    let filling = compiled.program.fill_traced(&Scope::new(&sheet.records[0], &ties, &context), &mut out, &mut Easel::default());
+    let at = filling.trace[0].at.clone().expect("printed");
+    assert_eq!(&out[at], b"Grace");
+    assert!(String::from_utf8_lossy(&out).contains("Grace, moored"));
+}
+
+/// The ways that records of a list take through a text, with their numbers.
+fn ways(text: &str, records: &serde_json::Value) -> Vec<String> {
+    let compiled = compile(gather(p(text).into_bytes().into(), &SMALL, Place::Body).expect("gathers"));
+    let sheet = from_json("boats", records).expect("records");
+    let (ties, context) = (Ties::default(), Context::new(Locale::english(), NOON));
+    let mut coverage = Coverage::new(compiled.ways);
+    for record in &sheet.records {
+        let filling = compiled.program.fill_traced(&Scope::new(record, &ties, &context), &mut Vec::new(), &mut Easel::default());
+        coverage.take(&filling.trace, record.number);
+    }
+    coverage.ways().iter().map(|t| format!("{} {:?} {} {:?}", t.way.begins, t.way.took, t.records, t.first)).collect()
+}
+
+#[test]
+fn coverage_counts_the_records_that_take_each_way() {
+    let records = serde_json::json!([
+        { "Loa": 14, "Mobile": "1", "Tags": ["a", "b"] },
+        { "Loa": 9, "Home": "2", "Tags": [] },
+        { "Loa": 9, "Mobile": "", "Tags": [] },
+    ]);
+    assert_eq!(
+        ways("[:if loa > 12]long[:else if loa > 10]middling[:else]short[:end] [: mobile else home]", &records),
+        [
+            "0 Branch(0) 1 Some(1)",
+            "1 Branch(1) 0 None",
+            "0 Branch(2) 2 Some(2)",
+            "4 Alternative(0) 1 Some(1)",
+            "4 Alternative(1) 1 Some(2)",
+            "4 Blank 1 Some(3)",
+        ]
+    );
+    assert_eq!(
+        ways("[:repeat for tags][:if turn.first]x[:end][:end] [: mobile else \"none\"]", &records),
+        [
+            "0 Turns 1 Some(1)",
+            "0 NoTurns 2 Some(2)",
+            "1 Branch(0) 1 Some(1)",
+            "1 NoBranch 1 Some(1)",
+            "4 Alternative(0) 1 Some(1)",
+            "4 Alternative(1) 2 Some(2)",
+        ]
+    );
 }

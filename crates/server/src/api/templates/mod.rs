@@ -1,41 +1,98 @@
-//! Templates: bringing them in, their placeholders and problems, their versions.
+//! Templates: bringing them in, their placeholders and problems; in files of their
+//! own, their versions, trying out, specimens and coverage.
+
+mod coverage;
+mod specimens;
+mod tryout;
+mod versions;
 
 use axum::Json;
-use axum::extract::{Multipart, Path, State};
+use axum::extract::{Multipart, Path, Query, State};
 use axum::http::header;
 use axum::response::{IntoResponse, Response};
-use mangle_core::template::{Outline, Placeholder, Problem as TemplateProblem};
-use mangle_documents::docx::{Found, Template};
-use serde::Serialize;
-use utoipa::ToSchema;
+use mangle_core::language::UsedAs;
+use mangle_core::template::{Need, Outline, Placeholder, Problem as TemplateProblem};
+use mangle_documents::docx::Found;
+use serde::{Deserialize, Serialize};
+use utoipa::{IntoParams, ToSchema};
 use utoipa_axum::router::OpenApiRouter;
 use utoipa_axum::routes;
 
-use super::upload::{FileForm, Upload, files, stem};
-use crate::clock;
+use super::upload::{FileForm, files};
 use crate::error::{Answer, Problem, Refused};
-use crate::prepare::blocking;
 use crate::server::App;
 use crate::store::templates::{self, TemplateInfo};
 
 pub fn router() -> OpenApiRouter<App> {
-    OpenApiRouter::new().routes(routes!(list, bring_in)).routes(routes!(show, replace, remove)).routes(routes!(file))
+    OpenApiRouter::new()
+        .routes(routes!(list, bring_in))
+        .routes(routes!(show, versions::replace, remove))
+        .routes(routes!(versions::file))
+        .routes(routes!(versions::pages))
+        .routes(routes!(versions::note))
+        .routes(routes!(versions::put_in_use))
+        .routes(routes!(versions::restore))
+        .routes(routes!(versions::changes))
+        .routes(routes!(tryout::try_out))
+        .routes(routes!(tryout::values_of))
+        .routes(routes!(specimens::list, specimens::keep))
+        .routes(routes!(specimens::accept))
+        .routes(routes!(specimens::remove))
+        .routes(routes!(coverage::coverage))
 }
 
-/// A template with what stands in the version in use.
+pub use versions::keep;
+
+/// A template with what stands in one of its versions.
 #[derive(Debug, Serialize, ToSchema)]
 pub struct TemplateDetail {
     /// The template and its versions.
     #[serde(flatten)]
     pub info: TemplateInfo,
+    /// The version that is described here.
+    pub shown: i64,
     /// The placeholders, in reading order.
     pub placeholders: Vec<PlaceholderInfo>,
     /// What must be put right before the template can be used.
     pub problems: Vec<ProblemInfo>,
     /// The conditions and repeats as they nest, with what is printed in them.
     pub outline: Vec<OutlineInfo>,
+    /// The fields that it needs, as a tree.
+    pub needs: Vec<NeedInfo>,
     /// What was read differently than it stands in the file.
     pub told: Vec<String>,
+}
+
+/// A field that a template needs.
+#[derive(Debug, Serialize, ToSchema)]
+pub struct NeedInfo {
+    /// As first written.
+    pub name: String,
+    /// value, yes/no, text, number, money, date, picture, record or list.
+    pub used: String,
+    /// How many placeholders use it.
+    pub uses: usize,
+    /// The fields of its record or its records.
+    #[schema(no_recursion)]
+    pub within: Vec<NeedInfo>,
+}
+
+impl From<&Need> for NeedInfo {
+    fn from(need: &Need) -> NeedInfo {
+        let used = match need.used {
+            UsedAs::Value => "value",
+            UsedAs::YesNo => "yes/no",
+            UsedAs::Text => "text",
+            UsedAs::Number => "number",
+            UsedAs::Money => "money",
+            UsedAs::Date => "date",
+            UsedAs::Picture => "picture",
+            UsedAs::Record => "record",
+            UsedAs::List => "list",
+        };
+        let within = need.within.iter().map(Into::into).collect();
+        NeedInfo { name: need.name.clone(), used: used.to_owned(), uses: need.uses, within }
+    }
 }
 
 /// One line of the outline of a template's logic.
@@ -152,61 +209,35 @@ async fn bring_in(State(app): State<App>, form: Multipart) -> Answer<TemplateDet
         last = Some(keep(&app, None, upload).await?);
     }
     let id = last.ok_or_else(|| Refused::missing("the file"))?;
-    detail(&app, id).await.map(Json)
+    detail(&app, id, None).await.map(Json)
 }
 
-/// Keeps a file as a new template, or as the next version of one.
-pub async fn keep(app: &App, template: Option<i64>, upload: Upload) -> Result<i64, Refused> {
-    let Upload { name, bytes } = upload;
-    let size = bytes.len();
-    let checked = bytes.clone();
-    blocking(move || Template::open(checked).map(|_| ()))
-        .await?
-        .map_err(|e| Refused::unusable(e.code(), format!("“{name}”: {e}", name = name.clone())))?;
-    let file = app.files.keep(bytes).await?;
-    let kept = app
-        .store
-        .with(move |c| -> anyhow::Result<i64> {
-            let t = c.transaction()?;
-            let id = match template {
-                Some(id) => id,
-                None => templates::add(&t, &stem(&name))?,
-            };
-            templates::add_version(&t, id, &name, &file, size, &clock::stamp())?;
-            t.commit()?;
-            Ok(id)
-        })
-        .await?;
-    Ok(kept)
-}
-
-async fn detail(app: &App, id: i64) -> Result<TemplateDetail, Refused> {
+async fn detail(app: &App, id: i64, number: Option<i64>) -> Result<TemplateDetail, Refused> {
     let info = app.store.with(move |c| templates::get(c, id)).await?.ok_or_else(|| Refused::missing("the template"))?;
-    let version = info.versions.first().ok_or_else(|| Refused::missing("the template"))?.id;
-    let template = app.template(version).await?;
+    let newest = info.versions.first().map(|v| v.number);
+    let version = info.version(number.or(newest)).cloned().ok_or_else(|| Refused::missing("the version"))?;
+    let template = app.template(version.id).await?;
     Ok(TemplateDetail {
         info,
+        shown: version.number,
         placeholders: template.placeholders().iter().map(Into::into).collect(),
         problems: template.problems().iter().map(Into::into).collect(),
         outline: template.outline().iter().map(Into::into).collect(),
+        needs: template.needs().iter().map(Into::into).collect(),
         told: told(template.found()),
     })
 }
 
-/// A template with its placeholders and problems.
-#[utoipa::path(get, path = "/api/templates/{id}", tag = "templates", params(("id" = i64, Path)), responses((status = 200, body = TemplateDetail), (status = 404, body = Problem)))]
-async fn show(State(app): State<App>, Path(id): Path<i64>) -> Answer<TemplateDetail> {
-    detail(&app, id).await.map(Json)
+#[derive(Debug, Deserialize, IntoParams)]
+struct Shown {
+    /// The version's number; the newest where it is left out.
+    version: Option<i64>,
 }
 
-/// Brings in a newer file as the next version; the earlier ones stay.
-#[utoipa::path(post, path = "/api/templates/{id}", tag = "templates", params(("id" = i64, Path)), request_body(content = FileForm, content_type = "multipart/form-data"), responses((status = 200, body = TemplateDetail), (status = 422, body = Problem)))]
-async fn replace(State(app): State<App>, Path(id): Path<i64>, form: Multipart) -> Answer<TemplateDetail> {
-    app.store.with(move |c| templates::get(c, id)).await?.ok_or_else(|| Refused::missing("the template"))?;
-    for upload in files(form).await? {
-        keep(&app, Some(id), upload).await?;
-    }
-    detail(&app, id).await.map(Json)
+/// A template with its placeholders and problems.
+#[utoipa::path(get, path = "/api/templates/{id}", tag = "templates", params(("id" = i64, Path), Shown), responses((status = 200, body = TemplateDetail), (status = 404, body = Problem)))]
+async fn show(State(app): State<App>, Path(id): Path<i64>, Query(shown): Query<Shown>) -> Answer<TemplateDetail> {
+    detail(&app, id, shown.version).await.map(Json)
 }
 
 /// Deletes a template that no dispatch and no run uses.
@@ -217,14 +248,6 @@ async fn remove(State(app): State<App>, Path(id): Path<i64>) -> Answer<bool> {
         return Err(Refused::conflict("in-use", format!("{uses} dispatches and runs use this template; delete the dispatches first")));
     }
     Ok(Json(app.store.with(move |c| templates::delete(c, id)).await?))
-}
-
-/// The file of a version, as it was brought in.
-#[utoipa::path(get, path = "/api/versions/{id}", tag = "templates", params(("id" = i64, Path)), responses((status = 200, content_type = "application/octet-stream", body = Vec<u8>)))]
-async fn file(State(app): State<App>, Path(id): Path<i64>) -> Result<Response, Refused> {
-    let version = app.store.with(move |c| templates::version(c, id)).await?.ok_or_else(|| Refused::missing("the version"))?;
-    let bytes = app.files.get(&version.file).await?;
-    Ok(download("application/vnd.openxmlformats-officedocument.wordprocessingml.document", &version.file_name, bytes))
 }
 
 /// A file to be saved under a name (RFC 6266).

@@ -1,86 +1,13 @@
-//! The API as a browser asks it, without a network: every resource's way in,
-//! its refusals and what they leave behind.
+//! Every resource's way in, its refusals and what they leave behind.
 
-use std::path::PathBuf;
-
-use axum::Router;
 use axum::body::{Body, to_bytes};
 use axum::http::{Request, StatusCode};
-use mangle_server::{Options, Smtp, app, demo, router};
 use serde_json::{Value, json};
 use tower::ServiceExt;
 
-/// An office of its own folder; nothing is sent anywhere.
-struct Office {
-    router: Router,
-    _folder: tempfile::TempDir,
-}
-
-impl Office {
-    async fn empty() -> Office {
-        Office::open(false).await
-    }
-
-    /// With the demo's workbooks, letter and dispatch.
-    async fn furnished() -> Office {
-        Office::open(true).await
-    }
-
-    async fn open(furnished: bool) -> Office {
-        let folder = tempfile::tempdir().expect("a folder");
-        let options = Options { folder: folder.path().into(), smtp: Smtp { host: "127.0.0.1".into(), port: 9 } };
-        let app = app(options).await.expect("opens");
-        if furnished {
-            let files = ["season.xlsx", "price-list.csv", "reminder.docx"].map(|name| (name, file(name)));
-            demo(&app, &files.each_ref().map(|(name, bytes)| (*name, bytes.as_slice()))).await.expect("furnished");
-        }
-        Office { router: router(app, Router::new()), _folder: folder }
-    }
-
-    async fn send(&self, request: Request<Body>) -> (StatusCode, Value) {
-        let answer = self.router.clone().oneshot(request).await.expect("answers");
-        let status = answer.status();
-        let bytes = to_bytes(answer.into_body(), 64 << 20).await.expect("a body");
-        (status, serde_json::from_slice(&bytes).unwrap_or(Value::Null))
-    }
-
-    async fn ask(&self, method: &str, path: &str, body: Value) -> (StatusCode, Value) {
-        let request = Request::builder().method(method).uri(path).header("content-type", "application/json");
-        self.send(request.body(Body::from(if body.is_null() { String::new() } else { body.to_string() })).expect("a request")).await
-    }
-
-    async fn get(&self, path: &str) -> Value {
-        let (status, value) = self.ask("GET", path, Value::Null).await;
-        assert_eq!(status, StatusCode::OK, "{path}: {value}");
-        value
-    }
-
-    /// What a refusal says, with its status.
-    async fn refused(&self, method: &str, path: &str, body: Value) -> String {
-        let (status, value) = self.ask(method, path, body).await;
-        assert!(status.is_client_error(), "{method} {path} was taken: {value}");
-        format!("{} {}: {}", status.as_u16(), value["code"].as_str().unwrap_or("?"), value["message"].as_str().unwrap_or("?"))
-    }
-
-    /// Sends files as a form does.
-    async fn upload(&self, path: &str, files: &[(&str, &[u8])]) -> (StatusCode, Value) {
-        let mut body = Vec::new();
-        for (name, bytes) in files {
-            body.extend(format!("--edge\r\nContent-Disposition: form-data; name=\"file\"; filename=\"{name}\"\r\n\r\n").bytes());
-            body.extend(*bytes);
-            body.extend(b"\r\n");
-        }
-        body.extend(b"--edge--\r\n");
-        let request = Request::builder().method("POST").uri(path).header("content-type", "multipart/form-data; boundary=edge");
-        self.send(request.body(Body::from(body)).expect("a request")).await
-    }
-}
+use crate::office::{Office, file};
 
 const BERTHS: &[u8] = b"Ref;Boat name;Balance;Due\nBQ-1;Grace;12,50;1.7.2026\nBQ-2;;1.480,00;30.9.2026\nBQ-3;Burza;0,00;soon\nBQ-4;M\xc3\xb6we;3,75;2.2.2026\n";
-
-fn file(name: &str) -> Vec<u8> {
-    std::fs::read(PathBuf::from(env!("CARGO_MANIFEST_DIR")).join("../../demo").join(name)).expect("the demo world")
-}
 
 #[tokio::test]
 async fn a_sheet_is_brought_in_looked_at_and_deleted() {

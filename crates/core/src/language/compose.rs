@@ -1,0 +1,174 @@
+//! Placeholders put together by choosing, for people who write none.
+
+use super::format::Format;
+use super::plain;
+use crate::value::{Locale, Value};
+
+/// What a placeholder is put together from; what is blank is left out.
+#[derive(Debug, Clone, Copy, Default)]
+pub struct Composed<'a> {
+    /// The path to the field, as it is written.
+    pub path: &'a str,
+    /// What stands behind `as`.
+    pub format: &'a str,
+    /// A BCP 47 tag to print by.
+    pub locale: &'a str,
+    /// What stands there when the field is blank.
+    pub fallback: &'a str,
+    /// Whether that is a field's path, not a text.
+    pub fallback_is_field: bool,
+    /// Text before the value.
+    pub before: &'a str,
+    /// Text after it.
+    pub after: &'a str,
+    /// The condition under which it is printed at all.
+    pub condition: &'a str,
+}
+
+/// The placeholder of the choices made.
+pub fn compose(chosen: &Composed<'_>) -> String {
+    let mut inner = chosen.path.trim().to_owned();
+    let mut option = |word: &str, text: String| {
+        if !text.is_empty() {
+            inner.push_str(&format!(" {word} {text}"));
+        }
+    };
+    option("as", chosen.format.trim().to_owned());
+    option("in", if chosen.locale.trim().is_empty() { String::new() } else { quoted(chosen.locale.trim()) });
+    option("before", if chosen.before.is_empty() { String::new() } else { quoted(chosen.before) });
+    option("after", if chosen.after.is_empty() { String::new() } else { quoted(chosen.after) });
+    let fallback = chosen.fallback.trim();
+    option(
+        "else",
+        match (fallback.is_empty(), chosen.fallback_is_field) {
+            (true, _) => String::new(),
+            (false, true) => fallback.to_owned(),
+            (false, false) => quoted(chosen.fallback),
+        },
+    );
+    match chosen.condition.trim() {
+        "" => format!("[: {inner}]"),
+        condition => format!("[:if {condition}][: {inner}][:end]"),
+    }
+}
+
+fn quoted(text: &str) -> String {
+    format!("\"{}\"", text.replace('"', "\"\""))
+}
+
+/// A format that fits a value.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Offered {
+    /// What stands behind `as`.
+    pub format: String,
+    /// In words.
+    pub about: &'static str,
+    /// What it makes of the value.
+    pub sample: String,
+}
+
+/// Formats by word, detail, whether the detail is quoted, and what they are.
+const FORMATS: [(&str, Option<&str>, bool, &str); 23] = [
+    ("date", Some("short"), false, "date, short"),
+    ("date", Some("medium"), false, "date, medium"),
+    ("date", Some("long"), false, "date, long"),
+    ("date", Some("full"), false, "date with its weekday"),
+    ("date", Some("d MMMM"), true, "day and month"),
+    ("date", Some("MMMM yyyy"), true, "month and year"),
+    ("time", None, false, "time of day"),
+    ("money", None, false, "money in its own currency"),
+    ("money", Some("EUR"), true, "money, in euros"),
+    ("money", Some("GBP"), true, "money, in pounds"),
+    ("number", None, false, "number, grouped"),
+    ("number", Some("0"), true, "number, no decimals"),
+    ("number", Some("#,##0.00"), true, "number, two decimals"),
+    ("number", Some("0000"), true, "number, four digits"),
+    ("percent", None, false, "percent"),
+    ("words", None, false, "number in words"),
+    ("upper", None, false, "capitals"),
+    ("lower", None, false, "small letters"),
+    ("title", None, false, "Each Word Capital"),
+    ("phone", None, false, "telephone number"),
+    ("phone", Some("international"), true, "telephone number from abroad"),
+    ("yes/no", None, false, "yes or no"),
+    ("list", Some("and"), true, "list with “and”"),
+];
+
+/// The formats that fit a value, with what they make of it.
+pub fn formats(value: &Value, locale: &Locale) -> Vec<Offered> {
+    let own = match value {
+        Value::List(items) if items.iter().all(|i| !matches!(i, Value::Record(_))) => Some("list"),
+        _ => None,
+    };
+    FORMATS
+        .iter()
+        .filter(|(word, ..)| own.is_none_or(|own| own == *word) && fits(value, word))
+        .filter_map(|(word, detail, quoted, about)| {
+            let sample = match (value, *word) {
+                (Value::List(items), "list") => super::format::join(items, *detail, |v| plain(v, locale)).ok()?,
+                (_, "list") => return None,
+                (value, word) => Format::read(word, *detail, *quoted).ok()?.write(value, locale).ok()?,
+            };
+            let detail = detail.map(|d| if *quoted { format!(" \"{d}\"") } else { format!(" {d}") }).unwrap_or_default();
+            Some(Offered { format: format!("{word}{detail}"), about, sample })
+        })
+        .collect()
+}
+
+/// Whether a format is of use for a kind of value.
+fn fits(value: &Value, word: &str) -> bool {
+    match value {
+        Value::Date(_) => word == "date",
+        Value::DateTime(_) => matches!(word, "date" | "time"),
+        Value::Money(_) => matches!(word, "money" | "number" | "words"),
+        Value::Number(_) => matches!(word, "number" | "money" | "percent" | "words"),
+        Value::Bool(_) => word == "yes/no",
+        Value::Text(_) => matches!(word, "upper" | "lower" | "title" | "phone"),
+        Value::List(_) => word == "list",
+        _ => false,
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::template::TextTemplate;
+
+    #[test]
+    fn choices_become_a_placeholder_without_problems() {
+        let plain = Composed { path: "balance", ..Composed::default() };
+        assert_eq!(compose(&plain), "[: balance]");
+        let dressed = Composed {
+            path: "holder.mobile",
+            format: "phone \"international\"",
+            locale: "nl-NL",
+            fallback: "home phone",
+            fallback_is_field: true,
+            before: "call ",
+            after: ", please",
+            condition: "liveaboard",
+        };
+        let text = compose(&dressed);
+        assert_eq!(
+            text,
+            "[:if liveaboard][: holder.mobile as phone \"international\" in \"nl-NL\" before \"call \" after \", please\" else home phone][:end]"
+        );
+        assert!(TextTemplate::new(&text).problems().is_empty());
+        let quoted = compose(&Composed { path: "note", fallback: "no \"note\"", ..Composed::default() });
+        assert_eq!(quoted, "[: note else \"no \"\"note\"\"\"]");
+        assert!(TextTemplate::new(&quoted).problems().is_empty());
+    }
+
+    #[test]
+    fn formats_are_offered_by_what_the_value_is() {
+        let locale = Locale::english();
+        let of = |value: Value| formats(&value, &locale).into_iter().map(|o| format!("{}: {}", o.format, o.sample)).collect::<Vec<_>>();
+        let date = of(Value::Date(jiff::civil::date(2026, 9, 30)));
+        assert!(date.contains(&"date long: 30 September 2026".to_owned()), "{date:?}");
+        assert!(date.iter().all(|d| d.starts_with("date")));
+        assert!(of(Value::text("de Boer")).contains(&"upper: DE BOER".to_owned()));
+        assert!(of(Value::Blank).is_empty());
+        let list = Value::List([Value::text("a"), Value::text("b")].into());
+        assert_eq!(of(list), ["list \"and\": a and b"]);
+    }
+}

@@ -1,0 +1,113 @@
+//! What changed between two texts, by lines and within them by words.
+
+use serde::Serialize;
+use similar::{Algorithm, ChangeTag, DiffOp, TextDiff, capture_diff_slices};
+
+/// A line that is not the same any more.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+pub struct Change {
+    /// Its line in the newer text, from 1; where one is gone, the line it stood before.
+    pub line: usize,
+    /// Its pieces in order.
+    pub pieces: Vec<Piece>,
+}
+
+/// A stretch of a changed line.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+pub struct Piece {
+    /// Whether it is in both, only in the older, or only in the newer text.
+    pub state: State,
+    /// The stretch.
+    pub text: String,
+}
+
+/// Where a stretch of text is found.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize)]
+#[serde(rename_all = "kebab-case")]
+pub enum State {
+    /// In both texts.
+    Same,
+    /// Only in the older.
+    Gone,
+    /// Only in the newer.
+    New,
+}
+
+/// The lines that changed from one text to the next.
+pub fn compare(old: &[String], new: &[String]) -> Vec<Change> {
+    let mut changes = Vec::new();
+    for op in capture_diff_slices(Algorithm::Myers, old, new) {
+        let (gone, came) = (&old[op.old_range()], &new[op.new_range()]);
+        if matches!(op, DiffOp::Equal { .. }) {
+            continue;
+        }
+        for at in 0..gone.len().max(came.len()) {
+            let pieces = match (gone.get(at), came.get(at)) {
+                (Some(old), Some(new)) => words(old, new),
+                (Some(old), None) => vec![Piece { state: State::Gone, text: old.clone() }],
+                (None, Some(new)) => vec![Piece { state: State::New, text: new.clone() }],
+                (None, None) => continue,
+            };
+            changes.push(Change { line: op.new_range().start + at.min(came.len()) + 1, pieces });
+        }
+    }
+    changes
+}
+
+/// What changed within a line, by words.
+fn words(old: &str, new: &str) -> Vec<Piece> {
+    let diff = TextDiff::from_unicode_words(old, new);
+    let mut pieces: Vec<Piece> = Vec::new();
+    for change in diff.iter_all_changes() {
+        let state = match change.tag() {
+            ChangeTag::Equal => State::Same,
+            ChangeTag::Delete => State::Gone,
+            ChangeTag::Insert => State::New,
+        };
+        match pieces.last_mut() {
+            Some(last) if last.state == state => last.text.push_str(change.value()),
+            _ => pieces.push(Piece { state, text: change.value().to_owned() }),
+        }
+    }
+    pieces
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    fn changes(old: &str, new: &str) -> Vec<String> {
+        let lines = |text: &str| text.lines().map(str::to_owned).collect::<Vec<_>>();
+        let piece = |p: &Piece| match p.state {
+            State::Same => p.text.clone(),
+            State::Gone => format!("{{-{}-}}", p.text),
+            State::New => format!("{{+{}+}}", p.text),
+        };
+        let told = |c: &Change| format!("{}: {}", c.line, c.pieces.iter().map(piece).collect::<String>());
+        compare(&lines(old), &lines(new)).iter().map(told).collect()
+    }
+
+    #[test]
+    fn a_changed_word_is_marked_within_its_line() {
+        assert_eq!(
+            changes("Dear Ms Quayle\nThe balance is due.", "Dear Ms Quayle\nThe deposit is due."),
+            ["2: The {-balance-}{+deposit+} is due."]
+        );
+        assert!(changes("a\nb", "a\nb").is_empty());
+    }
+
+    #[test]
+    fn lines_that_came_and_went_stand_whole() {
+        assert_eq!(changes("one\ntwo", "one\nhalf\ntwo"), ["2: {+half+}"]);
+        assert_eq!(changes("one\ntwo\nthree", "one\nthree"), ["2: {-two-}"]);
+    }
+
+    proptest::proptest! {
+        #[test]
+        fn the_pieces_give_both_texts_again(old in "[ab ]{0,12}", new in "[ab ]{0,12}") {
+            let side = |gone: State| words(&old, &new).iter().filter(|p| p.state != gone).map(|p| p.text.as_str()).collect::<String>();
+            proptest::prop_assert_eq!(side(State::New), old.clone());
+            proptest::prop_assert_eq!(side(State::Gone), new.clone());
+        }
+    }
+}

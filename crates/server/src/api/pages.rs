@@ -1,0 +1,130 @@
+//! Pages as the screens show them: SVG, and where each mark stands on them.
+
+use mangle_core::template::{Took, Traced};
+use mangle_documents::page::Made;
+use serde::Serialize;
+use utoipa::ToSchema;
+
+/// How many pages are shown at most.
+const SHOWN: usize = 50;
+
+/// Typeset pages.
+#[derive(Debug, Default, Serialize, ToSchema)]
+pub struct Pages {
+    /// The pages, at most fifty of them.
+    pub pages: Vec<SvgPage>,
+    /// How many there are.
+    pub count: usize,
+    /// What stands where.
+    pub marks: Vec<PageMark>,
+}
+
+/// One page.
+#[derive(Debug, Serialize, ToSchema)]
+pub struct SvgPage {
+    /// Its width in points.
+    width: f64,
+    /// Its height in points.
+    height: f64,
+    /// What is on it.
+    svg: String,
+}
+
+/// Where a mark stands, in points from its page's top left.
+#[derive(Debug, Serialize, ToSchema)]
+pub struct PageMark {
+    /// The mark: a placeholder, or an entry of a trace.
+    number: u32,
+    /// The page, from 0.
+    page: usize,
+    left: f64,
+    top: f64,
+    width: f64,
+    height: f64,
+}
+
+impl Pages {
+    /// The pages of what was made.
+    pub fn of(made: &Made) -> Pages {
+        let count = made.page_count();
+        let pages = (0..count.min(SHOWN))
+            .filter_map(|page| {
+                let (width, height) = made.size(page)?;
+                Some(SvgPage { width, height, svg: made.svg(page)? })
+            })
+            .collect();
+        let marks = made.marks().into_iter().filter(|m| m.page < SHOWN);
+        let mark = |m: mangle_documents::page::MarkedSpot| PageMark {
+            number: m.number,
+            page: m.page,
+            left: m.left,
+            top: m.top,
+            width: m.width,
+            height: m.height,
+        };
+        Pages { pages, count, marks: marks.map(mark).collect() }
+    }
+}
+
+/// What a placeholder did for a record.
+#[derive(Debug, Serialize, ToSchema)]
+pub struct TraceInfo {
+    /// Which of the template's placeholders.
+    placeholder: usize,
+    /// Its text.
+    text: String,
+    /// The turn of each repeat around it, from 1, outermost first.
+    turns: Vec<usize>,
+    /// What it printed.
+    printed: Option<String>,
+    /// What was chosen, in words.
+    chose: Option<String>,
+    /// The record fields that were read, before any format.
+    read: Vec<ReadInfo>,
+    /// What else happened.
+    note: Option<String>,
+}
+
+/// A field that was read.
+#[derive(Debug, Serialize, ToSchema)]
+pub struct ReadInfo {
+    /// The column's name.
+    field: String,
+    /// The turn whose record it is of.
+    turn: Option<usize>,
+    /// What it holds.
+    value: String,
+}
+
+impl TraceInfo {
+    /// What a trace tells, with the placeholders' texts.
+    pub fn of(trace: Vec<Traced>, placeholders: &[mangle_core::template::Placeholder]) -> Vec<TraceInfo> {
+        let one = |t: Traced| TraceInfo {
+            text: placeholders.get(t.placeholder).map(|p| p.text.clone()).unwrap_or_default(),
+            placeholder: t.placeholder,
+            turns: t.turns,
+            printed: t.printed,
+            chose: t.chose.and_then(|took| chosen(took, t.count)),
+            read: t.read.into_iter().map(|r| ReadInfo { field: r.field, turn: r.turn, value: r.value }).collect(),
+            note: t.note.map(str::to_owned),
+        };
+        trace.into_iter().map(one).collect()
+    }
+}
+
+/// What was chosen, in words.
+fn chosen(took: Took, count: Option<usize>) -> Option<String> {
+    Some(match took {
+        Took::Branch(0) => "the condition holds".to_owned(),
+        Took::Branch(at) => format!("branch {}", at + 1),
+        Took::NoBranch => "the condition does not hold".to_owned(),
+        Took::Turns => match count {
+            Some(1) => "one turn".to_owned(),
+            count => format!("{} turns", count.unwrap_or_default()),
+        },
+        Took::NoTurns => "no turns".to_owned(),
+        Took::Alternative(0) => return None,
+        Took::Alternative(at) => format!("alternative {}, those before it are blank", at + 1),
+        Took::Blank => "blank".to_owned(),
+    })
+}

@@ -1,0 +1,123 @@
+//! Coverage: which ways through a template the records of a sheet take.
+
+use axum::Json;
+use axum::extract::{Path, Query, State};
+use mangle_core::language::{Context, Scope};
+use mangle_core::template::{Coverage, Took};
+use mangle_core::value::Locale;
+use mangle_documents::docx::{Means, Template};
+use serde::{Deserialize, Serialize};
+use tokio_util::sync::CancellationToken;
+use utoipa::{IntoParams, ToSchema};
+
+use super::tryout::{Tied, ties_of};
+use crate::clock;
+use crate::error::{Answer, Problem, Refused};
+use crate::prepare::{LoadedSheet, blocking, label};
+use crate::server::App;
+use crate::store::settings;
+
+#[derive(Debug, Deserialize, IntoParams)]
+pub(super) struct OfSheet {
+    /// The sheet's number.
+    sheet: i64,
+}
+
+/// Which ways through a template the records take.
+#[derive(Debug, Serialize, ToSchema)]
+pub(super) struct CoverageView {
+    /// How many records were tried.
+    records: usize,
+    /// How many of them can't be filled.
+    failed: usize,
+    /// The first of those.
+    first_failed: Option<RecordAt>,
+    /// Names of the template that the sheet has no column for.
+    open: Vec<String>,
+    /// The ways, in reading order.
+    ways: Vec<WayInfo>,
+}
+
+/// A way through a template.
+#[derive(Debug, Serialize, ToSchema)]
+struct WayInfo {
+    /// The placeholder at which it is chosen.
+    placeholder: usize,
+    /// The placeholder's text.
+    text: String,
+    /// The way, in words.
+    words: String,
+    /// How many records take it.
+    records: usize,
+    /// The first of them.
+    first: Option<RecordAt>,
+}
+
+/// A record by its row.
+#[derive(Debug, Serialize, ToSchema)]
+struct RecordAt {
+    /// Its row.
+    row: usize,
+    /// What to call it.
+    label: String,
+}
+
+/// Fills a version with every record of a sheet and counts the ways taken.
+#[utoipa::path(post, path = "/api/versions/{id}/coverage", tag = "templates", params(("id" = i64, Path), OfSheet), responses((status = 200, body = CoverageView), (status = 409, body = Problem)))]
+pub(super) async fn coverage(State(app): State<App>, Path(id): Path<i64>, Query(of): Query<OfSheet>) -> Answer<CoverageView> {
+    let template = app.template(id).await?;
+    if !template.problems().is_empty() {
+        return Err(Refused::conflict("template-problems", "the version has problems; coverage is counted once they are put right"));
+    }
+    let sheet = app.sheet(of.sheet).await?;
+    let tied = ties_of(&app, id, of.sheet, &template, &sheet.sheet).await?;
+    let office = app.store.with(|c| settings::read(c)).await?.office();
+    let mut context = Context::new(Locale::english(), clock::now());
+    context.reading = sheet.reading;
+    context.office = office;
+    // A closed page drops this request: the count stops then.
+    let wanted = CancellationToken::new();
+    let _guard = wanted.clone().drop_guard();
+    Ok(Json(blocking(move || count(&template, &sheet, tied, &context, &wanted)).await?))
+}
+
+fn count(template: &Template, sheet: &LoadedSheet, tied: Tied, context: &Context, wanted: &CancellationToken) -> CoverageView {
+    let mut coverage = Coverage::new(template.ways().iter().cloned());
+    let records = &sheet.sheet.records;
+    let at = |row: usize| records.get(row - 1).map(|r| RecordAt { row, label: label(r) });
+    let (mut failed, mut first_failed) = (0, None);
+    for record in records.iter().take_while(|_| !wanted.is_cancelled()) {
+        let (filled, trace) = template.fill_traced(&Scope::new(record, &tied.ties, context), Means::default());
+        coverage.take(&trace, record.number);
+        if filled.is_err() {
+            failed += 1;
+            first_failed = first_failed.or_else(|| at(record.number));
+        }
+    }
+    let text = |placeholder: usize| template.placeholders().get(placeholder).map(|p| p.text.clone()).unwrap_or_default();
+    let ways = coverage
+        .ways()
+        .iter()
+        .map(|taken| WayInfo {
+            placeholder: taken.way.begins,
+            text: text(taken.way.begins),
+            words: taken.way.written.clone().unwrap_or_else(|| words(taken.way.took, taken.way.placeholder == taken.way.begins).to_owned()),
+            records: taken.records,
+            first: taken.first.and_then(at),
+        })
+        .collect();
+    CoverageView { records: records.len(), failed, first_failed, open: tied.open, ways }
+}
+
+fn words(took: Took, own: bool) -> &'static str {
+    match took {
+        Took::Branch(0) => "holds",
+        Took::Branch(_) if own => "else",
+        Took::Branch(_) => "holds, those before it do not",
+        Took::NoBranch => "does not hold",
+        Took::Turns => "has turns",
+        Took::NoTurns => "has none",
+        Took::Alternative(_) => "this value",
+        Took::Blank => "all blank",
+    }
+}

@@ -1,0 +1,191 @@
+//! Specimens: a template's tests. Each is a kept set of values with the text that
+//! it must give.
+
+use std::sync::Arc;
+
+use axum::Json;
+use axum::extract::{Path, Query, State};
+use mangle_core::template::compare;
+use mangle_documents::docx::{Means, Template};
+use serde::{Deserialize, Serialize};
+use serde_json::{Map, Value as JsonValue};
+use utoipa::{IntoParams, ToSchema};
+
+use super::tryout::{Bundle, Tried};
+use super::versions::ChangeInfo;
+use crate::clock;
+use crate::error::{Answer, Problem, Refused};
+use crate::prepare::blocking;
+use crate::server::App;
+use crate::store::settings::{self, Settings};
+use crate::store::specimens::{self, Specimen};
+use crate::store::templates;
+
+/// A specimen, and whether a version gives what it must.
+#[derive(Debug, Serialize, ToSchema)]
+pub struct SpecimenInfo {
+    /// Its number.
+    id: i64,
+    /// Its name.
+    name: String,
+    /// The version whose text was kept as right.
+    version: i64,
+    /// When that was kept.
+    kept: String,
+    /// The locale by which its values print.
+    locale: String,
+    /// The moment that `today` and `now` stand at.
+    moment: String,
+    /// Its values by the template's names.
+    #[schema(value_type = HashMap<String, JsonValue>)]
+    values: Map<String, JsonValue>,
+    /// same, changed or failed.
+    state: String,
+    /// What failed.
+    fault: Option<String>,
+    /// The lines that came out differently.
+    changes: Vec<ChangeInfo>,
+}
+
+/// The text that a template makes of values; what fails is said in words.
+fn lines(template: &Template, tried: &Tried, office: &Settings) -> Result<Vec<String>, Refused> {
+    let bundle = Bundle::new(template, tried, office)?;
+    let scope = bundle.scope().ok_or_else(|| Refused::missing("the record"))?;
+    let filled = template.fill_with(&scope, Means::default()).map_err(|errors| {
+        let said: Vec<String> = errors.iter().take(5).map(ToString::to_string).collect();
+        Refused::unusable("fill", said.join("; "))
+    })?;
+    Ok(template.pages(&filled)?.lines())
+}
+
+fn tried(specimen: &Specimen) -> Tried {
+    Tried { values: specimen.values.clone(), locale: specimen.locale.clone(), moment: Some(specimen.moment.clone()) }
+}
+
+fn checked(specimen: Specimen, template: &Template, office: &Settings) -> SpecimenInfo {
+    let (state, fault, changes) = match lines(template, &tried(&specimen), office) {
+        Err(refused) => ("failed", Some(refused.problem.message), Vec::new()),
+        Ok(lines) => match compare(&specimen.lines, &lines) {
+            changes if changes.is_empty() => ("same", None, changes),
+            changes => ("changed", None, changes),
+        },
+    };
+    SpecimenInfo {
+        id: specimen.id,
+        name: specimen.name,
+        version: specimen.version,
+        kept: specimen.kept,
+        locale: specimen.locale,
+        moment: specimen.moment,
+        values: specimen.values,
+        state: state.to_owned(),
+        fault,
+        changes: changes.into_iter().map(Into::into).collect(),
+    }
+}
+
+/// The specimens of a template as a version makes them.
+async fn check(app: &App, id: i64, template: Arc<Template>) -> Result<Vec<SpecimenInfo>, Refused> {
+    let (kept, office) = app.store.with(move |c| -> anyhow::Result<_> { Ok((specimens::list(c, id)?, settings::read(c)?)) }).await?;
+    Ok(blocking(move || kept.into_iter().map(|s| checked(s, &template, &office)).collect()).await?)
+}
+
+/// Whether all specimens of a template come out as they must.
+pub(super) async fn all_the_same(app: &App, id: i64, template: Template) -> Result<bool, Refused> {
+    Ok(check(app, id, Arc::new(template)).await?.iter().all(|s| s.state == "same"))
+}
+
+#[derive(Debug, Deserialize, IntoParams)]
+pub(super) struct Of {
+    /// The version's number; the one in use where it is left out.
+    version: Option<i64>,
+}
+
+async fn version(app: &App, id: i64, number: Option<i64>) -> Result<(i64, Arc<Template>), Refused> {
+    let info = app.store.with(move |c| templates::get(c, id)).await?.ok_or_else(|| Refused::missing("the template"))?;
+    let version = info.version(number).ok_or_else(|| Refused::missing("the version"))?;
+    Ok((version.number, app.template(version.id).await?))
+}
+
+/// A template's specimens, checked against a version.
+#[utoipa::path(get, path = "/api/templates/{id}/specimens", tag = "templates", params(("id" = i64, Path), Of), responses((status = 200, body = Vec<SpecimenInfo>), (status = 404, body = Problem)))]
+pub(super) async fn list(State(app): State<App>, Path(id): Path<i64>, Query(of): Query<Of>) -> Answer<Vec<SpecimenInfo>> {
+    let (_, template) = version(&app, id, of.version).await?;
+    check(&app, id, template).await.map(Json)
+}
+
+/// A specimen to keep.
+#[derive(Debug, Deserialize, ToSchema)]
+pub(super) struct NewSpecimen {
+    /// Its name; one of the same name is replaced.
+    name: String,
+    /// The version whose text is right.
+    version: i64,
+    /// The values, the locale and the moment.
+    #[serde(flatten)]
+    tried: Tried,
+}
+
+/// Keeps values as a specimen, with the text that a version makes of them.
+#[utoipa::path(post, path = "/api/templates/{id}/specimens", tag = "templates", params(("id" = i64, Path)), request_body = NewSpecimen, responses((status = 200, body = SpecimenInfo), (status = 422, body = Problem)))]
+pub(super) async fn keep(State(app): State<App>, Path(id): Path<i64>, Json(new): Json<NewSpecimen>) -> Answer<SpecimenInfo> {
+    let name: String = new.name.trim().chars().take(120).collect();
+    if name.is_empty() {
+        return Err(Refused::unusable("no-name", "the specimen needs a name to be kept under"));
+    }
+    let (number, template) = version(&app, id, Some(new.version)).await?;
+    let office = app.store.with(|c| settings::read(c)).await?;
+    let made = template.clone();
+    let (tried, lines, moment) = blocking(move || -> Result<_, Refused> {
+        let moment = Bundle::new(&made, &new.tried, &office)?.moment();
+        let lines = lines(&made, &new.tried, &office)?;
+        Ok((new.tried, lines, moment))
+    })
+    .await??;
+    let specimen = Specimen {
+        id: 0,
+        template_id: id,
+        name,
+        values: tried.values,
+        locale: tried.locale,
+        moment: moment.to_string(),
+        lines,
+        version: number,
+        kept: clock::stamp(),
+    };
+    let kept = app
+        .store
+        .with(move |c| -> anyhow::Result<_> {
+            let kept = specimens::keep(c, &specimen)?;
+            Ok(specimens::get(c, kept)?.zip(Some(settings::read(c)?)))
+        })
+        .await?;
+    let (specimen, office) = kept.ok_or_else(|| Refused::missing("the specimen"))?;
+    Ok(Json(blocking(move || checked(specimen, &template, &office)).await?))
+}
+
+/// Takes what a version makes of a specimen as right from now on.
+#[utoipa::path(put, path = "/api/specimens/{id}/accepted", tag = "templates", params(("id" = i64, Path), Of), responses((status = 200, body = SpecimenInfo), (status = 422, body = Problem)))]
+pub(super) async fn accept(State(app): State<App>, Path(id): Path<i64>, Query(of): Query<Of>) -> Answer<SpecimenInfo> {
+    let found = app.store.with(move |c| -> anyhow::Result<_> { Ok((specimens::get(c, id)?, settings::read(c)?)) }).await?;
+    let (Some(specimen), office) = found else { return Err(Refused::missing("the specimen")) };
+    let (number, template) = version(&app, specimen.template_id, of.version).await?;
+    let (tried, made, its_office) = (tried(&specimen), template.clone(), office.clone());
+    let now = blocking(move || lines(&made, &tried, &its_office)).await??;
+    let at = clock::stamp();
+    let kept = app
+        .store
+        .with(move |c| -> anyhow::Result<_> {
+            specimens::accept(c, id, &now, number, &at)?;
+            specimens::get(c, id)
+        })
+        .await?
+        .ok_or_else(|| Refused::missing("the specimen"))?;
+    Ok(Json(blocking(move || checked(kept, &template, &office)).await?))
+}
+
+/// Drops a specimen.
+#[utoipa::path(delete, path = "/api/specimens/{id}", tag = "templates", params(("id" = i64, Path)), responses((status = 200, body = bool)))]
+pub(super) async fn remove(State(app): State<App>, Path(id): Path<i64>) -> Answer<bool> {
+    Ok(Json(app.store.with(move |c| specimens::delete(c, id)).await?))
+}

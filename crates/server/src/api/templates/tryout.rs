@@ -1,0 +1,217 @@
+//! Trying a template out: values by hand, or those of a record, and the pages at
+//! once.
+
+use std::sync::Arc;
+
+use axum::Json;
+use axum::extract::{Path, Query, State};
+use jiff::civil::DateTime;
+use mangle_core::dispatch::{name_uses, tie_states};
+use mangle_core::language::{Clock, Context, Folded, Scope, Ties};
+use mangle_core::records::{Record, Sheet, from_json};
+use mangle_core::template::{FillError, values};
+use mangle_core::value::Locale;
+use mangle_documents::docx::{Means, Template};
+use mangle_documents::page::Typesetter;
+use serde::{Deserialize, Serialize};
+use serde_json::{Map, Value as JsonValue};
+use utoipa::{IntoParams, ToSchema};
+
+use crate::api::pages::{Pages, TraceInfo};
+use crate::clock;
+use crate::error::{Answer, Problem, Refused};
+use crate::prepare::{blocking, label};
+use crate::server::App;
+use crate::store::settings::Settings;
+use crate::store::{dispatches, settings};
+
+/// The largest set of values, as JSON.
+const LARGEST: usize = 4 << 20;
+
+/// Values to try.
+#[derive(Debug, Clone, Deserialize, ToSchema)]
+pub struct Tried {
+    /// The values by the template's names; objects and arrays nest.
+    #[schema(value_type = HashMap<String, JsonValue>)]
+    pub values: Map<String, JsonValue>,
+    /// The locale by which they print.
+    #[serde(default = "english")]
+    pub locale: String,
+    /// The moment that `today` and `now` stand at; this one where it is left out.
+    pub moment: Option<String>,
+}
+
+fn english() -> String {
+    "en-GB".to_owned()
+}
+
+/// What a template makes of values.
+#[derive(Debug, Serialize, ToSchema)]
+pub struct Tryout {
+    /// The pages; their marks are entries of the trace.
+    #[serde(flatten)]
+    pages: Pages,
+    /// What each placeholder did.
+    trace: Vec<TraceInfo>,
+    /// What can't be used.
+    faults: Vec<Fault>,
+}
+
+/// What went wrong with one placeholder.
+#[derive(Debug, Clone, Serialize, ToSchema)]
+pub struct Fault {
+    /// The placeholder.
+    placeholder: String,
+    /// Where it stands.
+    place: String,
+    /// What is wrong and what to do.
+    message: String,
+}
+
+impl From<&FillError> for Fault {
+    fn from(error: &FillError) -> Fault {
+        Fault { placeholder: error.placeholder.clone(), place: error.place.words().to_owned(), message: error.error.to_string() }
+    }
+}
+
+/// Values ready to fill a template with.
+pub struct Bundle {
+    sheet: Sheet,
+    context: Context,
+    ties: Ties,
+}
+
+impl Bundle {
+    /// Reads values; a field of the template that they leave out is blank.
+    pub fn new(template: &Template, tried: &Tried, office: &Settings) -> Result<Bundle, Refused> {
+        let unusable = |message: String| Refused::unusable("values", format!("the values can't be used: {message}"));
+        if serde_json::to_string(&tried.values).map_or(0, |t| t.len()) > LARGEST {
+            return Err(unusable("they take more than 4 MB; leave some of the lists' records out".to_owned()));
+        }
+        let mut values = tried.values.clone();
+        let known: Vec<Folded> = values.keys().map(|k| Folded::new(k)).collect();
+        for need in template.needs() {
+            if !known.contains(&Folded::new(&need.name)) {
+                values.insert(need.name, JsonValue::Null);
+            }
+        }
+        let sheet = from_json("values", &JsonValue::Object(values)).map_err(|e| unusable(e.to_string()))?;
+        let locale = Locale::parse(&tried.locale).map_err(|e| Refused::unusable("locale", e.to_string()))?;
+        let moment = match tried.moment.as_deref().filter(|m| !m.is_empty()) {
+            None => clock::now(),
+            Some(text) => {
+                read_moment(text).ok_or_else(|| Refused::unusable("moment", format!("“{text}” is no date; write it as 2026-11-23")))?
+            }
+        };
+        let mut context = Context::new(locale, moment);
+        context.clock = Clock { now: moment };
+        context.dispatch = "Try out".to_owned();
+        context.office = office.office();
+        Ok(Bundle { sheet, context, ties: Ties::default() })
+    }
+
+    /// What names are looked up in.
+    pub fn scope(&self) -> Option<Scope<'_>> {
+        Some(Scope::new(self.sheet.records.first()?, &self.ties, &self.context))
+    }
+
+    /// The moment that `today` and `now` stand at.
+    pub fn moment(&self) -> DateTime {
+        self.context.clock.now
+    }
+}
+
+fn read_moment(text: &str) -> Option<DateTime> {
+    let date = || text.parse::<jiff::civil::Date>().ok().map(|d| d.at(12, 0, 0, 0));
+    text.parse().ok().or_else(date)
+}
+
+/// Fills a version with values and shows the pages.
+#[utoipa::path(post, path = "/api/versions/{id}/try", tag = "templates", params(("id" = i64, Path)), request_body = Tried, responses((status = 200, body = Tryout), (status = 422, body = Problem)))]
+pub(super) async fn try_out(State(app): State<App>, Path(id): Path<i64>, Json(tried): Json<Tried>) -> Answer<Tryout> {
+    let template = app.template(id).await?;
+    let office = app.store.with(|c| settings::read(c)).await?;
+    blocking(move || run(&template, &tried, &office)).await?.map(Json)
+}
+
+fn run(template: &Arc<Template>, tried: &Tried, office: &Settings) -> Result<Tryout, Refused> {
+    let bundle = Bundle::new(template, tried, office)?;
+    let scope = bundle.scope().ok_or_else(|| Refused::missing("the record"))?;
+    let (filled, trace) = template.fill_traced(&scope, Means::default());
+    let (pages, faults) = match filled {
+        Ok(filled) => {
+            let made = template.typeset(&filled, &Typesetter::default()).map_err(|e| Refused::unusable("pages", e.to_string()))?;
+            (Pages::of(&made), Vec::new())
+        }
+        Err(errors) => (Pages::default(), errors.iter().map(Into::into).collect()),
+    };
+    Ok(Tryout { pages, trace: TraceInfo::of(trace, template.placeholders()), faults })
+}
+
+#[derive(Debug, Deserialize, IntoParams)]
+pub(super) struct OfRecord {
+    /// The sheet's number.
+    sheet: i64,
+    /// The row, from 1.
+    row: usize,
+}
+
+/// A record's values by the template's names.
+#[derive(Debug, Serialize, ToSchema)]
+pub(super) struct RecordValues {
+    /// What to call the record.
+    label: String,
+    /// Its row.
+    row: usize,
+    /// How many rows the sheet has.
+    rows: usize,
+    /// The values.
+    #[schema(value_type = HashMap<String, JsonValue>)]
+    values: Map<String, JsonValue>,
+    /// Names of the template that the sheet has no column for.
+    open: Vec<String>,
+}
+
+/// Takes the values that a version needs from a record of a sheet. Names are tied
+/// as the last changed dispatch of the two ties them, else by likeness.
+#[utoipa::path(get, path = "/api/versions/{id}/values", tag = "templates", params(("id" = i64, Path), OfRecord), responses((status = 200, body = RecordValues), (status = 404, body = Problem)))]
+pub(super) async fn values_of(State(app): State<App>, Path(id): Path<i64>, Query(asked): Query<OfRecord>) -> Answer<RecordValues> {
+    let template = app.template(id).await?;
+    let sheet = app.sheet(asked.sheet).await?;
+    let ties = ties_of(&app, id, asked.sheet, &template, &sheet.sheet).await?;
+    let record = asked.row.checked_sub(1).and_then(|at| sheet.sheet.records.get(at)).ok_or_else(|| Refused::missing("the row"))?;
+    Ok(Json(RecordValues {
+        label: label(record),
+        row: asked.row,
+        rows: sheet.sheet.records.len(),
+        values: taken(&template, record, &ties.ties),
+        open: ties.open,
+    }))
+}
+
+fn taken(template: &Template, record: &Record, ties: &Ties) -> Map<String, JsonValue> {
+    values(&template.needs(), &|name| record.get(ties.resolve(name)).cloned())
+}
+
+/// How a template's names are tied to a sheet.
+pub(super) struct Tied {
+    pub ties: Ties,
+    /// Names that no column is tied to.
+    pub open: Vec<String>,
+}
+
+/// The ties of the last changed dispatch of a template and a sheet, else those
+/// that names make by themselves.
+pub(super) async fn ties_of(app: &App, version: i64, sheet: i64, template: &Template, of: &Sheet) -> Result<Tied, Refused> {
+    let by_hand = app
+        .store
+        .with(move |c| -> anyhow::Result<_> {
+            let template = crate::store::templates::of_version(c, version)?;
+            Ok(dispatches::list(c)?.into_iter().find(|d| d.template_id == template && d.sheet_id == Some(sheet)).map(|d| d.setup.ties))
+        })
+        .await?
+        .unwrap_or_default();
+    let states = tie_states(&name_uses(template.placeholders()), &of.schema, &by_hand);
+    let ties = Ties::new(states.iter().filter_map(|t| Some((t.name.as_str(), t.column.as_deref()?))));
+    Ok(Tied { ties, open: states.into_iter().filter(|t| t.column.is_none()).map(|t| t.name).collect() })
+}

@@ -1,0 +1,124 @@
+<script setup lang="ts">
+import { computed, nextTick, onUnmounted, ref, watch } from 'vue'
+
+import type { Schemas } from '../api/client'
+
+/** Pages with marks that can be clicked; the chosen ones are brought into view. */
+const props = defineProps<{
+  pages: Schemas['SvgPage'][]
+  marks: Schemas['PageMark'][]
+  /** The numbers of the marks that are chosen. */
+  chosen?: number[]
+  /** What a mark's hover says. */
+  title?: (number: number) => string
+  /** Shows every mark, not only the one under the pointer. */
+  shown?: boolean
+  /** A class for a mark. */
+  kind?: (number: number) => string
+}>()
+const emit = defineEmits<{ choose: [number: number, event: MouseEvent] }>()
+
+const urls = ref<string[]>([])
+const free = () => urls.value.forEach((url) => URL.revokeObjectURL(url))
+watch(
+  () => props.pages,
+  (pages) => {
+    free()
+    urls.value = pages.map((page) => URL.createObjectURL(new Blob([page.svg], { type: 'image/svg+xml' })))
+  },
+  { immediate: true },
+)
+onUnmounted(free)
+
+const ofPage = computed(() => {
+  const found = props.pages.map(() => [] as Schemas['PageMark'][])
+  for (const mark of props.marks) found[mark.page]?.push(mark)
+  return found
+})
+const isChosen = (number: number) => props.chosen?.includes(number) ?? false
+
+function place(mark: Schemas['PageMark'], page: Schemas['SvgPage']) {
+  const part = (length: number, whole: number) => `${(length / whole) * 100}%`
+  return {
+    left: part(mark.left - 1, page.width),
+    top: part(mark.top, page.height),
+    width: part(mark.width + 2, page.width),
+    height: part(mark.height, page.height),
+  }
+}
+
+const box = ref<HTMLElement>()
+watch(
+  () => props.chosen?.join(),
+  async () => {
+    await nextTick()
+    box.value?.querySelector('.mark.chosen')?.scrollIntoView({ block: 'nearest' })
+  },
+)
+</script>
+
+<template>
+  <div ref="box" class="pages">
+    <div
+      v-for="(page, index) in pages"
+      :key="index"
+      class="page"
+      :style="{ aspectRatio: `${page.width} / ${page.height}` }"
+    >
+      <img :src="urls[index]" :alt="`Page ${index + 1}`" />
+      <button
+        v-for="(mark, at) in ofPage[index]"
+        :key="at"
+        type="button"
+        class="mark"
+        :class="[{ chosen: isChosen(mark.number), shown }, kind?.(mark.number)]"
+        :style="place(mark, page)"
+        :title="title?.(mark.number)"
+        :aria-label="title?.(mark.number)"
+        tabindex="-1"
+        @click="emit('choose', mark.number, $event)"
+      />
+    </div>
+  </div>
+</template>
+
+<style scoped>
+.page {
+  position: relative;
+  margin-bottom: 12px;
+  background: #fff;
+  box-shadow:
+    0 1px 2px #0002,
+    0 6px 18px #0000000f;
+}
+img {
+  display: block;
+  width: 100%;
+}
+.mark {
+  position: absolute;
+  padding: 0;
+  border: 0;
+  border-radius: 2px;
+  background: none;
+  cursor: pointer;
+  mix-blend-mode: multiply;
+}
+/* Paper is white in both themes, and so are the marks on it light. */
+.mark.shown {
+  background: #5b3a6b1c;
+}
+.mark.shown.logic {
+  background: #c77e1226;
+}
+.mark.shown.wrong {
+  background: #a8402c33;
+}
+.mark:hover {
+  background: #5b3a6b33;
+}
+.mark.chosen {
+  background: #5b3a6b40;
+  outline: 1.5px solid #5b3a6b;
+}
+</style>

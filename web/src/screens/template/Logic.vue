@@ -1,0 +1,84 @@
+<script setup lang="ts">
+import type { Schemas } from '../../api/client'
+import { fold } from '../../api/template'
+import { count } from '../../api/words'
+import NeedList from '../../parts/NeedList.vue'
+import OutlineList from '../../parts/OutlineList.vue'
+import Spot from '../../parts/Spot.vue'
+
+/** What a template decides, what it needs, and what is wrong in it. */
+const props = defineProps<{ template: Schemas['TemplateDetail']; chosen: number[] }>()
+const emit = defineEmits<{ choose: [number[]] }>()
+
+function placeholdersOf(name: string) {
+  const found = props.template.placeholders.flatMap((p, index) =>
+    p.names.some((n) => fold(n) === fold(name)) ? [index] : [],
+  )
+  emit('choose', found)
+}
+function placeholdersLike(text: string) {
+  emit(
+    'choose',
+    props.template.placeholders.flatMap((p, index) => (p.text === text ? [index] : [])),
+  )
+}
+</script>
+
+<template>
+  <template v-if="template.problems.length">
+    <h2>
+      Problems <span class="say wrong">{{ template.problems.length }}</span>
+    </h2>
+    <p>Put these right in the file and bring it in again. Until then this version makes no documents.</p>
+    <ul class="problems">
+      <li v-for="(problem, index) in template.problems" :key="index">
+        <button type="button" @click="placeholdersLike(problem.placeholder)">
+          <Spot :text="problem.placeholder" :start="problem.start" :end="problem.end" />
+        </button>
+        <div>{{ problem.message }}</div>
+        <div class="quiet">{{ problem.place }}: {{ problem.line }}</div>
+      </li>
+    </ul>
+  </template>
+  <p v-for="said in template.told" :key="said" class="told">{{ said }}</p>
+  <h2>Logic</h2>
+  <p v-if="!template.outline.length" class="quiet">
+    Nothing is decided here: the file has no placeholders. Write for instance
+    <span class="code">[: last name]</span> where the record’s value goes.
+  </p>
+  <OutlineList v-else :lines="template.outline" :chosen="chosen" @choose="emit('choose', [$event])" />
+  <template v-if="template.needs.length">
+    <h2>
+      Fields it needs <span class="quiet">{{ count(template.needs.length, 'field') }}</span>
+    </h2>
+    <NeedList :needs="template.needs" @choose="placeholdersOf" />
+  </template>
+</template>
+
+<style scoped>
+h2:not(:first-child) {
+  margin: 18px 0 6px;
+}
+.problems {
+  list-style: none;
+  padding: 0;
+  margin: 0;
+}
+.problems li {
+  border-left: 2px solid var(--wrong);
+  padding: 6px 10px;
+  margin-bottom: 8px;
+  background: var(--sheet);
+}
+.problems button {
+  border: 0;
+  background: none;
+  padding: 0;
+  cursor: pointer;
+  text-align: left;
+}
+.told {
+  border-left: 2px solid var(--line);
+  padding: 4px 10px;
+}
+</style>

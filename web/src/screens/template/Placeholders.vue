@@ -1,0 +1,56 @@
+<script setup lang="ts">
+import { nextTick, watch } from 'vue'
+
+import type { Schemas } from '../../api/client'
+
+/** Every placeholder with its place and its line. */
+const props = defineProps<{ template: Schemas['TemplateDetail']; chosen: number[] }>()
+defineEmits<{ choose: [number[]] }>()
+watch(
+  () => props.chosen,
+  async (chosen) => {
+    await nextTick()
+    document.getElementById(`placeholder-${chosen[0]}`)?.scrollIntoView({ block: 'nearest' })
+  },
+)
+</script>
+
+<template>
+  <h2>
+    Placeholders <span class="quiet">{{ template.placeholders.length }}</span>
+  </h2>
+  <p v-if="!template.placeholders.length">
+    There are none. Write for instance <span class="code">[: last name]</span> where the record's value goes.
+  </p>
+  <table v-else class="list">
+    <thead>
+      <tr>
+        <th style="width: 44%">Placeholder</th>
+        <th style="width: 76px">Place</th>
+        <th>Line of text</th>
+      </tr>
+    </thead>
+    <tbody>
+      <tr
+        v-for="(placeholder, index) in template.placeholders"
+        :id="`placeholder-${index}`"
+        :key="index"
+        class="opens"
+        :class="{ chosen: chosen.includes(index) }"
+        tabindex="0"
+        @click="$emit('choose', [index])"
+        @keydown.enter="$emit('choose', [index])"
+      >
+        <td class="code name" :title="placeholder.text">{{ placeholder.text }}</td>
+        <td class="quiet">{{ placeholder.place }}</td>
+        <td class="quiet" :title="placeholder.line">{{ placeholder.line }}</td>
+      </tr>
+    </tbody>
+  </table>
+</template>
+
+<style scoped>
+tr.chosen td {
+  background: var(--accent-tint);
+}
+</style>
