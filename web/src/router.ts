@@ -20,6 +20,12 @@ export const router = createRouter({
       meta: { title: 'Template' },
     },
     {
+      path: '/clauses/:id(\\d+|new)?',
+      component: () => import('./screens/Clauses.vue'),
+      props: true,
+      meta: { title: 'Clauses' },
+    },
+    {
       path: '/dispatches',
       component: () => import('./screens/Dispatches.vue'),
       meta: { title: 'Dispatches' },

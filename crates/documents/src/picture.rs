@@ -133,6 +133,11 @@ pub fn printed(own: (f64, f64), sizes: &Sizes, frame: Option<(f64, f64)>, room: 
     }
 }
 
+/// Whether a file can be used as a picture.
+pub fn check(name: &str, bytes: &[u8]) -> Result<(), PictureFault> {
+    prepare(name, &bytes.into(), &Sizes::default(), None, OWN_DPI).map(drop)
+}
+
 /// Prepares a picture for its printed size.
 pub fn prepare(name: &str, bytes: &Arc<[u8]>, sizes: &Sizes, frame: Option<(f64, f64)>, room: f64) -> Result<Prepared, PictureFault> {
     let damaged = |why: String| PictureFault::Damaged { name: name.to_owned(), why };

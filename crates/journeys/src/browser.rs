@@ -118,7 +118,8 @@ impl Browser {
 
     /// Chooses an option of a select by its label.
     pub async fn choose(&self, label: &str, option: &str) -> Result<()> {
-        self.find(&format!("input[aria-label=\"{label}\"]")).await?.click().await?;
+        let select = format!("//div[contains(concat(' ', @class, ' '), ' el-select ')][.//input[@aria-label={}]]", quoted(label));
+        self.wait(Locator::XPath(&select), &format!("the choice “{label}”")).await?.click().await?;
         let path = format!("//li[contains(@class,'el-select-dropdown__item')][contains(normalize-space(.), {})]", quoted(option));
         self.wait(Locator::XPath(&path), &format!("the option “{option}”")).await?.click().await?;
         Ok(())
@@ -160,6 +161,27 @@ impl Browser {
         Ok(())
     }
 
+    /// Waits until an element's text has gone.
+    pub async fn gone(&self, kind: &str, text: &str) -> Result<()> {
+        let path = format!("//{kind}[contains(normalize-space(.), {})]", quoted(text));
+        let until = Instant::now() + PATIENCE;
+        while !self.client.find_all(Locator::XPath(&path)).await?.is_empty() {
+            if Instant::now() > until {
+                bail!("{kind} with “{text}” is still there");
+            }
+            tokio::time::sleep(Duration::from_millis(60)).await;
+        }
+        Ok(())
+    }
+
+    /// Puts a text in place of what a field holds.
+    pub async fn write(&self, css: &str, text: &str) -> Result<()> {
+        let field = self.find(css).await?;
+        field.click().await?;
+        field.send_keys("\u{e009}a\u{e000}").await?;
+        Ok(field.send_keys(text).await?)
+    }
+
     /// The path of the address at hand.
     pub async fn path(&self) -> Result<String> {
         Ok(self.client.current_url().await?.path().to_owned())
@@ -189,4 +211,15 @@ impl Drop for Browser {
 /// A text as an XPath literal.
 fn quoted(text: &str) -> String {
     if text.contains('"') { format!("'{text}'") } else { format!("\"{text}\"") }
+}
+
+/// Takes the current picture of a main view into `docs/screenshots`, when
+/// `MANGLE_SHOTS` asks for it.
+pub async fn picture(browser: &Browser, name: &str) -> Result<()> {
+    if std::env::var_os("MANGLE_SHOTS").is_none() {
+        return Ok(());
+    }
+    let folder = crate::repository().join("docs/screenshots");
+    std::fs::create_dir_all(&folder)?;
+    browser.picture(&folder.join(format!("{name}.png"))).await
 }

@@ -3,5 +3,5 @@
 mod browser;
 mod program;
 
-pub use browser::Browser;
+pub use browser::{Browser, picture};
 pub use program::{Program, binary, repository, tool};

@@ -5,22 +5,7 @@ use std::time::Duration;
 
 use anyhow::Result;
 use fantoccini::Locator;
-use mangle_journeys::{Browser, Program, repository};
-
-/// Where the current pictures of the main views are kept, when asked for.
-fn pictures() -> Option<std::path::PathBuf> {
-    std::env::var_os("MANGLE_SHOTS").map(|_| repository().join("docs/screenshots"))
-}
-
-async fn picture(browser: &Browser, name: &str) -> Result<()> {
-    match pictures() {
-        Some(folder) => {
-            std::fs::create_dir_all(&folder)?;
-            browser.picture(&folder.join(format!("{name}.png"))).await
-        }
-        None => Ok(()),
-    }
-}
+use mangle_journeys::{Browser, Program, picture, repository};
 
 #[tokio::test(flavor = "multi_thread")]
 async fn from_the_demo_world_to_delivered_letters() -> Result<()> {
@@ -47,9 +32,8 @@ async fn from_the_demo_world_to_delivered_letters() -> Result<()> {
     picture(&b, "sheet").await?;
 
     // Templates: placeholders with their places; a broken letter tells its problems.
-    b.go("/templates/1").await?;
+    b.go("/templates/1/placeholders").await?;
     b.text("td", "[: mobile else home phone else \"no number\"]").await?;
-    picture(&b, "template").await?;
 
     // The bench: the open tie, the page, stepping, findings.
     b.go("/dispatches/balance-reminders/ties").await?;
@@ -152,7 +136,7 @@ async fn wrong_files_are_refused_in_a_sentence_and_leave_nothing_behind() -> Res
     let b = Browser::open(&program.address).await?;
     b.go("/sources").await?;
     b.give("Bring in a sheet", &[&file("report.xlsx", b"%PDF-1.7 renamed")?]).await?;
-    b.text("p", "this is a PDF, not a CSV, XLSX or ODS file").await?;
+    b.text("p", "this is a PDF, not a CSV, XLSX, ODS or JSON file").await?;
     b.give("Bring in a sheet", &[&file("twice.csv", b"Ref;Name;name\n1;a;b\n")?]).await?;
     b.text("p", "are both called").await?;
     b.text("h2", "No records yet").await?;

@@ -5,6 +5,7 @@ mod clock;
 mod demo;
 mod error;
 mod files;
+mod pictures;
 mod prepare;
 mod run;
 mod server;

@@ -10,12 +10,14 @@ use mangle_core::language::{Clock, Context, Folded, Scope};
 use mangle_core::records::{Filter, Record, Sheet};
 use mangle_core::value::read::Reading;
 use mangle_core::value::{Locale, Value};
-use mangle_documents::docx::Template;
+use mangle_documents::docx::{Means, Template};
 
 use crate::error::Refused;
+use crate::pictures::OfficePictures;
 use crate::server::App;
+use crate::store::dispatches::Dispatch;
 use crate::store::settings::Settings;
-use crate::store::{settings, sheets, templates};
+use crate::store::{clauses, pictures, settings, sheets, templates};
 
 /// A sheet with its records.
 #[derive(Debug)]
@@ -62,10 +64,10 @@ impl App {
     /// Everything that a set-up needs.
     pub(crate) async fn prepare(
         &self,
+        dispatch: &Dispatch,
         setup: Setup,
         template: Option<i64>,
         sheet: Option<i64>,
-        name: &str,
         moment: DateTime,
     ) -> Result<Prepared, Refused> {
         let template = match template {
@@ -76,8 +78,21 @@ impl App {
             Some(id) => Some(self.sheet(id).await?),
             None => None,
         };
-        let office = self.store.with(|c| settings::read(c)).await?;
-        Ok(Prepared::new(setup, template, sheet, name, moment, office))
+        let (office, clauses) = self.store.with(|c| -> Result<_> { Ok((settings::read(c)?, clauses::library(c)?)) }).await?;
+        let pictures = Arc::new(self.pictures(Some(dispatch.id), &office).await?);
+        let mut prepared = Prepared::new(setup, template, sheet, pictures, moment, office);
+        prepared.context.dispatch.clone_from(&dispatch.name);
+        prepared.context.clauses = clauses;
+        Ok(prepared)
+    }
+
+    /// The pictures of a dispatch's folder and of the hosts that are allowed.
+    pub(crate) async fn pictures(&self, dispatch: Option<i64>, office: &Settings) -> Result<OfficePictures> {
+        let folder = match dispatch {
+            Some(id) => self.store.with(move |c| pictures::list(c, id)).await?,
+            None => Vec::new(),
+        };
+        OfficePictures::new(&folder, self.files.clone(), &office.picture_hosts)
     }
 }
 
@@ -112,6 +127,7 @@ pub struct Prepared {
     pub template: Option<Arc<Template>>,
     pub sheet: Option<Arc<LoadedSheet>>,
     pub settings: Settings,
+    pictures: Arc<OfficePictures>,
     context: Context,
 }
 
@@ -120,19 +136,23 @@ impl Prepared {
         setup: Setup,
         template: Option<Arc<Template>>,
         sheet: Option<Arc<LoadedSheet>>,
-        name: &str,
+        pictures: Arc<OfficePictures>,
         moment: DateTime,
         settings: Settings,
     ) -> Prepared {
         let locale = Locale::parse(&setup.locale).unwrap_or_else(|_| Locale::english());
         let mut context = Context::new(locale, moment);
         context.clock = Clock { now: moment };
-        name.clone_into(&mut context.dispatch);
         context.office = settings.office();
         if let Some(sheet) = &sheet {
             context.reading = sheet.reading;
         }
-        Prepared { plan: Plan::new(&setup), setup, template, sheet, settings, context }
+        Prepared { plan: Plan::new(&setup), setup, template, sheet, settings, pictures, context }
+    }
+
+    /// What documents are filled with besides their records.
+    pub fn means(&self) -> Means<'_> {
+        Means { pictures: &*self.pictures }
     }
 
     /// The context of one record of a run.

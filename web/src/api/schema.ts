@@ -4,6 +4,42 @@
  */
 
 export interface paths {
+    "/api/clauses": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** All clauses, by name and language. */
+        get: operations["get_clauses"];
+        put?: never;
+        /** Adds a clause. */
+        post: operations["post_clauses"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/clauses/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Changes a clause. */
+        put: operations["put_clauses__id_"];
+        post?: never;
+        /** Deletes a clause. */
+        delete: operations["delete_clauses__id_"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/dispatches": {
         parameters: {
             query?: never;
@@ -53,6 +89,45 @@ export interface paths {
         put?: never;
         post?: never;
         delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/dispatches/{key}/pictures": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The pictures of a dispatch's folder. */
+        get: operations["get_dispatches__key__pictures"];
+        put?: never;
+        /**
+         * Puts pictures into a dispatch's folder; one of the same name is replaced. What
+         *     is no picture is refused, and nothing is kept then.
+         */
+        post: operations["post_dispatches__key__pictures"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/dispatches/{key}/pictures/{name}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A picture of a dispatch's folder. */
+        get: operations["get_dispatches__key__pictures__name_"];
+        put?: never;
+        post?: never;
+        /** Takes a picture out of a dispatch's folder. */
+        delete: operations["delete_dispatches__key__pictures__name_"];
         options?: never;
         head?: never;
         patch?: never;
@@ -978,6 +1053,31 @@ export interface components {
              */
             sheet_id?: number | null;
         };
+        /** @description A clause as a person writes it. */
+        ClauseBody: {
+            /** @description The language that it is for; blank for any. */
+            language?: string;
+            /** @description Its name. */
+            name: string;
+            /** @description The text with its placeholders. */
+            text: string;
+        };
+        /** @description A clause's text in one language. */
+        ClauseInfo: {
+            /** @description When it was last changed. */
+            changed: string;
+            /**
+             * Format: int64
+             * @description Its number.
+             */
+            id: number;
+            /** @description The language that it is for, as a BCP 47 tag; blank for any. */
+            language: string;
+            /** @description Its name, as placeholders write it. */
+            name: string;
+            /** @description The text with its placeholders. */
+            text: string;
+        };
         /** @description A column. */
         ColumnInfo: {
             /** @description The currency of a column of money. */
@@ -1387,6 +1487,16 @@ export interface components {
             marks: components["schemas"]["PageMark"][];
             /** @description The pages, at most fifty of them. */
             pages: components["schemas"]["SvgPage"][];
+        };
+        /** @description A picture in a dispatch's folder. */
+        PictureInfo: {
+            /** @description The name that records give; case does not count. */
+            name: string;
+            /**
+             * Format: int64
+             * @description Its size in bytes.
+             */
+            size: number;
         };
         /** @description A stretch of a changed line. */
         PieceInfo: {
@@ -1842,6 +1952,110 @@ export interface components {
 }
 export type $defs = Record<string, never>;
 export interface operations {
+    get_clauses: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ClauseInfo"][];
+                };
+            };
+        };
+    };
+    post_clauses: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ClauseBody"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ClauseInfo"][];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    put_clauses__id_: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ClauseBody"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ClauseInfo"][];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    delete_clauses__id_: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ClauseInfo"][];
+                };
+            };
+        };
+    };
     get_dispatches: {
         parameters: {
             query?: never;
@@ -2009,6 +2223,104 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    get_dispatches__key__pictures: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PictureInfo"][];
+                };
+            };
+        };
+    };
+    post_dispatches__key__pictures: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": components["schemas"]["FileForm"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PictureInfo"][];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    get_dispatches__key__pictures__name_: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/octet-stream": number[];
+                };
+            };
+        };
+    };
+    delete_dispatches__key__pictures__name_: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/plain": boolean;
                 };
             };
         };

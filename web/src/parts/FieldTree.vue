@@ -35,12 +35,7 @@ function drag(event: DragEvent, field: Field) {
           {{ uses(field.name) }}×
         </button>
         <span v-else />
-        <button
-          v-if="!field.within.length"
-          type="button"
-          class="compose"
-          @click="emit('compose', field)"
-        >
+        <button v-if="!field.within.length" type="button" class="compose" @click="emit('compose', field)">
           Compose
         </button>
       </div>

@@ -7,7 +7,7 @@ import { done, useRuns } from '../api/runs'
 defineEmits<{ find: [] }>()
 const places = [
   { name: 'Sources', to: '/sources', under: ['/sources', '/sheets'] },
-  { name: 'Templates', to: '/templates', under: ['/templates'] },
+  { name: 'Templates', to: '/templates', under: ['/templates', '/clauses'] },
   { name: 'Dispatches', to: '/dispatches', under: ['/dispatches'] },
   { name: 'Runs', to: '/runs', under: ['/runs'] },
 ]

@@ -11,6 +11,9 @@ const templates = ref<Schemas['TemplateInfo'][]>()
 const busy = ref(false)
 onMounted(() => attempt(async () => (templates.value = await ask(api.GET('/api/templates')))))
 
+const used = (template: Schemas['TemplateInfo']) =>
+  template.versions.find((v) => v.number === template.in_use)
+
 async function take(files: File[]) {
   busy.value = true
   const made = await attempt(() => ask(api.POST('/api/templates', upload(files))))
@@ -24,6 +27,7 @@ async function take(files: File[]) {
     <div class="head">
       <h1>Templates</h1>
       <span class="quiet">files with placeholders</span><span class="push" />
+      <RouterLink to="/clauses">Clauses</RouterLink>
       <FilePick label="Bring in a letter" accept=".docx" main :busy="busy" @files="take" />
     </div>
     <div class="body">
@@ -44,10 +48,18 @@ async function take(files: File[]) {
                 ><b>{{ template.name }}</b></RouterLink
               >
             </td>
-            <td class="quiet">{{ template.versions[0]?.file_name }}</td>
-            <td class="num">{{ template.versions[0]?.number }}</td>
-            <td class="num">{{ size(template.versions[0]?.size ?? 0) }}</td>
-            <td class="quiet">{{ day(template.versions[0]?.brought_in) }}</td>
+            <td class="quiet">{{ used(template)?.file_name }}</td>
+            <td class="num">
+              {{ template.in_use }}
+              <span
+                v-if="(template.versions[0]?.number ?? 0) > template.in_use"
+                class="say att"
+                title="A newer version is a draft"
+                >+{{ (template.versions[0]?.number ?? 0) - template.in_use }}</span
+              >
+            </td>
+            <td class="num">{{ size(used(template)?.size ?? 0) }}</td>
+            <td class="quiet">{{ day(used(template)?.brought_in) }}</td>
           </tr>
         </tbody>
       </table>

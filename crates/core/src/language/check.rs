@@ -190,7 +190,8 @@ pub fn complete(text: &str, at: usize, schema: &Schema) -> (Span, Vec<Offer>) {
 
 /// The names of a path that ends here.
 fn path_before(text: &str) -> Vec<String> {
-    let start = text.rfind(|c: char| !(c.is_alphanumeric() || matches!(c, '_' | '-' | ' ' | '.'))).map_or(0, |at| at + 1);
+    let is_part = |c: char| c.is_alphanumeric() || matches!(c, '_' | '-' | ' ' | '.');
+    let start = text.char_indices().rev().take_while(|(_, c)| is_part(*c)).last().map_or(text.len(), |(at, _)| at);
     text[start..].split('.').map(|name| name.trim().to_owned()).collect()
 }
 

@@ -132,6 +132,8 @@ struct Level {
     turn: Option<Turn>,
     /// Names set on this level, the latest last.
     set: RefCell<Vec<(Folded, Value)>>,
+    /// Names that the text of this level sets somewhere: blank until then.
+    declared: RefCell<Vec<Folded>>,
 }
 
 /// One turn of a list.
@@ -222,12 +224,12 @@ impl<'a> Scope<'a> {
 
     /// The level of a turn within this one.
     pub fn turn(&self, turn: Turn) -> Scope<'a> {
-        self.inner(Level { outer: Some(self.level.clone()), turn: Some(turn), set: RefCell::default() })
+        self.inner(Level { outer: Some(self.level.clone()), turn: Some(turn), ..Level::default() })
     }
 
     /// The level of a clause that knows some more names.
     pub fn clause(&self, with: Vec<(Folded, Value)>) -> Scope<'a> {
-        self.inner(Level { outer: Some(self.level.clone()), turn: None, set: RefCell::new(with) })
+        self.inner(Level { outer: Some(self.level.clone()), set: RefCell::new(with), ..Level::default() })
     }
 
     /// How many clauses this stands within.
@@ -289,7 +291,12 @@ impl<'a> Scope<'a> {
                 skip -= 1;
             }
         }
-        None
+        self.levels().any(|level| level.declared.borrow().contains(name)).then_some(Value::Blank)
+    }
+
+    /// Names that a text sets: blank where none of its settings was reached.
+    pub(crate) fn declare<'n>(&self, names: impl Iterator<Item = &'n Folded>) {
+        self.level.declared.borrow_mut().extend(names.cloned());
     }
 
     fn note(&self, column: &Column, value: &Value, level: &Level) {

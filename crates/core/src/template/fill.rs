@@ -134,6 +134,8 @@ impl Program {
     }
 
     fn start(&self, scope: Scope<'_>, out: &mut Vec<u8>, draw: &mut dyn Draw, trace: Option<Vec<Traced>>) -> Filling {
+        let set = self.sites.iter().filter_map(|site| if let Kind::Set(setting) = &site.kind { Some(&setting.name.folded) } else { None });
+        scope.declare(set);
         let mut filler = Filler {
             program: self,
             out,

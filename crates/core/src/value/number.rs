@@ -16,8 +16,35 @@ pub fn round_with(number: Decimal, places: i32, strategy: RoundingStrategy) -> D
     let Some(unit) = 10i64.checked_pow(places.unsigned_abs()).map(Decimal::from) else {
         return Decimal::ZERO;
     };
-    (number / unit).round_dp_with_strategy(0, strategy) * unit
+    // Next to the largest number there may be no room upwards.
+    let whole = number / unit;
+    let rounded = whole.round_dp_with_strategy(0, strategy).checked_mul(unit);
+    rounded.or_else(|| whole.trunc().checked_mul(unit)).unwrap_or(number)
 }
+
+/// A number under calculation; nothing once a step went beyond 28 digits or
+/// divided by zero. Formulas written with it read as they do on paper.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct Careful(pub Option<Decimal>);
+
+impl From<Decimal> for Careful {
+    fn from(number: Decimal) -> Careful {
+        Careful(Some(number))
+    }
+}
+
+macro_rules! careful {
+    ($($operator:ident $method:ident $checked:ident),*) => {$(
+        impl<T: Into<Careful>> std::ops::$operator<T> for Careful {
+            type Output = Careful;
+            fn $method(self, other: T) -> Careful {
+                Careful(self.0.zip(other.into().0).and_then(|(a, b)| a.$checked(b)))
+            }
+        }
+    )*};
+}
+
+careful!(Add add checked_add, Sub sub checked_sub, Mul mul checked_mul, Div div checked_div);
 
 /// The decimal that a spreadsheet shows for a binary cell: 15 significant
 /// digits, so that a stored 0.30000000000000004 is 0.3.

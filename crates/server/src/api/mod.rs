@@ -1,5 +1,6 @@
 //! The API, a file a resource. `/api/openapi.json` describes it.
 
+mod clauses;
 mod dispatches;
 mod drop;
 mod fields;
@@ -43,6 +44,7 @@ fn described() -> OpenApiRouter<App> {
     OpenApiRouter::with_openapi(Api::openapi())
         .merge(sources::router())
         .merge(templates::router())
+        .merge(clauses::router())
         .merge(dispatches::router())
         .merge(drop::router())
         .merge(fields::router())

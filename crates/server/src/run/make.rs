@@ -25,7 +25,7 @@ pub type Checked = Result<(Filled, Outline), Vec<Finding>>;
 pub fn check_one(prepared: &Prepared, template: &Template, record: &Record, number: usize, count: usize) -> Checked {
     let context = prepared.context(number, count);
     let scope = prepared.scope(record, &context);
-    let (filled, errors): (Option<Filled>, Vec<FillError>) = match template.fill(&scope) {
+    let (filled, errors): (Option<Filled>, Vec<FillError>) = match template.fill_with(&scope, prepared.means()) {
         Ok(filled) => (Some(filled), Vec::new()),
         Err(errors) => (None, errors),
     };
@@ -131,7 +131,7 @@ fn proof_of(prepared: &Prepared, template: &Template, record: &Record, number: u
             let context = prepared.context(number, count);
             let scope = prepared.scope(record, &context);
             let name = prepared.plan.name.fill(&scope).ok().and_then(|n| mangle_core::dispatch::file_name(&n));
-            let filled = template.fill(&scope).map_err(|_| findings)?;
+            let filled = template.fill_with(&scope, prepared.means()).map_err(|_| findings)?;
             Ok((filled, Outline { file_name: name.unwrap_or_else(|| format!("Proof {number}")), message: None }))
         }
         Err(findings) => Err(findings),

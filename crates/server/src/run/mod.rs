@@ -59,19 +59,18 @@ pub fn changed(app: &App, run: i64) {
 
 /// Everything that the items of a run need.
 pub async fn prepare(app: &App, run: i64) -> Result<Option<(Arc<Prepared>, runs::RunWork)>> {
-    let Some((work, name)) = app
+    let Some((work, dispatch)) = app
         .store
         .with(move |c| -> Result<_> {
             let Some(work) = runs::work(c, run)? else { return Ok(None) };
-            let name = dispatches::by_id(c, work.dispatch_id)?.map(|d| d.name).unwrap_or_default();
-            Ok(Some((work, name)))
+            Ok(dispatches::by_id(c, work.dispatch_id)?.map(|dispatch| (work, dispatch)))
         })
         .await?
     else {
         return Ok(None);
     };
     let moment = work.moment.parse().unwrap_or_else(|_| clock::now());
-    let prepared = app.prepare(work.setup.clone(), Some(work.template_version_id), Some(work.sheet_id), &name, moment).await;
+    let prepared = app.prepare(&dispatch, work.setup.clone(), Some(work.template_version_id), Some(work.sheet_id), moment).await;
     let prepared = prepared.map_err(|refused| anyhow::anyhow!(refused.problem.message))?;
     Ok(Some((Arc::new(prepared), work)))
 }

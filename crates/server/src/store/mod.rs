@@ -1,7 +1,9 @@
 //! The store: SQLite, a file a table. SQL lives here and nowhere else.
 
+pub mod clauses;
 pub mod dispatches;
 pub mod items;
+pub mod pictures;
 pub mod runs;
 pub mod settings;
 pub mod sheets;
@@ -22,8 +24,11 @@ pub struct Store(Pool<SqliteConnectionManager>);
 /// A connection of the store.
 pub type Connection = PooledConnection<SqliteConnectionManager>;
 
-const MIGRATIONS: [&str; 2] =
-    [include_str!("../../migrations/01-start.sql"), include_str!("../../migrations/02-versions-and-specimens.sql")];
+const MIGRATIONS: [&str; 3] = [
+    include_str!("../../migrations/01-start.sql"),
+    include_str!("../../migrations/02-versions-and-specimens.sql"),
+    include_str!("../../migrations/03-pictures-and-clauses.sql"),
+];
 
 impl Store {
     /// Opens the store of a file, brought up to date.

@@ -1,5 +1,6 @@
 //! The API as a browser asks it, without a network.
 
+mod library;
 mod office;
 mod resources;
 mod templates;

@@ -136,7 +136,7 @@ async fn the_page_of_a_record_is_shown_with_its_message_or_what_is_wrong() {
     office.ask("PUT", "/api/dispatches/balance-reminders", bench).await;
     let row = 3;
     let page = office.get(&format!("/api/dispatches/balance-reminders/pages/{row}")).await;
-    assert!(page["pages"][0].as_str().is_some_and(|svg| svg.starts_with("<svg")), "a page");
+    assert!(page["pages"][0]["svg"].as_str().is_some_and(|svg| svg.starts_with("<svg")), "a page");
     assert!(page["message"]["to"].as_str().is_some_and(|to| to.contains('@')), "{}", page["message"]);
     assert!(!page["file_name"].as_str().unwrap_or_default().is_empty());
     assert!(office.refused("GET", "/api/dispatches/balance-reminders/pages/999", Value::Null).await.starts_with("404 "));

@@ -5,6 +5,7 @@ import type { Bench } from '../../api/bench'
 import { api, ask, attempt, type Schemas, upload } from '../../api/client'
 import { count } from '../../api/words'
 import FilePick from '../../parts/FilePick.vue'
+import PictureFolder from '../../parts/PictureFolder.vue'
 import RowTable from '../../parts/RowTable.vue'
 
 const props = defineProps<{
@@ -63,6 +64,7 @@ async function take(files: File[]) {
         >{{ filter.name }}</el-button
       >
     </div>
+    <PictureFolder :dispatch="bench.key" @changed="change(() => undefined)" />
     <p v-if="bench.filter_problem" class="problem" role="alert">{{ bench.filter_problem }}</p>
     <p class="quiet">
       {{ bench.records.length }} of {{ count(bench.row_count, 'record') }}

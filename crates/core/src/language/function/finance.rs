@@ -6,6 +6,7 @@ use rust_decimal::{Decimal, MathematicalOps};
 use super::{ANY, Function, Run, as_number, as_whole, flat};
 use crate::language::Context;
 use crate::language::error::Fault;
+use crate::value::number::Careful;
 use crate::value::{Money, Value};
 
 pub(super) static FUNCTIONS: &[Function] = &[
@@ -19,10 +20,10 @@ pub(super) static FUNCTIONS: &[Function] = &[
         run: Run::Eager(|a, c| {
             let t = Terms::read(a, c, 2)?;
             let payment = match t.rate.is_zero() {
-                true => -(t.given + t.future) / t.periods,
-                false => -(t.future + t.given * t.growth) * t.rate / ((Decimal::ONE + t.rate * t.start) * (t.growth - Decimal::ONE)),
+                true => (t.given + t.future) / t.periods,
+                false => (t.future + t.given * t.growth) * t.rate / (t.first() * (t.growth - Decimal::ONE)),
             };
-            Ok(t.like(payment))
+            t.like(payment)
         }),
     },
     Function {
@@ -35,10 +36,10 @@ pub(super) static FUNCTIONS: &[Function] = &[
         run: Run::Eager(|a, c| {
             let t = Terms::read(a, c, 2)?;
             let present = match t.rate.is_zero() {
-                true => -t.future - t.given * t.periods,
-                false => -(t.future + t.given * (Decimal::ONE + t.rate * t.start) * (t.growth - Decimal::ONE) / t.rate) / t.growth,
+                true => t.future + t.given * t.periods,
+                false => (t.future + t.given * t.first() * (t.growth - Decimal::ONE) / t.rate) / t.growth,
             };
-            Ok(t.like(present))
+            t.like(present)
         }),
     },
     Function {
@@ -51,10 +52,10 @@ pub(super) static FUNCTIONS: &[Function] = &[
         run: Run::Eager(|a, c| {
             let t = Terms::read(a, c, 2)?;
             let future = match t.rate.is_zero() {
-                true => -t.future - t.given * t.periods,
-                false => -(t.future * t.growth + t.given * (Decimal::ONE + t.rate * t.start) * (t.growth - Decimal::ONE) / t.rate),
+                true => t.future + t.given * t.periods,
+                false => t.future * t.growth + t.given * t.first() * (t.growth - Decimal::ONE) / t.rate,
             };
-            Ok(t.like(future))
+            t.like(future)
         }),
     },
     Function {
@@ -67,8 +68,8 @@ pub(super) static FUNCTIONS: &[Function] = &[
         run: Run::Eager(|a, c| {
             let rate = as_number(&a[0], c)?;
             let flows = flows(&a[1..], c)?;
-            let worth = net_present(&flows, rate).and_then(|v| v.checked_div(Decimal::ONE + rate)).ok_or(Fault::Overflow)?;
-            Ok(Value::Number(worth))
+            let worth = Careful(net_present(&flows, rate)) / (Careful::from(Decimal::ONE) + rate);
+            worth.0.map(Value::Number).ok_or(Fault::Overflow)
         }),
     },
     Function {
@@ -94,13 +95,13 @@ struct Terms {
     rate: Decimal,
     periods: Decimal,
     /// The third argument: a present value or a payment.
-    given: Decimal,
+    given: Careful,
     /// The fourth: a future or present value.
-    future: Decimal,
+    future: Careful,
     /// 1 when payments come at the start of a period.
     start: Decimal,
     /// (1 + rate) to the number of periods.
-    growth: Decimal,
+    growth: Careful,
     model: Value,
 }
 
@@ -114,17 +115,24 @@ impl Terms {
         if periods.abs() > Decimal::from(12_000) || rate <= -Decimal::ONE {
             return Err(Fault::Function { function: "this", why: "the rate must be above -100 % and the periods at most 12 000".into() });
         }
-        let growth = (Decimal::ONE + rate).checked_powd(periods).ok_or(Fault::Overflow)?;
+        let growth = Decimal::ONE.checked_add(rate).and_then(|one| one.checked_powd(periods)).ok_or(Fault::Overflow)?;
         let start = if a.get(4).map_or(Ok(0), |t| as_whole(t, c))? == 0 { Decimal::ZERO } else { Decimal::ONE };
-        Ok(Terms { rate, periods, given: number(2)?, future: number(3)?, start, growth, model: a[model].clone() })
+        Ok(Terms { rate, periods, given: number(2)?.into(), future: number(3)?.into(), start, growth: growth.into(), model: a[model].clone() })
     }
 
-    /// A result in the currency of the argument that it came from.
-    fn like(&self, amount: Decimal) -> Value {
-        match &self.model {
+    /// What a payment at the start of a period earns more than one at its end.
+    fn first(&self) -> Careful {
+        Careful::from(self.rate) * self.start + Decimal::ONE
+    }
+
+    /// A result with its sign turned, for what is received is paid back, in the
+    /// currency of the argument that it came from.
+    fn like(&self, amount: Careful) -> Result<Value, Fault> {
+        let amount = -amount.0.ok_or(Fault::Overflow)?;
+        Ok(match &self.model {
             Value::Money(money) => Value::Money(Money { amount, currency: money.currency }),
             _ => Value::Number(amount),
-        }
+        })
     }
 }
 
@@ -147,6 +155,9 @@ fn net_present(flows: &[Decimal], rate: Decimal) -> Option<Decimal> {
 /// steps along the slope may run away.
 fn internal_rate(flows: &[Decimal], guess: Decimal) -> Option<Decimal> {
     let sign = |rate: Decimal| net_present(flows, rate).map(|v| v.is_sign_positive());
+    if guess.abs() > Decimal::ONE_THOUSAND {
+        return None;
+    }
     let mut width = Decimal::new(5, 2);
     let least = Decimal::new(-99, 2);
     let (mut low, mut high) = loop {

@@ -192,7 +192,7 @@ pub(super) static FUNCTIONS: &[Function] = &[
             let (wanted, length) = (caseless(&part), part.chars().count());
             let from = count(a, 2, 1, c)?.saturating_sub(1);
             let found = (from..=signs.len().saturating_sub(length))
-                .find(|at| caseless(&signs[*at..*at + length].iter().collect::<String>()) == wanted);
+                .find(|at| signs.get(*at..*at + length).is_some_and(|own| caseless(&own.iter().collect::<String>()) == wanted));
             found
                 .map(|at| Value::Number((at + 1).into()))
                 .ok_or_else(|| Fault::Function { function: "SEARCH", why: format!("“{part}” does not stand in “{text}”") })

@@ -1,6 +1,7 @@
 //! Dispatches: the list, and what a file each of the bench's stations asks for.
 
 mod bench;
+mod pictures;
 mod preflight;
 mod preview;
 mod start;
@@ -31,6 +32,8 @@ pub fn router() -> OpenApiRouter<App> {
         .routes(routes!(preflight::preflight))
         .routes(routes!(start::start))
         .routes(routes!(start::proofs))
+        .routes(routes!(pictures::list, pictures::add))
+        .routes(routes!(pictures::show, pictures::remove))
 }
 
 /// A dispatch in the list.
@@ -148,8 +151,7 @@ async fn version(app: &App, dispatch: &Dispatch) -> Result<Option<(String, i64, 
 
 async fn ready(app: &App, dispatch: &Dispatch) -> Result<(Prepared, Option<(String, i64, i64)>), Refused> {
     let version = version(app, dispatch).await?;
-    let prepared =
-        app.prepare(dispatch.setup.clone(), version.as_ref().map(|v| v.2), dispatch.sheet_id, &dispatch.name, clock::now()).await?;
+    let prepared = app.prepare(dispatch, dispatch.setup.clone(), version.as_ref().map(|v| v.2), dispatch.sheet_id, clock::now()).await?;
     Ok((prepared, version))
 }
 

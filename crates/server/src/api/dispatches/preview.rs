@@ -4,7 +4,6 @@ use axum::Json;
 use axum::extract::{Path, State};
 use mangle_core::records::Record;
 use mangle_core::value::EmailAddress;
-use mangle_documents::docx::Means;
 use serde::Serialize;
 use utoipa::ToSchema;
 
@@ -96,7 +95,7 @@ fn view(prepared: &Prepared, row: usize) -> Result<PageView, Refused> {
         Err(findings) => view.findings = findings.into_iter().map(|f| finding(f, label.clone())).collect(),
     }
     // A wrong address must not hide the page; a wrong value in it does.
-    let (filled, trace) = template.fill_traced(&scope, Means::default());
+    let (filled, trace) = template.fill_traced(&scope, prepared.means());
     if let Ok(filled) = filled {
         view.pages = Pages::of(&run::page_of(template, &filled, false)?);
     }

@@ -5,17 +5,15 @@ use axum::extract::{Path, Query, State};
 use mangle_core::language::{Context, Scope};
 use mangle_core::template::{Coverage, Took};
 use mangle_core::value::Locale;
-use mangle_documents::docx::{Means, Template};
+use mangle_documents::docx::Template;
 use serde::{Deserialize, Serialize};
 use tokio_util::sync::CancellationToken;
 use utoipa::{IntoParams, ToSchema};
 
-use super::tryout::{Tied, ties_of};
-use crate::clock;
+use super::tryout::{Desk, Tied, ties_of};
 use crate::error::{Answer, Problem, Refused};
 use crate::prepare::{LoadedSheet, blocking, label};
 use crate::server::App;
-use crate::store::settings;
 
 #[derive(Debug, Deserialize, IntoParams)]
 pub(super) struct OfSheet {
@@ -71,23 +69,21 @@ pub(super) async fn coverage(State(app): State<App>, Path(id): Path<i64>, Query(
     }
     let sheet = app.sheet(of.sheet).await?;
     let tied = ties_of(&app, id, of.sheet, &template, &sheet.sheet).await?;
-    let office = app.store.with(|c| settings::read(c)).await?.office();
-    let mut context = Context::new(Locale::english(), clock::now());
-    context.reading = sheet.reading;
-    context.office = office;
+    let desk = Desk::of(&app, id).await?;
+    let context = Context { reading: sheet.reading, ..desk.context(Locale::english()) };
     // A closed page drops this request: the count stops then.
     let wanted = CancellationToken::new();
     let _guard = wanted.clone().drop_guard();
-    Ok(Json(blocking(move || count(&template, &sheet, tied, &context, &wanted)).await?))
+    Ok(Json(blocking(move || count(&template, &sheet, tied, &desk, &context, &wanted)).await?))
 }
 
-fn count(template: &Template, sheet: &LoadedSheet, tied: Tied, context: &Context, wanted: &CancellationToken) -> CoverageView {
+fn count(template: &Template, sheet: &LoadedSheet, tied: Tied, desk: &Desk, context: &Context, wanted: &CancellationToken) -> CoverageView {
     let mut coverage = Coverage::new(template.ways().iter().cloned());
     let records = &sheet.sheet.records;
     let at = |row: usize| records.get(row - 1).map(|r| RecordAt { row, label: label(r) });
     let (mut failed, mut first_failed) = (0, None);
     for record in records.iter().take_while(|_| !wanted.is_cancelled()) {
-        let (filled, trace) = template.fill_traced(&Scope::new(record, &tied.ties, context), Means::default());
+        let (filled, trace) = template.fill_traced(&Scope::new(record, &tied.ties, context), desk.means());
         coverage.take(&trace, record.number);
         if filled.is_err() {
             failed += 1;

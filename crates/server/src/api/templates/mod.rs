@@ -10,8 +10,9 @@ use axum::Json;
 use axum::extract::{Multipart, Path, Query, State};
 use axum::http::header;
 use axum::response::{IntoResponse, Response};
-use mangle_core::language::UsedAs;
-use mangle_core::template::{Need, Outline, Placeholder, Problem as TemplateProblem};
+use mangle_core::language::syntax::Kind;
+use mangle_core::language::{UsedAs, kind, nearest};
+use mangle_core::template::{Clauses, Need, Outline, Placeholder, Problem as TemplateProblem};
 use mangle_documents::docx::Found;
 use serde::{Deserialize, Serialize};
 use utoipa::{IntoParams, ToSchema};
@@ -21,6 +22,7 @@ use utoipa_axum::routes;
 use super::upload::{FileForm, files};
 use crate::error::{Answer, Problem, Refused};
 use crate::server::App;
+use crate::store::clauses;
 use crate::store::templates::{self, TemplateInfo};
 
 pub fn router() -> OpenApiRouter<App> {
@@ -217,15 +219,36 @@ async fn detail(app: &App, id: i64, number: Option<i64>) -> Result<TemplateDetai
     let newest = info.versions.first().map(|v| v.number);
     let version = info.version(number.or(newest)).cloned().ok_or_else(|| Refused::missing("the version"))?;
     let template = app.template(version.id).await?;
+    let clauses = app.store.with(|c| clauses::library(c)).await?;
+    let mut problems: Vec<ProblemInfo> = template.problems().iter().map(Into::into).collect();
+    problems.extend(unknown_clauses(template.placeholders(), &clauses));
     Ok(TemplateDetail {
         info,
         shown: version.number,
         placeholders: template.placeholders().iter().map(Into::into).collect(),
-        problems: template.problems().iter().map(Into::into).collect(),
+        problems,
         outline: template.outline().iter().map(Into::into).collect(),
         needs: template.needs().iter().map(Into::into).collect(),
         told: told(template.found()),
     })
+}
+
+/// Clauses that the library has not.
+fn unknown_clauses(placeholders: &[Placeholder], library: &Clauses) -> Vec<ProblemInfo> {
+    let of = |p: &Placeholder| {
+        let Ok(Kind::Clause(name, _)) = kind(p.text.get(2..p.text.len() - 1)?) else { return None };
+        let offer = nearest(&name, library.names()).map(|n| format!("; did you mean “{n}”?")).unwrap_or_default();
+        (!library.has(&name)).then(|| ProblemInfo {
+            code: "unknown-clause".to_owned(),
+            message: format!("the clause library has no “{name}”{offer}"),
+            place: p.place.words().to_owned(),
+            line: p.line.clone(),
+            placeholder: p.text.clone(),
+            start: 0,
+            end: p.text.len().saturating_sub(3),
+        })
+    };
+    placeholders.iter().filter_map(of).collect()
 }
 
 #[derive(Debug, Deserialize, IntoParams)]

@@ -6,18 +6,17 @@ use std::sync::Arc;
 use axum::Json;
 use axum::extract::{Path, Query, State};
 use mangle_core::template::compare;
-use mangle_documents::docx::{Means, Template};
+use mangle_documents::docx::Template;
 use serde::{Deserialize, Serialize};
 use serde_json::{Map, Value as JsonValue};
 use utoipa::{IntoParams, ToSchema};
 
-use super::tryout::{Bundle, Tried};
+use super::tryout::{Bundle, Desk, Tried};
 use super::versions::ChangeInfo;
 use crate::clock;
 use crate::error::{Answer, Problem, Refused};
 use crate::prepare::blocking;
 use crate::server::App;
-use crate::store::settings::{self, Settings};
 use crate::store::specimens::{self, Specimen};
 use crate::store::templates;
 
@@ -48,10 +47,10 @@ pub struct SpecimenInfo {
 }
 
 /// The text that a template makes of values; what fails is said in words.
-fn lines(template: &Template, tried: &Tried, office: &Settings) -> Result<Vec<String>, Refused> {
-    let bundle = Bundle::new(template, tried, office)?;
+fn lines(template: &Template, tried: &Tried, desk: &Desk) -> Result<Vec<String>, Refused> {
+    let bundle = Bundle::new(template, tried, desk)?;
     let scope = bundle.scope().ok_or_else(|| Refused::missing("the record"))?;
-    let filled = template.fill_with(&scope, Means::default()).map_err(|errors| {
+    let filled = template.fill_with(&scope, desk.means()).map_err(|errors| {
         let said: Vec<String> = errors.iter().take(5).map(ToString::to_string).collect();
         Refused::unusable("fill", said.join("; "))
     })?;
@@ -62,8 +61,8 @@ fn tried(specimen: &Specimen) -> Tried {
     Tried { values: specimen.values.clone(), locale: specimen.locale.clone(), moment: Some(specimen.moment.clone()) }
 }
 
-fn checked(specimen: Specimen, template: &Template, office: &Settings) -> SpecimenInfo {
-    let (state, fault, changes) = match lines(template, &tried(&specimen), office) {
+fn checked(specimen: Specimen, template: &Template, desk: &Desk) -> SpecimenInfo {
+    let (state, fault, changes) = match lines(template, &tried(&specimen), desk) {
         Err(refused) => ("failed", Some(refused.problem.message), Vec::new()),
         Ok(lines) => match compare(&specimen.lines, &lines) {
             changes if changes.is_empty() => ("same", None, changes),
@@ -85,14 +84,15 @@ fn checked(specimen: Specimen, template: &Template, office: &Settings) -> Specim
 }
 
 /// The specimens of a template as a version makes them.
-async fn check(app: &App, id: i64, template: Arc<Template>) -> Result<Vec<SpecimenInfo>, Refused> {
-    let (kept, office) = app.store.with(move |c| -> anyhow::Result<_> { Ok((specimens::list(c, id)?, settings::read(c)?)) }).await?;
-    Ok(blocking(move || kept.into_iter().map(|s| checked(s, &template, &office)).collect()).await?)
+async fn check(app: &App, id: i64, desk: Desk, template: Arc<Template>) -> Result<Vec<SpecimenInfo>, Refused> {
+    let kept = app.store.with(move |c| specimens::list(c, id)).await?;
+    Ok(blocking(move || kept.into_iter().map(|s| checked(s, &template, &desk)).collect()).await?)
 }
 
 /// Whether all specimens of a template come out as they must.
 pub(super) async fn all_the_same(app: &App, id: i64, template: Template) -> Result<bool, Refused> {
-    Ok(check(app, id, Arc::new(template)).await?.iter().all(|s| s.state == "same"))
+    let desk = Desk::of_template(app, Some(id)).await?;
+    Ok(check(app, id, desk, Arc::new(template)).await?.iter().all(|s| s.state == "same"))
 }
 
 #[derive(Debug, Deserialize, IntoParams)]
@@ -111,7 +111,8 @@ async fn version(app: &App, id: i64, number: Option<i64>) -> Result<(i64, Arc<Te
 #[utoipa::path(get, path = "/api/templates/{id}/specimens", tag = "templates", params(("id" = i64, Path), Of), responses((status = 200, body = Vec<SpecimenInfo>), (status = 404, body = Problem)))]
 pub(super) async fn list(State(app): State<App>, Path(id): Path<i64>, Query(of): Query<Of>) -> Answer<Vec<SpecimenInfo>> {
     let (_, template) = version(&app, id, of.version).await?;
-    check(&app, id, template).await.map(Json)
+    let desk = Desk::of_template(&app, Some(id)).await?;
+    check(&app, id, desk, template).await.map(Json)
 }
 
 /// A specimen to keep.
@@ -134,12 +135,12 @@ pub(super) async fn keep(State(app): State<App>, Path(id): Path<i64>, Json(new):
         return Err(Refused::unusable("no-name", "the specimen needs a name to be kept under"));
     }
     let (number, template) = version(&app, id, Some(new.version)).await?;
-    let office = app.store.with(|c| settings::read(c)).await?;
+    let desk = Desk::of_template(&app, Some(id)).await?;
     let made = template.clone();
-    let (tried, lines, moment) = blocking(move || -> Result<_, Refused> {
-        let moment = Bundle::new(&made, &new.tried, &office)?.moment();
-        let lines = lines(&made, &new.tried, &office)?;
-        Ok((new.tried, lines, moment))
+    let (desk, tried, lines, moment) = blocking(move || -> Result<_, Refused> {
+        let moment = Bundle::new(&made, &new.tried, &desk)?.moment();
+        let lines = lines(&made, &new.tried, &desk)?;
+        Ok((desk, new.tried, lines, moment))
     })
     .await??;
     let specimen = Specimen {
@@ -157,21 +158,22 @@ pub(super) async fn keep(State(app): State<App>, Path(id): Path<i64>, Json(new):
         .store
         .with(move |c| -> anyhow::Result<_> {
             let kept = specimens::keep(c, &specimen)?;
-            Ok(specimens::get(c, kept)?.zip(Some(settings::read(c)?)))
+            specimens::get(c, kept)
         })
         .await?;
-    let (specimen, office) = kept.ok_or_else(|| Refused::missing("the specimen"))?;
-    Ok(Json(blocking(move || checked(specimen, &template, &office)).await?))
+    let specimen = kept.ok_or_else(|| Refused::missing("the specimen"))?;
+    Ok(Json(blocking(move || checked(specimen, &template, &desk)).await?))
 }
 
 /// Takes what a version makes of a specimen as right from now on.
 #[utoipa::path(put, path = "/api/specimens/{id}/accepted", tag = "templates", params(("id" = i64, Path), Of), responses((status = 200, body = SpecimenInfo), (status = 422, body = Problem)))]
 pub(super) async fn accept(State(app): State<App>, Path(id): Path<i64>, Query(of): Query<Of>) -> Answer<SpecimenInfo> {
-    let found = app.store.with(move |c| -> anyhow::Result<_> { Ok((specimens::get(c, id)?, settings::read(c)?)) }).await?;
-    let (Some(specimen), office) = found else { return Err(Refused::missing("the specimen")) };
+    let specimen = app.store.with(move |c| specimens::get(c, id)).await?.ok_or_else(|| Refused::missing("the specimen"))?;
+    let desk = Desk::of_template(&app, Some(specimen.template_id)).await?;
     let (number, template) = version(&app, specimen.template_id, of.version).await?;
-    let (tried, made, its_office) = (tried(&specimen), template.clone(), office.clone());
-    let now = blocking(move || lines(&made, &tried, &its_office)).await??;
+    let (tried, made) = (tried(&specimen), template.clone());
+    let (now, desk) = blocking(move || (lines(&made, &tried, &desk), desk)).await?;
+    let now = now?;
     let at = clock::stamp();
     let kept = app
         .store
@@ -181,7 +183,7 @@ pub(super) async fn accept(State(app): State<App>, Path(id): Path<i64>, Query(of
         })
         .await?
         .ok_or_else(|| Refused::missing("the specimen"))?;
-    Ok(Json(blocking(move || checked(kept, &template, &office)).await?))
+    Ok(Json(blocking(move || checked(kept, &template, &desk)).await?))
 }
 
 /// Drops a specimen.

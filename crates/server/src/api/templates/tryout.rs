@@ -9,7 +9,7 @@ use jiff::civil::DateTime;
 use mangle_core::dispatch::{name_uses, tie_states};
 use mangle_core::language::{Clock, Context, Folded, Scope, Ties};
 use mangle_core::records::{Record, Sheet, from_json};
-use mangle_core::template::{FillError, values};
+use mangle_core::template::{Clauses, FillError, values};
 use mangle_core::value::Locale;
 use mangle_documents::docx::{Means, Template};
 use mangle_documents::page::Typesetter;
@@ -20,10 +20,11 @@ use utoipa::{IntoParams, ToSchema};
 use crate::api::pages::{Pages, TraceInfo};
 use crate::clock;
 use crate::error::{Answer, Problem, Refused};
+use crate::pictures::OfficePictures;
 use crate::prepare::{blocking, label};
 use crate::server::App;
 use crate::store::settings::Settings;
-use crate::store::{dispatches, settings};
+use crate::store::{clauses, dispatches, settings};
 
 /// The largest set of values, as JSON.
 const LARGEST: usize = 4 << 20;
@@ -74,6 +75,49 @@ impl From<&FillError> for Fault {
     }
 }
 
+/// What templates are tried out with besides values: the office, the clause
+/// library, and the pictures of the template's last changed dispatch.
+#[derive(Debug)]
+pub struct Desk {
+    office: Settings,
+    clauses: Arc<Clauses>,
+    pictures: OfficePictures,
+}
+
+impl Desk {
+    /// The desk for a version of a template.
+    pub async fn of(app: &App, version: i64) -> Result<Desk, Refused> {
+        let template = app.store.with(move |c| crate::store::templates::of_version(c, version)).await?;
+        Desk::of_template(app, template).await
+    }
+
+    /// The desk for a template.
+    pub async fn of_template(app: &App, template: Option<i64>) -> Result<Desk, Refused> {
+        let (office, clauses, dispatch) = app
+            .store
+            .with(move |c| -> anyhow::Result<_> {
+                let last = dispatches::list(c)?.into_iter().find(|d| template.is_some() && d.template_id == template);
+                Ok((settings::read(c)?, clauses::library(c)?, last.map(|d| d.id)))
+            })
+            .await?;
+        let pictures = app.pictures(dispatch, &office).await?;
+        Ok(Desk { office, clauses, pictures })
+    }
+
+    /// What filling is done with.
+    pub fn means(&self) -> Means<'_> {
+        Means { pictures: &self.pictures }
+    }
+
+    /// The office and the clauses, for filling with records of a sheet.
+    pub fn context(&self, locale: Arc<Locale>) -> Context {
+        let mut context = Context::new(locale, clock::now());
+        context.office = self.office.office();
+        context.clauses = self.clauses.clone();
+        context
+    }
+}
+
 /// Values ready to fill a template with.
 pub struct Bundle {
     sheet: Sheet,
@@ -83,7 +127,7 @@ pub struct Bundle {
 
 impl Bundle {
     /// Reads values; a field of the template that they leave out is blank.
-    pub fn new(template: &Template, tried: &Tried, office: &Settings) -> Result<Bundle, Refused> {
+    pub fn new(template: &Template, tried: &Tried, desk: &Desk) -> Result<Bundle, Refused> {
         let unusable = |message: String| Refused::unusable("values", format!("the values can't be used: {message}"));
         if serde_json::to_string(&tried.values).map_or(0, |t| t.len()) > LARGEST {
             return Err(unusable("they take more than 4 MB; leave some of the lists' records out".to_owned()));
@@ -106,7 +150,8 @@ impl Bundle {
         let mut context = Context::new(locale, moment);
         context.clock = Clock { now: moment };
         context.dispatch = "Try out".to_owned();
-        context.office = office.office();
+        context.office = desk.office.office();
+        context.clauses = desk.clauses.clone();
         Ok(Bundle { sheet, context, ties: Ties::default() })
     }
 
@@ -130,14 +175,14 @@ fn read_moment(text: &str) -> Option<DateTime> {
 #[utoipa::path(post, path = "/api/versions/{id}/try", tag = "templates", params(("id" = i64, Path)), request_body = Tried, responses((status = 200, body = Tryout), (status = 422, body = Problem)))]
 pub(super) async fn try_out(State(app): State<App>, Path(id): Path<i64>, Json(tried): Json<Tried>) -> Answer<Tryout> {
     let template = app.template(id).await?;
-    let office = app.store.with(|c| settings::read(c)).await?;
-    blocking(move || run(&template, &tried, &office)).await?.map(Json)
+    let desk = Desk::of(&app, id).await?;
+    blocking(move || run(&template, &tried, &desk)).await?.map(Json)
 }
 
-fn run(template: &Arc<Template>, tried: &Tried, office: &Settings) -> Result<Tryout, Refused> {
-    let bundle = Bundle::new(template, tried, office)?;
+fn run(template: &Arc<Template>, tried: &Tried, desk: &Desk) -> Result<Tryout, Refused> {
+    let bundle = Bundle::new(template, tried, desk)?;
     let scope = bundle.scope().ok_or_else(|| Refused::missing("the record"))?;
-    let (filled, trace) = template.fill_traced(&scope, Means::default());
+    let (filled, trace) = template.fill_traced(&scope, desk.means());
     let (pages, faults) = match filled {
         Ok(filled) => {
             let made = template.typeset(&filled, &Typesetter::default()).map_err(|e| Refused::unusable("pages", e.to_string()))?;

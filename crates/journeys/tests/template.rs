@@ -1,0 +1,142 @@
+//! Journeys of the one who designs templates: reading one, trying it out, keeping
+//! specimens, bringing in the next version, the clause library.
+
+use std::path::{Path, PathBuf};
+
+use anyhow::{Context, Result};
+use fantoccini::Locator;
+use mangle_journeys::{Browser, Program, picture, repository, tool};
+
+/// A demo file with a text changed, as a word processor would save it.
+fn reworded(folder: &Path, name: &str, from: &str, to: &str) -> PathBuf {
+    let script = "import sys,zipfile\nsrc=zipfile.ZipFile(sys.argv[1]); out=zipfile.ZipFile(sys.argv[2],'w',zipfile.ZIP_DEFLATED)\nfor n in src.namelist():\n    data=src.read(n)\n    if n=='word/document.xml':\n        assert sys.argv[3].encode() in data, 'not there'\n        data=data.replace(sys.argv[3].encode(), sys.argv[4].encode())\n    out.writestr(n,data)\nout.close()";
+    let path = folder.join(name);
+    let demo = repository().join("demo").join(name);
+    tool("python3", &["-c", script, &demo.to_string_lossy(), &path.to_string_lossy(), from, to]);
+    path
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn a_template_is_read_from_both_sides_and_its_fields_are_composed() -> Result<()> {
+    let folder = tempfile::tempdir()?;
+    let program = Program::demo(folder.path())?;
+    let b = Browser::open(&program.address).await?;
+    b.go("/templates/2").await?;
+    b.text("button", "2 rows for each of lines where not optional group by section").await?;
+    b.find(".page img").await?;
+    // A click on the page leads to the outline, and the other way round.
+    b.find("button.mark[title=\"[: valid until as date long]\"]").await?.click().await?;
+    let chosen = b.find(".outline button.chosen").await?.text().await?;
+    assert_eq!(chosen, "valid until as date long");
+    b.text("button", "if haul-out needed").await?.click().await?;
+    let marked = b.find("button.mark.chosen").await?.attr("title").await?.context("a title")?;
+    assert_eq!(marked, "[:if haul-out needed]");
+    picture(&b, "template").await?;
+
+    // Fields of the source that fits, along relations and lists, and the composer.
+    b.click("Fields").await?;
+    b.find("input[aria-label=\"Find a field\"]").await?.send_keys("valid").await?;
+    b.text("button", "[: Valid until]").await?;
+    b.click("Compose").await?;
+    b.choose("Format", "date, long").await?;
+    b.find("input[aria-label=\"Text when blank\"]").await?.send_keys("further notice").await?;
+    b.text("span", "[: Valid until as date long else \"further notice\"]").await?;
+    b.text("div", "prints “").await?;
+    b.write("input[aria-label=\"Find a field\"]", "photograph").await?;
+    b.text("button", "[:repeat for Photographs]…[:end]").await?;
+    picture(&b, "template-fields").await?;
+
+    // Coverage: what no record takes, and a record that takes a way.
+    b.click("Coverage").await?;
+    b.text("span", "by 12 records").await?;
+    b.text("td", "[:if lines is blank]").await?;
+    picture(&b, "template-coverage").await?;
+    let way = b.client.find(Locator::XPath("//tr[td[1][contains(., 'if lines is blank')] and td[2][normalize-space()='holds']]//a")).await?;
+    way.click().await?;
+    b.text("span", "row 8 of 12, RC-0008").await?;
+    b.find(".page img").await?;
+    b.close().await
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn a_specimen_guards_the_template_against_its_next_version() -> Result<()> {
+    let folder = tempfile::tempdir()?;
+    let program = Program::demo(folder.path())?;
+    let b = Browser::open(&program.address).await?;
+    b.go("/templates/2/try-out").await?;
+    b.text("span", "row 1 of 12").await?;
+    // By hand: another line of the quote shows on the page at once.
+    b.find("button[aria-label=\"Add to lines\"]").await?.click().await?;
+    b.find("input[aria-label=\"item\"]").await?;
+    let items = b.client.find_all(Locator::Css("input[aria-label=\"item\"]")).await?;
+    items.last().context("a line")?.send_keys("Lend a fender").await?;
+    b.find("button.mark[title=\"[: item]\"]").await?;
+    b.write("input[aria-label=\"Name of the specimen\"]", "With a lent fender").await?;
+    picture(&b, "template-try-out").await?;
+    b.click("Keep as specimen").await?;
+    b.text("p", "is kept as a specimen").await?;
+    b.click("Specimens").await?;
+    b.text("span", "as it must be").await?;
+
+    // A newer file that says something else stays a draft.
+    let newer = reworded(folder.path(), "refit-quote.docx", "thank you for asking us", "we were glad to be asked");
+    b.give("Bring in a newer file", &[&newer]).await?;
+    b.text("span", "draft; version 1 is in use").await?;
+    b.text("span", "comes out differently").await?;
+    b.text("ins", "glad").await?;
+    picture(&b, "template-specimens").await?;
+    b.click("Take as right").await?;
+    b.text("span", "as it must be").await?;
+    b.click("Put version 2 in use").await?;
+    b.gone("span", "draft; version 1 is in use").await?;
+
+    // Versions: what changed, a note, and back again.
+    b.click("Versions").await?;
+    b.text("ins", "glad").await?;
+    b.find("input[aria-label=\"Note of version 2\"]").await?.send_keys("kinder opening\u{e007}").await?;
+    picture(&b, "template-versions").await?;
+    b.click("Bring back").await?;
+    b.find("input[aria-label=\"Note of version 3\"]").await?;
+    let note = b.find("input[aria-label=\"Note of version 3\"]").await?.prop("value").await?.unwrap_or_default();
+    assert_eq!(note, "version 1 brought back");
+
+    // A dispatch may keep to a version.
+    b.go("/dispatches/refit-quotes/template").await?;
+    b.choose("Version of the template", "always version 2, kinder opening").await?;
+    b.text("span", "v2").await?;
+    b.close().await
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn a_value_on_the_page_tells_where_it_came_from() -> Result<()> {
+    let folder = tempfile::tempdir()?;
+    let program = Program::demo(folder.path())?;
+    let b = Browser::open(&program.address).await?;
+    b.go("/dispatches/refit-quotes/ties").await?;
+    b.find("button.mark[title=\"[: vessel.name]\"]").await?.click().await?;
+    let origin = b.find(".origin").await?.text().await?;
+    assert!(origin.contains("Vessel"), "{origin}");
+    b.find("button.mark[title=\"[: qty * price as money \\\"EUR\\\"]\"]").await?.click().await?;
+    b.text("td", "Qty of turn 1").await?;
+    b.close().await
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn a_clause_is_written_and_its_mistakes_are_told() -> Result<()> {
+    let folder = tempfile::tempdir()?;
+    let program = Program::demo(folder.path())?;
+    let b = Browser::open(&program.address).await?;
+    b.go("/templates").await?;
+    b.click("Clauses").await?;
+    b.text("h2", "No clauses yet").await?;
+    b.click("Write a clause").await?;
+    b.find("input[aria-label=Name]").await?.send_keys("late payment").await?;
+    b.find("textarea[aria-label=Text]").await?.send_keys("Pay within [: dayz(3)] days.").await?;
+    b.text("li", "did you mean").await?;
+    b.write("textarea[aria-label=Text]", "Pay within [: days else 14] days, [: last name].").await?;
+    b.gone("li", "did you mean").await?;
+    b.click("Keep the clause").await?;
+    b.text("b", "late payment").await?;
+    picture(&b, "clauses").await?;
+    b.close().await
+}

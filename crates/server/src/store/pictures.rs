@@ -1,0 +1,48 @@
+//! The pictures of a dispatch's folder.
+
+use anyhow::Result;
+use rusqlite::{Connection, OptionalExtension, params};
+use serde::Serialize;
+use utoipa::ToSchema;
+
+/// A picture in a dispatch's folder.
+#[derive(Debug, Clone, Serialize, ToSchema)]
+pub struct PictureInfo {
+    /// The name that records give; case does not count.
+    pub name: String,
+    /// The file's name in the store.
+    #[serde(skip)]
+    pub file: String,
+    /// Its size in bytes.
+    pub size: i64,
+}
+
+fn of_row(r: &rusqlite::Row<'_>) -> rusqlite::Result<PictureInfo> {
+    Ok(PictureInfo { name: r.get(0)?, file: r.get(1)?, size: r.get(2)? })
+}
+
+/// The pictures of a dispatch, by name.
+pub fn list(c: &Connection, dispatch: i64) -> Result<Vec<PictureInfo>> {
+    let mut query = c.prepare_cached("SELECT name, file, size FROM picture WHERE dispatch_id = ?1 ORDER BY name")?;
+    Ok(query.query_map([dispatch], of_row)?.collect::<Result<Vec<_>, _>>()?)
+}
+
+/// A picture by its name.
+pub fn get(c: &Connection, dispatch: i64, name: &str) -> Result<Option<PictureInfo>> {
+    let mut query = c.prepare_cached("SELECT name, file, size FROM picture WHERE dispatch_id = ?1 AND name = ?2")?;
+    Ok(query.query_row(params![dispatch, name], of_row).optional()?)
+}
+
+/// Keeps a picture; one of the same name is replaced.
+pub fn keep(c: &Connection, dispatch: i64, picture: &PictureInfo) -> Result<()> {
+    c.execute(
+        "INSERT INTO picture (dispatch_id, name, file, size) VALUES (?1, ?2, ?3, ?4) ON CONFLICT DO UPDATE SET file = ?3, size = ?4",
+        params![dispatch, picture.name, picture.file, picture.size],
+    )?;
+    Ok(())
+}
+
+/// Takes a picture out of the folder.
+pub fn delete(c: &Connection, dispatch: i64, name: &str) -> Result<bool> {
+    Ok(c.execute("DELETE FROM picture WHERE dispatch_id = ?1 AND name = ?2", params![dispatch, name])? > 0)
+}

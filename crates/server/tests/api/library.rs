@@ -1,0 +1,116 @@
+//! What dispatches share or bring along: clauses, and the pictures of a folder.
+
+use axum::http::StatusCode;
+use serde_json::{Value, json};
+
+use crate::office::Office;
+
+const DOT: &[u8] = &[
+    0x89, b'P', b'N', b'G', 0x0d, 0x0a, 0x1a, 0x0a, 0, 0, 0, 13, b'I', b'H', b'D', b'R', 0, 0, 0, 1, 0, 0, 0, 1, 8, 0, 0, 0, 0, 0x3a, 0x7e,
+    0x9b, 0x55, 0, 0, 0, 10, b'I', b'D', b'A', b'T', 0x78, 0x9c, 0x63, 0x60, 0, 0, 0, 2, 0, 1, 0x48, 0xaf, 0xa4, 0x71, 0, 0, 0, 0, b'I',
+    b'E', b'N', b'D', 0xae, 0x42, 0x60, 0x82,
+];
+
+/// A DOCX whose body is one paragraph.
+fn docx(text: &str) -> Vec<u8> {
+    use std::io::{Cursor, Write};
+    let mut out = zip::ZipWriter::new(Cursor::new(Vec::new()));
+    let main = "application/vnd.openxmlformats-officedocument.wordprocessingml.document.main+xml";
+    let word = "http://schemas.openxmlformats.org/wordprocessingml/2006/main";
+    for (name, content) in [
+        (
+            "[Content_Types].xml",
+            format!(
+                "<Types xmlns=\"http://schemas.openxmlformats.org/package/2006/content-types\"><Override PartName=\"/word/document.xml\" ContentType=\"{main}\"/></Types>"
+            ),
+        ),
+        (
+            "word/document.xml",
+            format!("<w:document xmlns:w=\"{word}\"><w:body><w:p><w:r><w:t>{text}</w:t></w:r></w:p></w:body></w:document>"),
+        ),
+    ] {
+        out.start_file(name, zip::write::SimpleFileOptions::default()).expect("starts");
+        out.write_all(content.as_bytes()).expect("writes");
+    }
+    out.finish().expect("finishes").into_inner()
+}
+
+/// What a template prints of values.
+async fn printed(office: &Office, template: &str, values: Value, locale: &str) -> Value {
+    let (status, kept) = office.upload("/api/templates", &[("note.docx", &docx(template))]).await;
+    assert_eq!(status, StatusCode::OK, "{kept}");
+    let version = &kept["versions"][0]["id"];
+    let (_, tried) = office.ask("POST", &format!("/api/versions/{version}/try"), json!({ "values": values, "locale": locale })).await;
+    match tried["faults"].as_array().is_some_and(Vec::is_empty) {
+        true => tried["trace"]
+            .as_array()
+            .and_then(|t| t.iter().find(|t| !t["printed"].is_null()).map(|t| t["printed"].clone()))
+            .unwrap_or_default(),
+        false => tried["faults"][0]["message"].clone(),
+    }
+}
+
+#[tokio::test]
+async fn a_clause_is_written_once_and_speaks_the_language_in_force() {
+    let office = Office::empty().await;
+    let add = |name: &str, language: &str, text: &str| json!({ "name": name, "language": language, "text": text });
+    let (status, all) = office.ask("POST", "/api/clauses", add("Late payment", "", "Pay within [: days] days, [: last name].")).await;
+    assert_eq!((status, all.as_array().map(Vec::len)), (StatusCode::OK, Some(1)), "{all}");
+    office.ask("POST", "/api/clauses", add("late  payment", "de", "Zahlen Sie binnen [: days] Tagen, [: last name].")).await;
+    let text = "[:clause \"late payment\" with days = 14]";
+    let values = json!({ "last name": "Brückner" });
+    assert_eq!(printed(&office, text, values.clone(), "en-GB").await, "Pay within 14 days, Brückner.");
+    assert_eq!(printed(&office, text, values.clone(), "de-DE").await, "Zahlen Sie binnen 14 Tagen, Brückner.");
+
+    let id = all[0]["id"].as_i64().expect("a number");
+    let (_, changed) = office.ask("PUT", &format!("/api/clauses/{id}"), add("Late payment", "", "Please pay.")).await;
+    assert!(changed.to_string().contains("Please pay."));
+    assert_eq!(printed(&office, text, values, "fr-FR").await, "Please pay.");
+
+    let (_, shown) = office.upload("/api/templates", &[("note.docx", &docx("[:clause \"late payments\"]"))]).await;
+    assert_eq!(shown["problems"][0]["code"], "unknown-clause");
+    assert!(shown["problems"][0]["message"].as_str().is_some_and(|m| m.contains("Late payment")), "{}", shown["problems"]);
+}
+
+#[tokio::test]
+async fn a_clause_that_can_not_be_used_is_refused() {
+    let office = Office::empty().await;
+    let add = |name: &str, text: &str| json!({ "name": name, "text": text });
+    office.ask("POST", "/api/clauses", add("First", "See [:clause \"second\"].")).await;
+    for (body, code) in [
+        (add(" ", "x"), "422 no-name"),
+        (add("Open", "[: name"), "422 never-closed"),
+        (add("Second", "Back to [:clause \"first\"]."), "422 clause-circle"),
+        (add("first", "again"), "409 same-name"),
+        (json!({ "name": "Third", "language": "zz-nowhere-1", "text": "x" }), "422 locale"),
+    ] {
+        let said = office.refused("POST", "/api/clauses", body.clone()).await;
+        assert!(said.starts_with(code), "{body}: {said}");
+    }
+    let all = office.get("/api/clauses").await;
+    assert_eq!(all.as_array().map(Vec::len), Some(1));
+    let (_, left) = office.ask("DELETE", &format!("/api/clauses/{}", all[0]["id"]), Value::Null).await;
+    assert_eq!(left, json!([]));
+}
+
+#[tokio::test]
+async fn the_pictures_of_a_dispatch_are_found_by_the_names_that_records_give() {
+    let office = Office::empty().await;
+    office.upload("/api/sources", &[("boats.csv", b"Ref;Photo\nBQ-1;boats/Grace.png\nBQ-2;Burza.png\n")]).await;
+    office.upload("/api/templates", &[("pass.docx", &docx("[: ref] [:picture photo height 2cm]"))]).await;
+    office.ask("POST", "/api/dispatches", json!({ "name": "Passes", "template_id": 1, "sheet_id": 1 })).await;
+    let said = office.ask("POST", "/api/dispatches/passes/preflight", Value::Null).await.1;
+    assert_eq!(said["findings"].as_array().map(Vec::len), Some(2), "{said}");
+    let (status, kept) = office.upload("/api/dispatches/passes/pictures", &[("grace.PNG", DOT)]).await;
+    assert_eq!((status, kept[0]["name"].as_str()), (StatusCode::OK, Some("grace.PNG")), "{kept}");
+    let said = office.ask("POST", "/api/dispatches/passes/preflight", Value::Null).await.1;
+    assert_eq!((said["findings"].as_array().map(Vec::len), &said["findings"][0]["row"]), (Some(1), &json!(2)), "{said}");
+    let page = office.get("/api/dispatches/passes/pages/1").await;
+    assert!(page["pages"][0]["svg"].as_str().is_some_and(|svg| svg.contains("image")), "{page}");
+
+    let (status, refused) = office.upload("/api/dispatches/passes/pictures", &[("burza.png", DOT), ("x.png", b"no picture")]).await;
+    assert_eq!((status, refused["code"].as_str()), (StatusCode::UNPROCESSABLE_ENTITY, Some("picture")));
+    assert_eq!(office.get("/api/dispatches/passes/pictures").await.as_array().map(Vec::len), Some(1), "nothing half-done is kept");
+    let (_, gone) = office.ask("DELETE", "/api/dispatches/passes/pictures/Grace.png", Value::Null).await;
+    assert_eq!((gone, office.get("/api/dispatches/passes/pictures").await), (json!(true), json!([])));
+}

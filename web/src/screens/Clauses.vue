@@ -1,0 +1,207 @@
+<script setup lang="ts">
+import { useDebounceFn } from '@vueuse/core'
+import { computed, onMounted, reactive, ref, watch } from 'vue'
+import { useRouter } from 'vue-router'
+
+import { api, ask, attempt, type Schemas } from '../api/client'
+import { count, day } from '../api/words'
+
+/** The clause library: pieces of text that templates share. */
+const props = defineProps<{ id?: string }>()
+const router = useRouter()
+const clauses = ref<Schemas['ClauseInfo'][]>()
+const marks = ref<Schemas['MarkInfo'][]>([])
+const draft = reactive({ name: '', language: '', text: '' })
+const chosen = computed(() => clauses.value?.find((c) => c.id === Number(props.id)))
+const isNew = computed(() => props.id === 'new')
+const changed = computed(
+  () =>
+    isNew.value ||
+    (!!chosen.value &&
+      (draft.name !== chosen.value.name ||
+        draft.language !== chosen.value.language ||
+        draft.text !== chosen.value.text)),
+)
+onMounted(() => attempt(async () => (clauses.value = await ask(api.GET('/api/clauses')))))
+
+watch([() => props.id, chosen], ([, now]) => {
+  draft.name = now?.name ?? ''
+  draft.language = now?.language ?? ''
+  draft.text = now?.text ?? ''
+})
+const check = useDebounceFn(async () => {
+  const body = { text: draft.text, placeholders: true, sheet_id: null }
+  const found = await attempt(() => ask(api.POST('/api/language/check', { body })))
+  if (found) marks.value = found
+}, 250)
+watch(() => draft.text, check)
+
+async function save() {
+  const params = { path: { id: Number(props.id) } }
+  const kept = await attempt(() =>
+    isNew.value
+      ? ask(api.POST('/api/clauses', { body: draft }))
+      : ask(api.PUT('/api/clauses/{id}', { params, body: draft })),
+  )
+  if (!kept) return
+  const name = draft.name.trim()
+  const language = draft.language.trim()
+  clauses.value = kept
+  const own = kept.find((c) => c.name === name && c.language === language)
+  if (own) await router.replace(`/clauses/${own.id}`)
+  ElMessage({ message: `“${name}” is kept. Documents made from now on take this text.` })
+}
+
+async function remove() {
+  const one = chosen.value
+  if (!one) return
+  try {
+    await ElMessageBox.confirm(
+      `Delete “${one.name}”${one.language ? ` in ${one.language}` : ''}? Templates that name it then have a problem. It can't be brought back.`,
+      'Delete clause',
+      { confirmButtonText: 'Delete clause', cancelButtonText: 'Keep' },
+    )
+  } catch {
+    return
+  }
+  const left = await attempt(() => ask(api.DELETE('/api/clauses/{id}', { params: { path: { id: one.id } } })))
+  if (!left) return
+  clauses.value = left
+  await router.replace('/clauses')
+}
+</script>
+
+<template>
+  <div class="screen">
+    <div class="head">
+      <RouterLink to="/templates" class="quiet">Templates</RouterLink>
+      <h1>Clauses</h1>
+      <span class="quiet">texts that templates share</span><span class="push" />
+      <el-button type="primary" @click="router.push('/clauses/new')">Write a clause</el-button>
+    </div>
+    <div v-if="clauses && !clauses.length && !isNew" class="body">
+      <div class="empty">
+        <h2>No clauses yet</h2>
+        <p>
+          A clause is written once and stands in many templates as
+          <span class="code">[:clause "late payment"]</span>. It may hold placeholders, and a text for each
+          language.
+        </p>
+        <el-button type="primary" @click="router.push('/clauses/new')">Write a clause</el-button>
+      </div>
+    </div>
+    <div v-else-if="clauses" class="columns">
+      <nav aria-label="Clauses">
+        <RouterLink
+          v-for="one in clauses"
+          :key="one.id"
+          :to="`/clauses/${one.id}`"
+          :class="{ here: one.id === Number(id) }"
+        >
+          <b>{{ one.name }}</b> <span class="quiet">{{ one.language || 'any language' }}</span>
+          <span class="text">{{ one.text }}</span>
+        </RouterLink>
+      </nav>
+      <form v-if="chosen || isNew" class="editor" @submit.prevent="save">
+        <div class="over">
+          <label class="field"
+            ><span>Name, as templates write it</span><el-input v-model="draft.name" aria-label="Name"
+          /></label>
+          <label class="field"
+            ><span>Language</span
+            ><el-select v-model="draft.language" aria-label="Language" filterable allow-create>
+              <el-option value="" label="any language" />
+              <el-option v-for="one in ['en', 'de', 'fr', 'nl']" :key="one" :value="one" :label="one" />
+            </el-select>
+          </label>
+        </div>
+        <label class="field text-field"
+          ><span>Text</span
+          ><el-input v-model="draft.text" type="textarea" class="code" :rows="10" aria-label="Text"
+        /></label>
+        <ul v-if="marks.length" class="marks" role="alert">
+          <li v-for="(mark, index) in marks" :key="index" :class="{ hint: mark.hint }">{{ mark.message }}</li>
+        </ul>
+        <p class="quiet">
+          In a template: <span class="code name">[:clause "{{ draft.name || 'name' }}"]</span>, with names of
+          its own: <span class="code name">[:clause "{{ draft.name || 'name' }}" with days = 14]</span>
+        </p>
+        <div class="over">
+          <el-button
+            type="primary"
+            native-type="submit"
+            :disabled="!changed || !draft.name.trim() || marks.some((m) => !m.hint)"
+            >Keep the clause</el-button
+          >
+          <el-button v-if="chosen" @click="remove">Delete</el-button>
+          <span v-if="chosen" class="quiet">last changed {{ day(chosen.changed) }}</span>
+        </div>
+      </form>
+      <p v-else class="quiet hint-text">
+        {{ count(clauses.length, 'clause text') }}. Choose one to change it.
+      </p>
+    </div>
+  </div>
+</template>
+
+<style scoped>
+.columns {
+  flex: 1;
+  min-height: 0;
+  display: grid;
+  grid-template-columns: 340px minmax(0, 1fr);
+}
+nav {
+  border-right: 1px solid var(--line);
+  overflow: auto;
+}
+nav a {
+  display: block;
+  padding: 8px 16px;
+  text-decoration: none;
+  border-bottom: 1px solid var(--line-2);
+}
+nav a.here {
+  background: var(--accent-tint);
+  box-shadow: inset 2px 0 var(--accent);
+}
+.text {
+  display: block;
+  overflow: hidden;
+  text-overflow: ellipsis;
+  white-space: nowrap;
+  color: var(--ink-2);
+  font-size: 12px;
+}
+.editor {
+  padding: 14px 16px;
+  overflow: auto;
+  max-width: 760px;
+}
+.over {
+  display: flex;
+  gap: 12px;
+  align-items: center;
+}
+.over .field {
+  flex: 1;
+}
+.over .field + .field {
+  flex: 0 0 160px;
+}
+.text-field {
+  max-width: none;
+}
+.marks {
+  list-style: none;
+  margin: 0 0 8px;
+  padding: 0;
+  color: var(--wrong);
+}
+.marks .hint {
+  color: var(--attention);
+}
+.hint-text {
+  padding: 24px;
+}
+</style>
