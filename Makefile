@@ -13,7 +13,7 @@ OURS := --workspace --exclude mangle-speed
 ROOT := $(shell [ "$$(id -u)" = 0 ] || echo sudo)
 PACKAGES := chromium chromium-driver poppler-utils qpdf curl python3-venv
 
-.PHONY: demo test dev web speed shots types format tools
+.PHONY: demo test dev web speed shots types format tools long compare-functions
 
 demo: web
 	cargo build $(OURS) --bin mangle
@@ -50,6 +50,16 @@ tools:
 	if ! $(MANGLE_PYTHON) -c 'import docx, zxingcpp, PIL' 2> /dev/null; then
 	  python3 -m venv $(VENV) && $(VENV)/bin/pip install --quiet python-docx==1.2.0 zxing-cpp==2.3.0 pillow==11.3.0
 	fi
+
+# Compares the functions with an independent calculator and writes down where they differ.
+compare-functions:
+	cargo build $(OURS) --bin mangle
+	test -x $(VENV)-functions/bin/python || { python3 -m venv $(VENV)-functions && $(VENV)-functions/bin/pip install --quiet formulas==1.3.4; }
+	$(VENV)-functions/bin/python crates/mangle/checks/functions.py "$$CARGO_TARGET_DIR/debug/mangle" docs/functions-compared.md 2> /dev/null
+
+# The laws that hold for any input, each for a minute.
+long: tools
+	MANGLE_LONG=60 cargo test $(OURS) --test hostile --test documents hostile any_
 
 # Measures in the release build.
 speed:

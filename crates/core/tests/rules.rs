@@ -139,7 +139,10 @@ fn rule_6_built_in_names_come_after_fields_and_those_of_the_turn_before() {
         ("[: today as date \"yyyy-MM-dd\"] [: now as time \"HH:mm\"]", "2026-11-23 09:42"),
         ("[: run.number] of [: run.count], [: dispatch.name]", "3 of 214, Reminders"),
         ("[: office.name], [: office.email]", "Brackwater Quay, office@brackwater-quay.example"),
-        ("[:repeat for tags][: turn.number]/[: turn.count] [: turn.value][:if turn.first] first[:end][:if turn.last] last[:end]. [:end]", "1/2 keel first. 2/2 rig last."),
+        (
+            "[:repeat for tags][: turn.number]/[: turn.count] [: turn.value][:if turn.first] first[:end][:if turn.last] last[:end]. [:end]",
+            "1/2 keel first. 2/2 rig last.",
+        ),
         ("[:repeat for lines first 1][: outer.ref][:end]", "BQ-0031"),
         ("[:repeat for lines group by section][: section] [: count(group)]; [:end]", "Berth 2; Power 1;"),
     ]);
@@ -245,7 +248,10 @@ fn rule_16_conditions_are_yes_no_or_what_is_there() {
 fn rule_17_only_what_is_needed_is_worked_out() {
     all(&[
         ("[: ref else 1 / zero]", "BQ-0031"),
-        ("[: if(true; \"a\"; 1 / zero)] [: if(paid and 1 / zero > 1; \"a\"; \"b\")] [: if(liveaboard or 1 / zero > 1; \"a\"; \"b\")]", "a b a"),
+        (
+            "[: if(true; \"a\"; 1 / zero)] [: if(paid and 1 / zero > 1; \"a\"; \"b\")] [: if(liveaboard or 1 / zero > 1; \"a\"; \"b\")]",
+            "a b a",
+        ),
         ("[: choose(2; 1 / zero; \"b\")][: switch(1; 1; \"a\"; 1 / zero)][: ifs(true; \"c\"; 1 / zero; \"d\")]", "bac"),
         ("[: 1 / zero else \"x\"]", "error divide-by-zero"),
         ("[: iferror(1 / zero; \"x\")]", "x"),
@@ -265,7 +271,10 @@ fn rule_18_unlike_types_are_not_equal_and_have_no_order() {
 fn rule_19_text_is_equal_without_regard_to_case() {
     all(&[
         ("[: if(text = \"STRASSE\"; \"a\"; \"b\")][: if(text = \"strasze\"; \"a\"; \"b\")]", "ab"),
-        ("[: if(text contains \"ASS\"; \"a\"; \"b\")][: if(text starts with \"STR\"; \"a\"; \"b\")][: if(text ends with \"SSE\"; \"a\"; \"b\")]", "aaa"),
+        (
+            "[: if(text contains \"ASS\"; \"a\"; \"b\")][: if(text starts with \"STR\"; \"a\"; \"b\")][: if(text ends with \"SSE\"; \"a\"; \"b\")]",
+            "aaa",
+        ),
         ("[: if(last name = \"bruckner\"; \"a\"; \"b\")][: if(ref in (\"x\"; \"bq-0031\"); \"a\"; \"b\")]", "ba"),
         ("[: if(exact(\"a\"; \"A\"); \"a\"; \"b\")]", "b"),
         ("[:repeat for lines sort by note][: item] [:end]", "A2 A10 a1"),
@@ -280,6 +289,8 @@ fn rule_20_numbers_are_exact_and_money_keeps_its_currency() {
         ("[: due + 1 as date \"yyyy-MM-dd\"] [: 2026-10-02 - due]", "2026-10-01 2"),
         ("[: 2^3^2] [: -2^2] [: 50%]", "64 4 0.5"),
         ("[: 1 / 3 * 3]", "1"),
+        ("[: power(-2.5; 0.5)] ", "error no-result"),
+        ("[: (-8)^3] [: 4^0.5]", "-512 2"),
         ("[: round(2.5; 0)] [: round(-2.5; 0)] [: round(1.005; 2)]", "3 -3 1.01"),
     ]);
 }
@@ -352,7 +363,10 @@ fn rule_26_patterns_are_those_of_the_standard() {
 
 #[test]
 fn rule_28_running_sums_over_the_turns_so_far() {
-    all(&[("[:repeat for lines][: running(qty)] [:end]", "1 31 33"), ("[:repeat for lines sort by qty desc][: running(qty * price)] [:end]", "10.5 34.5 515")]);
+    all(&[
+        ("[:repeat for lines][: running(qty)] [:end]", "1 31 33"),
+        ("[:repeat for lines sort by qty desc][: running(qty * price)] [:end]", "10.5 34.5 515"),
+    ]);
 }
 
 #[test]

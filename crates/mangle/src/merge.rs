@@ -176,7 +176,13 @@ fn sheet_of(path: &str, wanted: Option<&str>, bytes: Vec<u8>) -> Result<(Sheet, 
         Some(name) => sheets.into_iter().find(|s| s.name.eq_ignore_ascii_case(name)),
     };
     let raw = raw.with_context(|| format!("{path} has no sheet “{}”; it has {}", wanted.unwrap_or_default(), names.join(", ")))?;
-    let Recognised { columns, reading } = recognise(&raw);
+    let Recognised { columns, reading, unsure } = recognise(&raw);
+    for one in unsure {
+        eprintln!(
+            "mangle: “{}” in {} can be read as {} or {}; it is read as {}",
+            one.example, one.column, one.day_first, one.month_first, one.day_first
+        );
+    }
     Ok((Sheet::read(&raw, columns, reading)?, reading))
 }
 

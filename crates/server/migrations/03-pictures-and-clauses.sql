@@ -15,3 +15,5 @@ CREATE TABLE clause (
   changed TEXT NOT NULL,
   UNIQUE (name, language)
 );
+-- Columns whose dates can be read two ways, until a person says which.
+ALTER TABLE sheet ADD COLUMN unsure TEXT NOT NULL DEFAULT '[]';

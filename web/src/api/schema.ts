@@ -628,6 +628,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/sheets/{id}/date-order": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Says in which order a sheet writes day and month. */
+        put: operations["put_sheets__id__date_order"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/sheets/{id}/fields": {
         parameters: {
             query?: never;
@@ -980,6 +997,8 @@ export interface components {
             columns: components["schemas"]["ColumnInfo"][];
             /** @description What is wrong with the filter. */
             filter_problem?: string | null;
+            /** @description What the columns tell of the template's placeholders; it stops nothing. */
+            hints: components["schemas"]["HintInfo"][];
             /** @description Its key. */
             key: string;
             /** @description What stops a run as a whole. */
@@ -1255,6 +1274,13 @@ export interface components {
             /** @description How it is written. */
             syntax: string;
         };
+        /** @description What the source's columns tell of a placeholder. */
+        HintInfo: {
+            /** @description What will not work, or not as it looks. */
+            message: string;
+            /** @description The placeholder. */
+            placeholder: string;
+        };
         /** @description An item in a list. */
         ItemInfo: {
             /** @description When it last changed. */
@@ -1369,6 +1395,11 @@ export interface components {
             uses: number;
             /** @description The fields of its record or its records. */
             within: components["schemas"]["NeedInfo"][];
+        };
+        /** @description How a sheet writes its dates. */
+        NewDateOrder: {
+            /** @description Whether the month comes first. */
+            month_first: boolean;
         };
         /** @description What a new dispatch is made of. */
         NewDispatch: {
@@ -1719,6 +1750,8 @@ export interface components {
              * @description The source's number.
              */
             source_id: number;
+            /** @description Columns whose dates can be read two ways, until a person says which. */
+            unsure: components["schemas"]["UnsureInfo"][];
         };
         /** @description A source in the list. */
         Source: {
@@ -1903,6 +1936,17 @@ export interface components {
             faults: components["schemas"]["Fault"][];
             /** @description What each placeholder did. */
             trace: components["schemas"]["TraceInfo"][];
+        };
+        /** @description A column whose dates can be read two ways. */
+        UnsureInfo: {
+            /** @description Its name. */
+            column: string;
+            /** @description What it is with the day first, in ISO form. */
+            day_first: string;
+            /** @description A cell that reads differently. */
+            example: string;
+            /** @description What it is with the month first. */
+            month_first: string;
         };
         Value: unknown;
         /** @description A version of a template. */
@@ -3159,6 +3203,39 @@ export interface operations {
                 };
             };
             422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    put_sheets__id__date_order: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewDateOrder"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SheetInfo"];
+                };
+            };
+            404: {
                 headers: {
                     [name: string]: unknown;
                 };

@@ -77,6 +77,16 @@ async function setType(index: number, type: string, currency: string | null) {
   await reload()
 }
 
+/** Says once how the sheet writes its dates. */
+async function dates(monthFirst: boolean) {
+  const params = { path: { id: Number(props.id) } }
+  const changed = await attempt(() =>
+    ask(api.PUT('/api/sheets/{id}/date-order', { params, body: { month_first: monthFirst } })),
+  )
+  if (changed) sheet.value = changed
+  await reload()
+}
+
 function sortBy(at: number) {
   if (sort.value?.at !== at) sort.value = { at, down: false }
   else sort.value = sort.value.down ? undefined : { at, down: true }
@@ -102,6 +112,11 @@ async function dispatch() {
       <el-button type="primary" :disabled="!total || !!problem" @click="dispatch"
         >Make documents of {{ total.toLocaleString('en-GB') }}</el-button
       >
+    </div>
+    <div v-for="one in sheet.unsure" :key="one.column" class="unsure" role="alert">
+      <b>{{ one.column }}</b> can be read two ways: is “{{ one.example }}”
+      <el-button @click="dates(false)">{{ day(one.day_first) }}, day first</el-button>
+      <el-button @click="dates(true)">{{ day(one.month_first) }}, month first</el-button>
     </div>
     <FilterBar
       v-model:filter="filter"
@@ -168,6 +183,14 @@ async function dispatch() {
 </template>
 
 <style scoped>
+.unsure {
+  display: flex;
+  gap: 8px;
+  align-items: center;
+  padding: 6px 16px;
+  background: var(--attention-tint);
+  border-bottom: 1px solid var(--line);
+}
 .sort {
   display: block;
   border: 0;

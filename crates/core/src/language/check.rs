@@ -5,8 +5,10 @@ use serde::Serialize;
 
 use super::error::Span;
 use super::name::{Folded, nearest};
+use super::scope::Ties;
 use super::syntax::{Expr, ExprKind, Kind};
 use super::token::{Sign, TokenKind, tokens};
+use super::types::kind_marks;
 use super::uses::UsedAs;
 use super::{function, kind_with_errors, value_with_errors};
 use crate::records::{ColumnType, Schema};
@@ -32,6 +34,7 @@ pub fn check(text: &str, schema: Option<&Schema>) -> Vec<Mark> {
         errors.into_iter().map(|e| Mark { hint: false, code: e.fault.code(), message: e.fault.to_string(), span: e.span }).collect();
     if let (Some(expr), Some(schema)) = (&expr, schema) {
         names(expr, schema, &mut marks);
+        marks.extend(kind_marks(&Kind::If(expr.clone()), vec![schema], &Ties::default()));
     }
     decimal_commas(text, &mut marks);
     marks.sort_by_key(|m| (m.span.start, m.span.end));
@@ -62,6 +65,11 @@ pub fn check_text(text: &str, schema: Option<&Schema>) -> Vec<Mark> {
             (!known).then(|| unknown_name(&name.name, &levels, Span { start: at, end: from }))
         });
         marks.extend(unknown);
+        let around = placeholder.names.iter().map(|n| &n.within).min_by_key(|w| w.len());
+        if let Some(levels) = around.and_then(|within| schema.levels(within)) {
+            let own = kind_marks(&kind, levels, &Ties::default()).into_iter();
+            marks.extend(own.map(|m| Mark { span: Span { start: m.span.start + at + 2, end: m.span.end + at + 2 }, ..m }));
+        }
         if let Kind::If(expr) = &kind {
             text_as_condition(expr, schema, at + 2, &mut marks);
         }
@@ -210,8 +218,8 @@ mod tests {
     fn schema() -> Schema {
         let lines =
             Schema::new(vec![Column::new("Qty", ColumnType::Number), Column::new("Unit price", ColumnType::Number)]).expect("lines");
-        let mut columns: Vec<Column> =
-            ["Last_Name", "Balance", "Terms and conditions", "Status"].map(|n| Column::new(n, ColumnType::Text)).to_vec();
+        let mut columns: Vec<Column> = ["Last_Name", "Terms and conditions", "Status"].map(|n| Column::new(n, ColumnType::Text)).to_vec();
+        columns.push(Column::new("Balance", ColumnType::Number));
         columns.push(Column { inner: Some(lines.into()), ..Column::new("Lines", ColumnType::List) });
         Schema::new(columns).expect("schema")
     }

@@ -12,6 +12,7 @@ mod parse;
 mod scope;
 pub mod syntax;
 pub(crate) mod token;
+mod types;
 mod uses;
 
 pub use check::{Mark, Offer, check, check_text, complete, written};
@@ -22,4 +23,5 @@ pub use name::{Folded, nearest};
 pub use operate::order;
 pub use parse::{condition, condition_with_errors, kind, kind_with_errors, value, value_with_errors};
 pub use scope::{Clock, Context, Office, Read, Scope, Ties, Turn, Turns};
+pub use types::template_marks;
 pub use uses::{Use, UsedAs, Within};

@@ -185,6 +185,9 @@ fn calculate(operator: Arithmetic, a: Decimal, b: Decimal) -> Result<Decimal, Fa
         Arithmetic::Divide if b.is_zero() => return Err(Fault::DivideByZero),
         Arithmetic::Divide => a.checked_div(b),
         Arithmetic::Power if a.is_zero() && b.is_sign_negative() => return Err(Fault::DivideByZero),
+        Arithmetic::Power if a.is_sign_negative() && !a.is_zero() && !b.fract().is_zero() => {
+            return Err(Fault::Function { function: "POWER", why: "a negative number has no such root".into() });
+        }
         Arithmetic::Power => a.checked_powd(b),
     }
     .map(|result| result.normalize())

@@ -12,6 +12,6 @@ pub use column::{Column, ColumnType, Schema, SchemaFault};
 pub use fields::{Field, fields, sample};
 pub use filter::{Filter, FilterFault};
 pub use json::{JsonFault, from_json, raw_from_json};
-pub use recognise::{Recognised, recognise};
+pub use recognise::{Recognised, UnsureDates, recognise};
 pub use record::Record;
 pub use sheet::{Cell, RawSheet, Sheet};

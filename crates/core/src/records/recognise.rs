@@ -2,6 +2,9 @@
 //! all of its cells fit, so that one typing error is marked and does not turn a
 //! column of dates into text.
 
+use jiff::civil::Date;
+use serde::{Deserialize, Serialize};
+
 use super::json::nested_column;
 use super::{Cell, Column, ColumnType, RawSheet};
 use crate::language::Folded;
@@ -20,12 +23,28 @@ pub struct Recognised {
     pub columns: Vec<Column>,
     /// The decimal mark and the order of dates, one for the whole sheet.
     pub reading: Reading,
+    /// Columns whose dates can be read day first and month first, where no cell of
+    /// the sheet tells which; a person is asked once.
+    pub unsure: Vec<UnsureDates>,
+}
+
+/// A column whose dates can be read two ways.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub struct UnsureDates {
+    /// The column's name.
+    pub column: String,
+    /// A cell that reads differently.
+    pub example: String,
+    /// What it is with the day first.
+    pub day_first: Date,
+    /// What it is with the month first.
+    pub month_first: Date,
 }
 
 /// Recognises the types of a sheet's columns.
 pub fn recognise(raw: &RawSheet) -> Recognised {
     let reading = if raw.typed { TYPED } else { reading(raw) };
-    let columns = raw
+    let columns: Vec<Column> = raw
         .header
         .iter()
         .enumerate()
@@ -37,7 +56,30 @@ pub fn recognise(raw: &RawSheet) -> Recognised {
             }
         })
         .collect();
-    Recognised { columns, reading }
+    let unsure = if raw.typed { Vec::new() } else { unsure(raw, &columns) };
+    Recognised { columns, reading, unsure }
+}
+
+/// The columns whose dates no cell of the sheet decides.
+fn unsure(raw: &RawSheet, columns: &[Column]) -> Vec<UnsureDates> {
+    let [day, month] = [DateOrder::DayFirst, DateOrder::MonthFirst].map(|order| Reading { decimal: '.', order });
+    let mut found: Vec<UnsureDates> = Vec::new();
+    for (index, column) in columns.iter().enumerate().filter(|(_, c)| c.kind == ColumnType::Date) {
+        for cell in raw.rows.iter().filter_map(|row| row.get(index)) {
+            let Cell::Text(text) = cell else { continue };
+            match (read::date(text, day), read::date(text, month)) {
+                (Some(day_first), Some(month_first))
+                    if day_first != month_first && found.last().is_none_or(|last| last.column != column.name) =>
+                {
+                    found.push(UnsureDates { column: column.name.clone(), example: text.to_string(), day_first, month_first });
+                }
+                // One cell that can be read one way only tells for all.
+                (Some(_), None) | (None, Some(_)) => return Vec::new(),
+                _ => {}
+            }
+        }
+    }
+    found
 }
 
 /// The reading under which most typed cells are numbers or dates.
@@ -139,6 +181,19 @@ mod tests {
         assert_eq!(column("Berth", &["C14", "A02"]), ColumnType::Text);
         assert_eq!(column("Postcode", &["01067", "8021"]), ColumnType::Text);
         assert_eq!(column("Mobile", &["", ""]), ColumnType::Text);
+    }
+
+    #[test]
+    fn dates_that_read_two_ways_are_asked_about_unless_a_cell_tells() {
+        let unsure = |cells: &[&str]| {
+            let rows = cells.iter().map(|c| vec![Cell::Text((*c).into())]).collect();
+            let raw = RawSheet { name: "Holders".into(), header: vec!["Due".into()], rows, typed: false };
+            recognise(&raw).unsure.into_iter().map(|u| format!("{} {} {}", u.example, u.day_first, u.month_first)).collect::<Vec<_>>()
+        };
+        assert_eq!(unsure(&["03/04/2026", "05/06/2026"]), ["03/04/2026 2026-04-03 2026-03-04"]);
+        assert!(unsure(&["03/04/2026", "31/12/2026"]).is_empty());
+        assert!(unsure(&["03/04/2026", "12/31/2026"]).is_empty());
+        assert!(unsure(&["03.04.2026", "2026-04-05", "3 April 2026", "04/04/2026"]).is_empty());
     }
 
     #[test]

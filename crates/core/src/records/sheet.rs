@@ -89,7 +89,7 @@ pub struct Sheet {
 impl Sheet {
     /// Recognises the columns' types and reads the cells by them.
     pub fn recognise(raw: &RawSheet) -> Result<Sheet, SchemaFault> {
-        let Recognised { columns, reading } = recognise(raw);
+        let Recognised { columns, reading, .. } = recognise(raw);
         Sheet::read(raw, columns, reading)
     }
 

@@ -79,4 +79,6 @@ pub enum Identity {
     Anchor,
     /// The list that a paragraph counts in.
     List,
+    /// What leads to a header or footer, which takes the record of its section.
+    Beside,
 }

@@ -1,8 +1,9 @@
 //! What a template draws: pictures, barcodes and signature fields. The engine
 //! says what; the document's kind says how it is written.
 
-use crate::language::Fault;
+use super::FillError;
 use crate::language::syntax::{Barcode, SignerField, Sizes};
+use crate::language::{Fault, Scope};
 use crate::value::Value;
 
 /// Something to draw.
@@ -38,6 +39,13 @@ pub trait Draw {
     /// The number of a list that counts like another, from its beginning.
     fn list_anew(&mut self, list: &str) -> String {
         list.to_owned()
+    }
+
+    /// A header or footer for the turn at hand: fills another like the one that a
+    /// relation leads to, and gives the relation to it; `None` where it needs none
+    /// of its own.
+    fn beside(&mut self, _relation: &str, _scope: &Scope<'_>) -> Result<Option<String>, Vec<FillError>> {
+        Ok(None)
     }
 }
 

@@ -100,6 +100,8 @@ struct Filler<'a> {
     out: &'a mut Vec<u8>,
     draw: &'a mut dyn Draw,
     scope: Scope<'a>,
+    /// The scope of the last turn of the last section, once that has ended.
+    section: Option<Scope<'a>>,
     paragraphs: Vec<Paragraph>,
     /// Where each open run begins, and what was printed before it.
     runs: Vec<(usize, usize)>,
@@ -141,6 +143,7 @@ impl Program {
             out,
             draw,
             scope,
+            section: None,
             paragraphs: Vec::new(),
             runs: Vec::new(),
             tables: Vec::new(),
@@ -338,16 +341,28 @@ impl Filler<'_> {
             _ => false,
         };
         let Some(turn) = next.filter(|_| goes_on) else {
+            // The end of the text is the end of the last turn's section.
+            if matches!(between, Between::Section(_)) {
+                self.section = Some(self.scope.clone());
+            }
             self.scope = frame.around;
             return false;
         };
-        let writes = &self.program.writes;
+        let program = self.program;
+        let writes = &program.writes;
         match between {
             Between::Nothing => {}
             Between::Paragraph => self.out.extend_from_slice(writes.paragraph.as_bytes()),
             Between::Section(end) => {
                 self.out.extend_from_slice(writes.section[0].as_bytes());
-                self.out.extend_from_slice(&self.program.bytes[end.clone()]);
+                let mut at = end.start;
+                for relation in program.besides.iter().filter(|r| end.contains(&r.start)) {
+                    self.out.extend_from_slice(&program.bytes[at..relation.start]);
+                    let scope = self.scope.clone();
+                    self.beside(relation, &scope);
+                    at = relation.end;
+                }
+                self.out.extend_from_slice(&program.bytes[at..end.end]);
                 self.out.extend_from_slice(writes.section[1].as_bytes());
             }
         }

@@ -16,6 +16,8 @@ pub struct Program {
     pub(super) sites: Vec<Site>,
     pub(super) blocks: Vec<Block>,
     pub(super) writes: Writes,
+    /// Where the relations to headers and footers stand.
+    pub(super) besides: Vec<Range<usize>>,
     /// The first number free for drawings and bookmarks.
     pub(super) free: u32,
 }

@@ -30,6 +30,7 @@ fn identity(element: &str, attribute: &str) -> Option<Identity> {
         ("bookmarkStart", "name") => Identity::BookmarkName,
         ("hyperlink", "anchor") => Identity::Anchor,
         ("numId", "val") => Identity::List,
+        ("headerReference" | "footerReference", "id") => Identity::Beside,
         _ => return None,
     })
 }

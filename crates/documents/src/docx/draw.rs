@@ -5,15 +5,16 @@ use std::collections::HashMap;
 use std::fmt::Write as _;
 use std::sync::{Arc, Mutex};
 
-use mangle_core::language::Fault;
-use mangle_core::language::Folded;
 use mangle_core::language::plain;
 use mangle_core::language::syntax::{Field, SignerField, Sizes, Symbology};
-use mangle_core::template::{Draw, Drawing};
+use mangle_core::language::{Fault, Folded, Scope};
+use mangle_core::template::{Draw, Drawing, FillError};
 use mangle_core::value::{Locale, Value};
 use sha2::{Digest, Sha256};
 
+use super::Part;
 use crate::barcode;
+use crate::page::Look;
 use crate::picture::{self, Pictures, Prepared};
 
 /// English metric units to the point (ECMA-376 part 1, 20.1.2.1).
@@ -45,10 +46,24 @@ pub struct Added {
     pub(crate) lists: Vec<(String, String)>,
     /// Signature fields by the number of their drawing.
     pub(crate) signers: HashMap<u32, SignerPlace>,
+    /// Headers and footers of turns.
+    pub(crate) parts: Vec<AddedPart>,
     /// Small parts that changed: relations with filled targets, properties.
     pub(crate) spliced: HashMap<String, Vec<u8>>,
     /// Where links with placeholders lead, by their target in the template.
     pub(crate) links: HashMap<String, String>,
+}
+
+/// A header or footer that takes the record of a turn.
+#[derive(Debug)]
+pub(crate) struct AddedPart {
+    /// Its name in the package.
+    pub name: String,
+    /// The template's part that it is like.
+    pub of: String,
+    /// The document's relation to it.
+    pub relation: String,
+    pub bytes: Vec<u8>,
 }
 
 /// Pictures prepared for earlier records, by content and size.
@@ -82,6 +97,9 @@ pub(super) struct Artist<'a> {
     pub added: Added,
     /// Drawings so far.
     pub drawn: u32,
+    /// The template's parts with text, the document first.
+    pub parts: &'a [Part],
+    pub look: &'a Look,
 }
 
 impl Draw for Artist<'_> {
@@ -115,6 +133,27 @@ impl Draw for Artist<'_> {
         self.next_list += 1;
         self.added.lists.push((number.clone(), list.to_owned()));
         number
+    }
+
+    fn beside(&mut self, relation: &str, scope: &Scope<'_>) -> Result<Option<String>, Vec<FillError>> {
+        let Some(document) = self.parts.first().filter(|d| d.name == self.part) else { return Ok(None) };
+        let of = self.look.relation(&document.name, relation);
+        let Some(part) = self.parts.iter().find(|p| Some(p.name.as_str()) == of).filter(|p| !p.program.is_static()) else {
+            return Ok(None);
+        };
+        let number = self.added.parts.len() + 1;
+        let stem = part.name.strip_suffix(".xml").unwrap_or(&part.name);
+        let name = format!("{stem}-turn{number}.xml");
+        let outer = std::mem::replace(&mut self.part, name.clone());
+        let mut bytes = Vec::new();
+        let errors = part.program.fill(scope, &mut bytes, self).errors;
+        self.part = outer;
+        if !errors.is_empty() {
+            return Err(errors);
+        }
+        let relation = format!("turn{number}");
+        self.added.parts.push(AddedPart { name, of: part.name.clone(), relation: relation.clone(), bytes });
+        Ok(Some(relation))
     }
 }
 

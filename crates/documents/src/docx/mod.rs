@@ -90,7 +90,7 @@ impl Template {
         let package = Package::open(bytes.into(), "a DOCX document")?;
         let kinds = Parts::read(&package)?;
         let (mut parts, mut placeholders, mut problems, mut outline) = (Vec::new(), Vec::new(), Vec::new(), Vec::new());
-        let (mut found, mut ways) = (Found::default(), Vec::new());
+        let (mut found, mut ways, mut sections) = (Found::default(), Vec::new(), Vec::new());
         for (name, kind) in kinds.with_text() {
             let own = package.part(name)?;
             let ready = ready::ready(name, &own, &mut found)?;
@@ -101,12 +101,25 @@ impl Template {
             outline.extend(compiled.outline.into_iter().map(|line| line.moved(first)));
             ways.extend(compiled.ways.into_iter().map(|way| way.moved(first)));
             placeholders.extend(compiled.placeholders);
+            sections.extend(compiled.sections);
             problems.extend(compiled.problems);
             let spots = compiled.spots.into_iter().enumerate();
             let mut marks: Vec<Mark> =
                 spots.flat_map(|(n, spots)| spots.into_iter().map(move |at| Mark { number: (first + n) as u32, at })).collect();
             marks.sort_by_key(|m| m.at.start);
             parts.push(Part { name: name.to_owned(), program: compiled.program, changed, first, marks });
+        }
+        let look = Look::read(&package, &kinds)?;
+        // Headers and footers of repeated sections look names up in the turns.
+        for (relation, lists) in sections {
+            let own = parts.first().and_then(|document: &Part| look.relation(&document.name, &relation));
+            let Some(at) = parts.iter().position(|p| Some(p.name.as_str()) == own) else { continue };
+            let until = parts.get(at + 1).map_or(placeholders.len(), |next| next.first);
+            for name in placeholders[parts[at].first..until].iter_mut().flat_map(|p: &mut Placeholder| &mut p.names) {
+                if !name.within.starts_with(&lists) {
+                    name.within.splice(0..0, lists.iter().cloned());
+                }
+            }
         }
         let mut spliced: Vec<(String, splice::Spliced)> = Vec::new();
         for name in package.names() {
@@ -125,7 +138,6 @@ impl Template {
         for name in kinds.comments() {
             emptied.insert(name.to_owned(), write::without_content(&package.part(name)?));
         }
-        let look = Look::read(&package, &kinds)?;
         Ok(Template { package, parts, spliced, emptied, placeholders, problems, outline, ways, found, look, shelf: draw::Shelf::default() })
     }
 
@@ -186,6 +198,8 @@ impl Template {
             part: String::new(),
             added: Added::default(),
             drawn: 0,
+            parts: &self.parts,
+            look: &self.look,
         };
         let mut parts = Vec::with_capacity(self.parts.len());
         let mut marks = Vec::new();
@@ -193,7 +207,11 @@ impl Template {
         for part in &self.parts {
             let mut out = Vec::new();
             let before = trace.len();
-            if !part.program.is_static() {
+            // One whose sections all have their own need not be filled by itself.
+            let turn = artist.added.parts.iter().rev().find(|turn| turn.of == part.name);
+            if let Some(turn) = turn.filter(|_| !self.leads_to(parts.first().map_or(&[], Vec::as_slice), &part.name)) {
+                out.clone_from(&turn.bytes);
+            } else if !part.program.is_static() {
                 artist.begin(&part.name);
                 out.reserve(part.program.source().len() + 1024);
                 let filling = match traced {
@@ -221,8 +239,17 @@ impl Template {
         (if errors.is_empty() { Ok(Filled { parts, marks, added }) } else { Err(errors) }, trace)
     }
 
+    /// Whether a filled document still has a relation to a part.
+    fn leads_to(&self, document: &[u8], part: &str) -> bool {
+        let text = String::from_utf8_lossy(document);
+        self.look.relations_to(part).any(|id| text.contains(&format!(":id=\"{id}\"")))
+    }
+
     /// A part as filled; `None` when the template has no such part with text.
     fn filled_part<'a>(&'a self, filled: &'a Filled, name: &str) -> Option<page::Text<'a>> {
+        if let Some(turn) = filled.added.parts.iter().find(|own| own.name == name) {
+            return Some(page::Text { bytes: &turn.bytes, marks: &[] });
+        }
         let at = self.parts.iter().position(|own| own.name == name)?;
         let program = &self.parts[at].program;
         Some(match program.is_static() {

@@ -8,10 +8,12 @@ use std::io::{Cursor, Write};
 use zip::ZipWriter;
 use zip::write::SimpleFileOptions;
 
+use super::draw::AddedPart;
 use super::{Filled, Template};
 use crate::OpenError;
 
 const TYPES: &str = "[Content_Types].xml";
+const EMPTY: &str = "<Relationships xmlns=\"http://schemas.openxmlformats.org/package/2006/relationships\"></Relationships>";
 
 pub(super) fn docx(template: &Template, filled: &Filled) -> Result<Vec<u8>, OpenError> {
     let damaged = |e: zip::result::ZipError| OpenError::Damaged(e.to_string());
@@ -36,12 +38,22 @@ pub(super) fn docx(template: &Template, filled: &Filled) -> Result<Vec<u8>, Open
         }
         written.insert(name);
     }
+    for turn in &added.parts {
+        writer.start_file(&turn.name, options).map_err(damaged)?;
+        writer.write_all(&turn.bytes).map_err(failed)?;
+        let own = relations_of(&turn.of);
+        let own = if package.has(&own) { String::from_utf8_lossy(&package.part(&own)?).into_owned() } else { EMPTY.to_owned() };
+        let name = relations_of(&turn.name);
+        writer.start_file(&name, options).map_err(damaged)?;
+        let more = added.relations.get(&turn.name).map_or(&[][..], Vec::as_slice);
+        writer.write_all(with_relations(&own, more, &[]).as_bytes()).map_err(failed)?;
+        written.insert(name);
+    }
     for (part, relations) in &added.relations {
         let name = relations_of(part);
         if !written.contains(&name) {
-            let empty = "<Relationships xmlns=\"http://schemas.openxmlformats.org/package/2006/relationships\"></Relationships>";
             writer.start_file(&name, options).map_err(damaged)?;
-            writer.write_all(with_relations(empty, relations).as_bytes()).map_err(failed)?;
+            writer.write_all(with_relations(EMPTY, relations, &[]).as_bytes()).map_err(failed)?;
         }
     }
     // Pictures are packed already.
@@ -69,13 +81,18 @@ fn changed(template: &Template, filled: &Filled, name: &str) -> Result<Option<Ve
         return Ok(Some(empty.clone()));
     }
     let text = |name: &str| -> Result<String, OpenError> { Ok(String::from_utf8_lossy(&template.package.part(name)?).into_owned()) };
-    if name == TYPES && !added.media.is_empty() {
-        return Ok(Some(with_types(&text(name)?, added.media.iter().map(|(name, _)| name.as_ref())).into_bytes()));
+    if name == TYPES && (!added.media.is_empty() || !added.parts.is_empty()) {
+        let typed = with_types(&text(name)?, added.media.iter().map(|(name, _)| name.as_ref()));
+        return Ok(Some(with_parts(typed, &added.parts).into_bytes()));
     }
     if name == template.look.numbering_part() && !added.lists.is_empty() {
         return Ok(Some(with_lists(&text(name)?, &added.lists).into_bytes()));
     }
+    let document = template.parts.first().map_or("", |d| &d.name);
+    let turns: &[AddedPart] = if name == relations_of(document) { &added.parts } else { &[] };
+    let none = Vec::new();
     let relations = added.relations.iter().find(|(part, _)| relations_of(part) == name).map(|(_, r)| r);
+    let relations = relations.or((!turns.is_empty()).then_some(&none));
     let spliced = added.spliced.get(name);
     match (relations, spliced) {
         (None, None) => Ok(None),
@@ -85,7 +102,7 @@ fn changed(template: &Template, filled: &Filled, name: &str) -> Result<Option<Ve
                 Some(bytes) => String::from_utf8_lossy(bytes).into_owned(),
                 None => text(name)?,
             };
-            Ok(Some(with_relations(&own, relations).into_bytes()))
+            Ok(Some(with_relations(&own, relations, turns).into_bytes()))
         }
     }
 }
@@ -111,11 +128,18 @@ fn before_end(text: &str, more: &str) -> String {
     }
 }
 
-fn with_relations(text: &str, relations: &[(String, std::sync::Arc<str>)]) -> String {
+fn with_relations(text: &str, relations: &[(String, std::sync::Arc<str>)], turns: &[AddedPart]) -> String {
     let kind = "http://schemas.openxmlformats.org/officeDocument/2006/relationships/image";
     let mut more = String::new();
     for (id, target) in relations {
         let _ = write!(more, "<Relationship Id=\"{id}\" Type=\"{kind}\" Target=\"/{target}\"/>");
+    }
+    for turn in turns {
+        // Of the same type as the relation to the part that it is like.
+        let target = turn.of.rsplit('/').next().unwrap_or_default();
+        let tag = text.split('<').find(|tag| tag.contains(&format!("{target}\""))).unwrap_or_default();
+        let kind = tag.split("Type=\"").nth(1).and_then(|t| t.split('"').next()).unwrap_or_default();
+        let _ = write!(more, "<Relationship Id=\"{}\" Type=\"{kind}\" Target=\"/{}\"/>", turn.relation, turn.name);
     }
     before_end(text, &more)
 }
@@ -135,6 +159,17 @@ fn with_types<'a>(text: &str, files: impl Iterator<Item = &'a str>) -> String {
         Some(at) => format!("{}{more}{}", &text[..at], &text[at..]),
         None => before_end(text, &more),
     }
+}
+
+/// The types of turns' headers and footers: those of the parts that they are like.
+fn with_parts(text: String, turns: &[AddedPart]) -> String {
+    let mut more = String::new();
+    for turn in turns {
+        let tag = text.split('<').find(|tag| tag.contains(&format!("\"/{}\"", turn.of))).unwrap_or_default();
+        let kind = tag.split("ContentType=\"").nth(1).and_then(|t| t.split('"').next()).unwrap_or_default();
+        let _ = write!(more, "<Override PartName=\"/{}\" ContentType=\"{kind}\"/>", turn.name);
+    }
+    before_end(&text, &more)
 }
 
 /// Lists that count like another, from its beginning (ECMA-376 part 1, 17.9.15).

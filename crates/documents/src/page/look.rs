@@ -117,10 +117,24 @@ impl Look {
         self.tab
     }
 
+    /// What a relation of a part of the template leads to.
+    pub(crate) fn relation(&self, part: &str, id: &str) -> Option<&str> {
+        self.relations.get(part).and_then(|r| r.get(id)).map(String::as_str)
+    }
+
+    /// The document's relations that lead to a part.
+    pub(crate) fn relations_to(&self, part: &str) -> impl Iterator<Item = &str> {
+        let own = self.relations.get(&self.document).into_iter().flatten();
+        own.filter(move |(_, target)| *target == part).map(|(id, _)| id.as_str())
+    }
+
     /// What a relation of a part leads to.
     pub(super) fn target<'a>(&'a self, added: &'a Added, part: &str, id: &str) -> Option<&'a str> {
-        let own = self.relations.get(part).and_then(|r| r.get(id)).map(String::as_str);
-        own.or_else(|| added.relations.get(part)?.iter().find(|(own, _)| own == id).map(|(_, target)| target.as_ref()))
+        // A turn's header has the relations of the one that it is like.
+        let of = added.parts.iter().find(|own| own.name == part).map_or(part, |own| &own.of);
+        let own = self.relation(of, id);
+        let turn = || added.parts.iter().find(|own| part == self.document && own.relation == id).map(|own| own.name.as_str());
+        own.or_else(turn).or_else(|| added.relations.get(part)?.iter().find(|(own, _)| own == id).map(|(_, target)| target.as_ref()))
     }
 
     /// Whether there is a picture of this name.

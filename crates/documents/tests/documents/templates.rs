@@ -20,6 +20,11 @@ const OFFICE: &str = "http://schemas.openxmlformats.org/officeDocument/2006/rela
 
 /// A DOCX of a body, relations of its own and further parts.
 fn docx(body: &str, relations: &str, more: &[(&str, &str, &str)]) -> Vec<u8> {
+    docx_ending(A4, body, relations, more)
+}
+
+/// The same with another end of its last section.
+fn docx_ending(end: &str, body: &str, relations: &str, more: &[(&str, &str, &str)]) -> Vec<u8> {
     let mut writer = zip::ZipWriter::new(Cursor::new(Vec::new()));
     let mut put = |name: &str, content: &str| {
         writer.start_file(name, zip::write::SimpleFileOptions::default()).expect("starts");
@@ -43,7 +48,7 @@ fn docx(body: &str, relations: &str, more: &[(&str, &str, &str)]) -> Vec<u8> {
     };
     put("_rels/.rels", &rels(&format!("<Relationship Id=\"r1\" Type=\"{OFFICE}/officeDocument\" Target=\"word/document.xml\"/>{core}")));
     put("word/_rels/document.xml.rels", &rels(relations));
-    put("word/document.xml", &format!("<w:document {W}><w:body>{body}{A4}</w:body></w:document>"));
+    put("word/document.xml", &format!("<w:document {W}><w:body>{body}{end}</w:body></w:document>"));
     for (name, _, content) in more {
         put(name, content);
     }
@@ -260,6 +265,46 @@ fn headers_see_the_names_that_the_body_sets() {
     let template = Template::open(docx(&body, &relations, &[("word/header1.xml", &format!("{BASE}.header+xml"), &header)])).expect("opens");
     let made = make(&template).expect("fills");
     assert!(part(&made.docx, "word/header1.xml").contains("BQ-0031 final"));
+}
+
+/// The headers of all sections, as python-docx finds them.
+fn headers(docx: &[u8]) -> Vec<String> {
+    let python = std::env::var("MANGLE_PYTHON").expect("run this through `make test`, which sets MANGLE_PYTHON");
+    let script = "import sys,docx\nfor s in docx.Document(sys.argv[1]).sections:\n    h=s.header\n    pics=len(h._element.xpath('.//pic:pic'))\n    assert all(r.target_part is not None for r in h.part.rels.values())\n    print('|'.join(p.text for p in h.paragraphs) + ' pictures ' + str(pics))";
+    let out = with_file(docx, ".docx", |path| tool(&python, &["-c", script, path]));
+    out.lines().map(str::to_owned).collect()
+}
+
+#[test]
+fn a_repeated_sections_header_takes_the_record_of_its_turn() {
+    let header =
+        format!("<w:hdr {W}>{}{}</w:hdr>", p("[: title] of [: boat]"), p("[:repeat for photos first 1][:picture file height 1cm][:end]"));
+    let relations = format!("<Relationship Id=\"r1\" Type=\"{OFFICE}/header\" Target=\"header1.xml\"/>");
+    let end = A4.replace("<w:pgSz", "<w:headerReference w:type=\"default\" r:id=\"r1\"/><w:pgSz");
+    let kind = format!("{BASE}.header+xml");
+    let more = [("word/header1.xml", kind.as_str(), header.as_str())];
+    let body = p("[:repeat section for findings]Finding [: turn.number]");
+    // The last section of the text, whose end stands between the turns and at the end.
+    let template = Template::open(docx_ending(&end, &body, &relations, &more)).expect("opens");
+    let within: Vec<usize> =
+        template.placeholders().iter().filter(|p| p.text == "[: title]").flat_map(|p| p.names.iter().map(|n| n.within.len())).collect();
+    assert_eq!(within, [1], "the header looks its names up in the list");
+    let made = make(&template).expect("fills");
+    let expected =
+        ["Keel bolts of Second Thoughts| pictures 1", "Rigging of Second Thoughts| pictures 0", "Sea cocks of Second Thoughts| pictures 1"];
+    assert_eq!(headers(&made.docx), expected);
+    assert_eq!(
+        text_of(&made.pdf),
+        "Keel bolts of Second Thoughts Finding 1 Rigging of Second Thoughts Finding 2 Sea cocks of Second Thoughts Finding 3"
+    );
+    assert!(names(&made.docx).iter().filter(|n| n.starts_with("word/header1-turn")).count() == 3, "{:?}", names(&made.docx));
+    assert!(!part(&made.docx, "word/header1.xml").contains("[:"));
+
+    // A section that ends within the text, and one behind it without a header of its own.
+    let body = format!("{body}<w:p><w:pPr>{end}</w:pPr></w:p>{}", p("The end of [: ref]"));
+    let template = Template::open(docx(&body, &relations, &more)).expect("opens");
+    let found = headers(&make(&template).expect("fills").docx);
+    assert_eq!(found[..3], expected);
 }
 
 #[test]

@@ -25,6 +25,7 @@ pub fn router() -> OpenApiRouter<App> {
         .routes(routes!(sheet))
         .routes(routes!(rows))
         .routes(routes!(set_column))
+        .routes(routes!(set_date_order))
         .routes(routes!(keep_filter))
         .routes(routes!(drop_filter))
 }
@@ -267,6 +268,27 @@ async fn set_column(State(app): State<App>, Path((id, index)): Path<(i64, usize)
         .await?;
     app.forget_sheet(id);
     changed.map(Json).ok_or_else(|| Refused::missing("the column"))
+}
+
+/// How a sheet writes its dates.
+#[derive(Debug, Deserialize, ToSchema)]
+struct NewDateOrder {
+    /// Whether the month comes first.
+    month_first: bool,
+}
+
+/// Says in which order a sheet writes day and month.
+#[utoipa::path(put, path = "/api/sheets/{id}/date-order", tag = "sources", params(("id" = i64, Path)), request_body = NewDateOrder, responses((status = 200, body = SheetInfo), (status = 404, body = Problem)))]
+async fn set_date_order(State(app): State<App>, Path(id): Path<i64>, Json(new): Json<NewDateOrder>) -> Answer<SheetInfo> {
+    let changed = app
+        .store
+        .with(move |c| -> anyhow::Result<Option<SheetInfo>> {
+            sheets::set_date_order(c, id, new.month_first)?;
+            sheets::sheet(c, id)
+        })
+        .await?;
+    app.forget_sheet(id);
+    changed.map(Json).ok_or_else(|| Refused::missing("the sheet"))
 }
 
 /// A filter to keep.

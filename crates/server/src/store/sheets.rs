@@ -38,8 +38,23 @@ pub struct SheetInfo {
     pub columns: Vec<ColumnInfo>,
     /// How many rows it has.
     pub row_count: usize,
+    /// Columns whose dates can be read two ways, until a person says which.
+    pub unsure: Vec<UnsureInfo>,
     /// Filters kept for it.
     pub filters: Vec<KeptFilter>,
+}
+
+/// A column whose dates can be read two ways.
+#[derive(Debug, Clone, Serialize, Deserialize, ToSchema)]
+pub struct UnsureInfo {
+    /// Its name.
+    pub column: String,
+    /// A cell that reads differently.
+    pub example: String,
+    /// What it is with the day first, in ISO form.
+    pub day_first: String,
+    /// What it is with the month first.
+    pub month_first: String,
 }
 
 /// A column.
@@ -109,8 +124,17 @@ pub fn bring_in(t: &Transaction<'_>, name: &str, file_name: &str, at: &str, shee
             DateOrder::YearFirst => "year",
         };
         t.execute(
-            "INSERT INTO sheet (source_id, position, name, columns, decimal_mark, date_order, row_count) VALUES (?1, ?2, ?3, ?4, ?5, ?6, ?7)",
-            params![source, position, raw.name, serde_json::to_string(&columns)?, recognised.reading.decimal.to_string(), order, raw.rows.len()],
+            "INSERT INTO sheet (source_id, position, name, columns, decimal_mark, date_order, row_count, unsure) VALUES (?1, ?2, ?3, ?4, ?5, ?6, ?7, ?8)",
+            params![
+                source,
+                position,
+                raw.name,
+                serde_json::to_string(&columns)?,
+                recognised.reading.decimal.to_string(),
+                order,
+                raw.rows.len(),
+                serde_json::to_string(&recognised.unsure)?
+            ],
         )?;
         let sheet = t.last_insert_rowid();
         for (index, cells) in raw.rows.iter().enumerate() {
@@ -142,14 +166,23 @@ pub fn sheets_of(c: &Connection, source: i64) -> Result<Vec<SheetInfo>> {
 
 /// A sheet without its rows.
 pub fn sheet(c: &Connection, id: i64) -> Result<Option<SheetInfo>> {
-    let mut query = c.prepare_cached("SELECT source_id, name, columns, row_count FROM sheet WHERE id = ?1")?;
-    let found = query.query_row([id], |r| Ok((r.get(0)?, r.get(1)?, r.get::<_, String>(2)?, r.get(3)?))).optional()?;
-    let Some((source_id, name, columns, row_count)) = found else { return Ok(None) };
+    let mut query = c.prepare_cached("SELECT source_id, name, columns, row_count, unsure FROM sheet WHERE id = ?1")?;
+    let found =
+        query.query_row([id], |r| Ok((r.get(0)?, r.get(1)?, r.get::<_, String>(2)?, r.get(3)?, r.get::<_, String>(4)?))).optional()?;
+    let Some((source_id, name, columns, row_count, unsure)) = found else { return Ok(None) };
     let mut query = c.prepare_cached("SELECT id, name, condition FROM filter WHERE sheet_id = ?1 ORDER BY name")?;
     let filters = query
         .query_map([id], |r| Ok(KeptFilter { id: r.get(0)?, name: r.get(1)?, condition: r.get(2)? }))?
         .collect::<Result<Vec<_>, _>>()?;
-    Ok(Some(SheetInfo { id, source_id, name, columns: serde_json::from_str(&columns)?, row_count, filters }))
+    Ok(Some(SheetInfo {
+        id,
+        source_id,
+        name,
+        columns: serde_json::from_str(&columns)?,
+        row_count,
+        unsure: serde_json::from_str(&unsure)?,
+        filters,
+    }))
 }
 
 /// How a sheet's text is read.
@@ -184,6 +217,12 @@ pub fn load(c: &Connection, id: i64) -> Result<Option<(Sheet, Reading)>> {
 pub fn set_columns(c: &Connection, id: i64, columns: &[ColumnInfo]) -> Result<()> {
     c.execute("UPDATE sheet SET columns = ?2 WHERE id = ?1", params![id, serde_json::to_string(columns)?])?;
     Ok(())
+}
+
+/// Says in which order the sheet writes day and month.
+pub fn set_date_order(c: &Connection, id: i64, month_first: bool) -> Result<bool> {
+    let order = if month_first { "month" } else { "day" };
+    Ok(c.execute("UPDATE sheet SET date_order = ?2, unsure = '[]' WHERE id = ?1", params![id, order])? > 0)
 }
 
 /// Keeps a filter; one of the same name is replaced.

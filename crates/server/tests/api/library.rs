@@ -73,6 +73,23 @@ async fn a_clause_is_written_once_and_speaks_the_language_in_force() {
 }
 
 #[tokio::test]
+async fn dates_that_read_two_ways_are_asked_about_once() {
+    let office = Office::empty().await;
+    office.upload("/api/sources", &[("dues.csv", b"Ref;Due\nBQ-1;03/04/2026\nBQ-2;05/06/2026\n")]).await;
+    let sheet = office.get("/api/sheets/1").await;
+    assert_eq!((&sheet["unsure"][0]["column"], &sheet["unsure"][0]["month_first"]), (&json!("Due"), &json!("2026-03-04")));
+    office.upload("/api/templates", &[("due.docx", &docx("[: ref] is due on [: due as date long]. [:if ref &gt; 3]x[:end]"))]).await;
+    office.ask("POST", "/api/dispatches", json!({ "name": "Dues", "template_id": 1, "sheet_id": 1 })).await;
+    let bench = office.get("/api/dispatches/dues").await;
+    assert!(bench["obstacles"].to_string().contains("03/04/2026"), "{}", bench["obstacles"]);
+    assert!(bench["hints"][0]["message"].as_str().is_some_and(|m| m.contains("have no order")), "{}", bench["hints"]);
+    let (_, told) = office.ask("PUT", "/api/sheets/1/date-order", json!({ "month_first": true })).await;
+    assert_eq!(told["unsure"], json!([]));
+    assert_eq!(office.get("/api/sheets/1/rows").await["rows"][0]["cells"][1]["text"], "4 Mar 2026");
+    assert_eq!(office.get("/api/dispatches/dues").await["obstacles"], json!([]));
+}
+
+#[tokio::test]
 async fn a_clause_that_can_not_be_used_is_refused() {
     let office = Office::empty().await;
     let add = |name: &str, text: &str| json!({ "name": name, "text": text });

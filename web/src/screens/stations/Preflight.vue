@@ -28,6 +28,11 @@ function leaveOut(out: number[]) {
       >
     </li>
   </ul>
+  <ul v-if="bench.hints.length" class="hints">
+    <li v-for="(hint, index) in bench.hints" :key="index">
+      <span class="code name">{{ hint.placeholder }}</span> {{ hint.message }}
+    </li>
+  </ul>
   <template v-if="findings?.length">
     <div class="line">
       <span class="say wrong">{{ count(rows.length, 'record') }} with findings</span>
@@ -78,6 +83,13 @@ function leaveOut(out: number[]) {
 </template>
 
 <style scoped>
+.hints {
+  list-style: none;
+  margin: 0 0 12px;
+  padding: 6px 10px;
+  border-left: 2px solid var(--attention);
+  background: var(--attention-tint);
+}
 .stops {
   list-style: none;
   margin: 0 0 14px;

@@ -117,7 +117,15 @@ impl Terms {
         }
         let growth = Decimal::ONE.checked_add(rate).and_then(|one| one.checked_powd(periods)).ok_or(Fault::Overflow)?;
         let start = if a.get(4).map_or(Ok(0), |t| as_whole(t, c))? == 0 { Decimal::ZERO } else { Decimal::ONE };
-        Ok(Terms { rate, periods, given: number(2)?.into(), future: number(3)?.into(), start, growth: growth.into(), model: a[model].clone() })
+        Ok(Terms {
+            rate,
+            periods,
+            given: number(2)?.into(),
+            future: number(3)?.into(),
+            start,
+            growth: growth.into(),
+            model: a[model].clone(),
+        })
     }
 
     /// What a payment at the start of a period earns more than one at its end.

@@ -250,7 +250,10 @@ impl Compiler<'_> {
             self.ops.push(Op::Merge { column: merge.column, starts: merge.starts, goes_on });
             at = merge.range.end.min(range.end).max(at);
         }
-        if emitter.repeating.is_empty() {
+        // The end of a repeated last section is that of its last turn.
+        let last_repeats = self.last_repeats;
+        let of_last = |at: usize| gathered.last_section.as_ref().is_some_and(|last| last_repeats && last.contains(&at));
+        if emitter.repeating.is_empty() && !of_last(range.start) && !of_last(range.end.saturating_sub(1)) {
             return self.copy_plain(at..range.end);
         }
         let first = gathered.ids.partition_point(|site| site.range.start < at);
@@ -263,6 +266,7 @@ impl Compiler<'_> {
                         _ => continue,
                     }
                 }
+                identity if emitter.repeating.is_empty() && identity != Identity::Beside => continue,
                 identity => Op::Identity(identity, site.range.clone()),
             };
             self.copy_plain(at..site.range.start);

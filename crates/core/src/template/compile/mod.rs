@@ -9,12 +9,13 @@ use std::collections::{HashMap, HashSet};
 use std::ops::Range;
 
 use super::coverage::{self, Way};
+use super::dialect::Identity;
 use super::gather::{Gathered, Id, Node};
 use super::outline::{Outline, outline};
 use super::program::{Block, Op, Program, Site};
 use super::{Placeholder, Problem};
 use crate::language::Span;
-use crate::language::syntax::Kind;
+use crate::language::syntax::{Kind, Unit};
 
 /// A part, compiled.
 #[derive(Debug)]
@@ -32,6 +33,9 @@ pub struct Compiled {
     pub outline: Vec<Outline>,
     /// The ways that filling can go, in reading order.
     pub ways: Vec<Way>,
+    /// Relations to headers and footers of repeated sections, with the lists whose
+    /// records these take.
+    pub sections: Vec<(String, Vec<Option<Vec<String>>>)>,
 }
 
 /// Compiles a gathered part.
@@ -40,6 +44,7 @@ pub fn compile(gathered: Gathered) -> Compiled {
     compiler.read();
     compiler.place();
     compiler.emit();
+    let sections = compiler.sections();
     let spots = compiler.standing.iter().map(|s| compiler.spot(s)).collect();
     let Compiler { ops, sites, blocks, placeholders, mut problems, standing, .. } = compiler;
     let outline = outline(&standing.iter().map(|s| s.kind.as_ref()).collect::<Vec<_>>(), &placeholders);
@@ -48,8 +53,9 @@ pub fn compile(gathered: Gathered) -> Compiled {
     ways.sort_by_key(|w| w.placeholder);
     problems.sort_by_key(|(order, _)| *order);
     let free = free_number(&gathered);
-    let program = Program { bytes: gathered.bytes, ops, sites, blocks, writes: gathered.writes, free };
-    Compiled { program, placeholders, spots, problems: problems.into_iter().map(|(_, p)| p).collect(), outline, ways }
+    let besides = gathered.ids.iter().filter(|site| site.identity == Identity::Beside).map(|site| site.range.clone()).collect();
+    let program = Program { bytes: gathered.bytes, ops, sites, blocks, writes: gathered.writes, besides, free };
+    Compiled { program, placeholders, spots, problems: problems.into_iter().map(|(_, p)| p).collect(), outline, ways, sections }
 }
 
 /// A number above all that drawings and bookmarks have.
@@ -105,6 +111,8 @@ struct Compiler<'g> {
     before_table: HashMap<Id, Events>,
     after_table: HashMap<Id, Events>,
     after_text: Events,
+    /// Whether the last section is repeated.
+    last_repeats: bool,
     inline: HashMap<usize, Vec<Event>>,
     /// Containers and tables from which paragraphs or rows may go.
     risky: HashSet<Id>,
@@ -138,6 +146,7 @@ impl<'g> Compiler<'g> {
             before_table: HashMap::new(),
             after_table: HashMap::new(),
             after_text: Vec::new(),
+            last_repeats: false,
             inline: HashMap::new(),
             risky: HashSet::new(),
             thinned: HashSet::new(),
@@ -161,6 +170,39 @@ impl<'g> Compiler<'g> {
         let (paragraph, text) = (self.standing[index].paragraph, self.standing[index].text.clone());
         let span = Span { start: 0, end: text.len() };
         self.problem(paragraph, format!("[:{text}]"), span, code, message.to_owned());
+    }
+
+    /// The relations to headers and footers of repeated sections.
+    fn sections(&self) -> Vec<(String, Vec<Option<Vec<String>>>)> {
+        // Where each section but the last ends.
+        let ends: Vec<usize> = self
+            .gathered
+            .paragraphs
+            .iter()
+            .filter(|p| p.section_end)
+            .filter_map(|p| match &self.gathered.nodes[p.nodes.end.checked_sub(1)?] {
+                Node::Close(_, _, range) => Some(range.end),
+                _ => None,
+            })
+            .collect();
+        let lists = |section: usize| -> Vec<Option<Vec<String>>> {
+            let repeats = self.standing.iter().filter_map(|s| match &s.kind {
+                Some(Kind::Repeat(Some(extent), list)) if extent.unit == Unit::Section => {
+                    (self.gathered.paragraphs[s.paragraph].section == section).then(|| list.path())
+                }
+                _ => None,
+            });
+            repeats.map(|path| path.map(|names| names.into_iter().map(|n| n.text).collect())).collect()
+        };
+        let besides = self.gathered.ids.iter().filter(|site| site.identity == Identity::Beside);
+        besides
+            .filter_map(|site| {
+                let section = ends.iter().filter(|end| **end <= site.range.start).count();
+                let relation = std::str::from_utf8(&self.gathered.bytes[site.range.clone()]).ok()?;
+                let lists = lists(section);
+                (!lists.is_empty()).then(|| (relation.to_owned(), lists))
+            })
+            .collect()
     }
 
     /// The bytes in which a placeholder stands.

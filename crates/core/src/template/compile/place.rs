@@ -330,7 +330,10 @@ impl Compiler<'_> {
             None => self.before.entry(first).or_default().extend(enter),
         }
         match inside.iter().rev().find(|p| self.gathered.paragraphs[**p].section_end) {
-            _ if last => self.after_text.push((whole, leave.1)),
+            _ if last => {
+                self.after_text.push((whole, leave.1));
+                self.last_repeats = true;
+            }
             Some(end) => self.after.entry(*end).or_default().push((whole, leave.1)),
             None => {}
         }

@@ -4,16 +4,38 @@
 use std::ops::Range;
 
 use super::Filler;
+use crate::language::Scope;
 use crate::template::dialect::Identity;
 
 impl Filler<'_> {
+    /// Writes the relation to a header or footer, one of the turn's own where it
+    /// prints what the turn holds.
+    pub(super) fn beside(&mut self, range: &Range<usize>, scope: &Scope<'_>) {
+        let original = String::from_utf8_lossy(&self.program.bytes[range.clone()]).into_owned();
+        let relation = match self.draw.beside(&original, scope) {
+            Ok(own) => own.unwrap_or(original),
+            Err(errors) => {
+                self.errors.extend(errors);
+                original
+            }
+        };
+        self.out.extend_from_slice(relation.as_bytes());
+    }
+
     pub(super) fn identity(&mut self, identity: Identity, range: &Range<usize>) {
+        if identity == Identity::Beside {
+            let own = if self.frames.is_empty() { self.section.clone() } else { Some(self.scope.clone()) };
+            return match own {
+                Some(scope) => self.beside(range, &scope),
+                None => self.out.extend_from_slice(&self.program.bytes[range.clone()]),
+            };
+        }
         let original = String::from_utf8_lossy(&self.program.bytes[range.clone()]).into_owned();
         let times = self.written.entry(range.start).or_insert(0);
         *times += 1;
         let first = *times == 1;
         let value = match identity {
-            Identity::List => original,
+            Identity::List | Identity::Beside => original,
             Identity::Anchor => match self.names.get(&original) {
                 Some(times) if *times > 1 => format!("{original}_{times}"),
                 _ => original,

@@ -3,6 +3,7 @@
 use axum::Json;
 use axum::extract::{Path, State};
 use mangle_core::dispatch::{Setup, TieState};
+use mangle_core::language::template_marks;
 use mangle_core::preflight::obstacles;
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
@@ -107,6 +108,8 @@ pub(super) struct Bench {
     filter_problem: Option<String>,
     /// What stops a run as a whole.
     pub(super) obstacles: Vec<ObstacleInfo>,
+    /// What the columns tell of the template's placeholders; it stops nothing.
+    hints: Vec<HintInfo>,
     /// Its runs, the newest first.
     runs: Vec<RunInfo>,
     /// The person's own address.
@@ -161,6 +164,15 @@ pub(super) struct RecordInfo {
     pub(super) label: String,
 }
 
+/// What the source's columns tell of a placeholder.
+#[derive(Debug, Serialize, ToSchema)]
+pub(super) struct HintInfo {
+    /// The placeholder.
+    placeholder: String,
+    /// What will not work, or not as it looks.
+    message: String,
+}
+
 /// What stops a run.
 #[derive(Debug, Serialize, ToSchema)]
 pub(super) struct ObstacleInfo {
@@ -181,14 +193,15 @@ pub(super) async fn bench(app: &App, dispatch: Dispatch) -> Result<Bench, Refuse
     let (prepared, version) = ready(app, &dispatch).await?;
     let sheet_id = dispatch.sheet_id;
     let key = dispatch.key.clone();
-    let (sheet, columns, runs, settings) = app
+    let (sheet, info, runs, settings) = app
         .store
         .with(move |c| -> anyhow::Result<_> {
-            let columns = sheet_id.map(|id| sheets::sheet(c, id)).transpose()?.flatten().map(|s| s.columns).unwrap_or_default();
-            Ok((sheet_name(c, sheet_id)?, columns, runs::list(c, Some(&key))?, settings::read(c)?))
+            let info = sheet_id.map(|id| sheets::sheet(c, id)).transpose()?.flatten();
+            Ok((sheet_name(c, sheet_id)?, info, runs::list(c, Some(&key))?, settings::read(c)?))
         })
         .await?;
     let body = DispatchBody { name: dispatch.name, template_id: dispatch.template_id, sheet_id, setup: body_of(&dispatch.setup)? };
+    let (columns, unsure) = info.map(|i| (i.columns, i.unsure)).unwrap_or_default();
     blocking(move || {
         let ties = prepared.ties();
         let (records, filter_problem) = match prepared.chosen() {
@@ -225,11 +238,26 @@ pub(super) async fn bench(app: &App, dispatch: Dispatch) -> Result<Bench, Refuse
                 ),
             );
         }
+        for one in unsure.iter().filter(|u| used.contains(&u.column.as_str())) {
+            let message = format!(
+                "“{}” in {} can be read as {} or as {}; say at the sheet which comes first, the day or the month",
+                one.example, one.column, one.day_first, one.month_first
+            );
+            stops.push(stop("records", &message));
+        }
         if prepared.plan.email.is_some() && prepared.settings.office_email.trim().is_empty() {
             stops.push(stop("channels", "the office has no e-mail address to send from; put it into the settings"));
         }
+        let hints = match (&prepared.template, &prepared.sheet) {
+            (Some(template), Some(sheet)) => template_marks(template.placeholders(), &sheet.sheet.schema, &prepared.plan.ties)
+                .into_iter()
+                .map(|(at, mark)| HintInfo { placeholder: template.placeholders()[at].text.clone(), message: mark.message })
+                .collect(),
+            _ => Vec::new(),
+        };
         Bench {
             key: dispatch.key,
+            hints,
             body,
             changed: dispatch.changed,
             template: version.map(|(name, version, _)| TemplateInUse { name, version }),
