@@ -21,10 +21,10 @@ pub fn run(arguments: Arguments) -> Result<ExitCode> {
     if arguments.json {
         println!(
             "{}",
-            serde_json::to_string_pretty(&serde_json::json!({ "placeholders": template.placeholders(), "problems": template.problems() }))?
+            serde_json::to_string_pretty(&serde_json::json!({ "placeholders": template.placeholders().iter().filter(|p| !p.again).collect::<Vec<_>>(), "problems": template.problems() }))?
         );
     } else {
-        for placeholder in template.placeholders() {
+        for placeholder in template.placeholders().iter().filter(|p| !p.again) {
             println!("{:8} {}", placeholder.place.words(), placeholder.text);
         }
         for problem in template.problems() {

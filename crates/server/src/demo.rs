@@ -13,6 +13,14 @@ use crate::store::{dispatches, sheets};
 /// Brings files in; the sheet `Holders` and the letter become the dispatch *Balance
 /// reminders*, the refit cases and the quote *Refit quotes*.
 pub async fn demo(app: &App, files: &[(&str, &[u8])]) -> Result<()> {
+    let office = Settings {
+        office_name: "Brackwater Quay".to_owned(),
+        office_email: "office@brackwater-quay.example".to_owned(),
+        person_name: "Ida Kelling".to_owned(),
+        person_email: "ida@brackwater-quay.example".to_owned(),
+        picture_hosts: String::new(),
+    };
+    app.store.with(move |c| settings::write(c, &office)).await?;
     let (mut letter, mut holders, mut quote, mut cases) = (None, None, None, None);
     for (name, bytes) in files {
         let file = upload(name, bytes.to_vec());
@@ -53,14 +61,6 @@ pub async fn demo(app: &App, files: &[(&str, &[u8])]) -> Result<()> {
     };
     app.store
         .with(move |c| -> Result<()> {
-            let office = Settings {
-                office_name: "Brackwater Quay".to_owned(),
-                office_email: "office@brackwater-quay.example".to_owned(),
-                person_name: "Ida Kelling".to_owned(),
-                person_email: "ida@brackwater-quay.example".to_owned(),
-                picture_hosts: String::new(),
-            };
-            settings::write(c, &office)?;
             if let Some(sheet) = holders {
                 sheets::keep_filter(c, sheet, "Overdue by more than 30 days", "days overdue > 30")?;
                 sheets::keep_filter(c, sheet, "Present holders", "left is blank")?;

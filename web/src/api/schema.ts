@@ -1538,6 +1538,8 @@ export interface components {
         };
         /** @description A placeholder. */
         PlaceholderInfo: {
+            /** @description It is another form of one before it, for older programs. */
+            again: boolean;
             /** @description The line of text that it stands in. */
             line: string;
             /** @description The names that it looks up. */

@@ -109,7 +109,13 @@ async function remove() {
           /></label>
           <label class="field"
             ><span>Language</span
-            ><el-select v-model="draft.language" aria-label="Language" filterable allow-create>
+            ><el-select
+              v-model="draft.language"
+              aria-label="Language"
+              placeholder="any language"
+              filterable
+              allow-create
+            >
               <el-option value="" label="any language" />
               <el-option v-for="one in ['en', 'de', 'fr', 'nl']" :key="one" :value="one" :label="one" />
             </el-select>

@@ -39,7 +39,7 @@ pub struct TieState {
 /// The names that placeholders use, in reading order, each once.
 pub fn name_uses<'a>(placeholders: impl IntoIterator<Item = &'a Placeholder>) -> Vec<UsedName> {
     let mut found: Vec<(Folded, UsedName)> = Vec::new();
-    for NameUse { name, within, .. } in placeholders.into_iter().flat_map(|p| &p.names) {
+    for NameUse { name, within, .. } in placeholders.into_iter().filter(|p| !p.again).flat_map(|p| &p.names) {
         let folded = Folded::new(name);
         match found.iter_mut().find(|(known, _)| *known == folded) {
             Some((_, known)) => {

@@ -34,6 +34,8 @@ pub enum Role {
     Columns,
     /// An object whose description may hold a placeholder.
     Described,
+    /// Another form of what stands before it, for older programs.
+    Again,
     /// Anything else.
     Other,
 }

@@ -103,6 +103,8 @@ pub(super) struct Paragraph {
     pub objects: Vec<(usize, usize)>,
     /// It ends a section.
     pub section_end: bool,
+    /// It is another form of a paragraph before it.
+    pub again: bool,
     /// It is the last block of its cell, box or header.
     pub last: bool,
     /// The paragraph before it under the same parent, when nothing is between.
@@ -402,6 +404,7 @@ impl<'d> Gatherer<'d> {
                     text: String::new(),
                     objects: Vec::new(),
                     section_end: false,
+                    again: self.levels.iter().any(|l| l.role == Role::Again),
                     last: false,
                     above,
                 });

@@ -82,6 +82,9 @@ pub struct Placeholder {
     pub line: String,
     /// The names that it looks up.
     pub names: Vec<NameUse>,
+    /// It is another form of one before it, for older programs: filled as well, but
+    /// listed and counted once.
+    pub again: bool,
 }
 
 /// A name that a placeholder looks up.

@@ -26,7 +26,7 @@ pub struct Need {
 /// gives is left out. A field within a list belongs to the list's records, unless
 /// the template uses it outside of lists as well.
 pub fn needs<'a>(placeholders: impl IntoIterator<Item = &'a Placeholder>) -> Vec<Need> {
-    let uses: Vec<&NameUse> = placeholders.into_iter().flat_map(|p| &p.names).collect();
+    let uses: Vec<&NameUse> = placeholders.into_iter().filter(|p| !p.again).flat_map(|p| &p.names).collect();
     let of_document: Vec<Folded> = uses.iter().filter(|u| u.within.is_empty()).map(|u| Folded::new(&u.name)).collect();
     let mut root = Vec::new();
     for used in uses {

@@ -32,6 +32,7 @@ pub fn gather_text(text: &str) -> Gathered {
             text: content.to_owned(),
             objects: Vec::new(),
             section_end: false,
+            again: false,
             last: false,
             above: index.checked_sub(1),
         });

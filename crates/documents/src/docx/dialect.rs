@@ -6,6 +6,9 @@ use mangle_core::template::{Dialect, Identity, Place, Role};
 const NAMESPACES: [&str; 2] =
     ["http://schemas.openxmlformats.org/wordprocessingml/2006/main", "http://purl.oclc.org/ooxml/wordprocessingml/main"];
 
+/// Markup compatibility (ECMA-376 part 3, 7.6).
+const COMPATIBILITY: &str = "http://schemas.openxmlformats.org/markup-compatibility/2006";
+
 const DRAWING: &str = "http://schemas.openxmlformats.org/drawingml/2006/wordprocessingDrawing";
 
 pub(super) const WORDPROCESSING: Dialect = Dialect {
@@ -38,6 +41,9 @@ fn identity(element: &str, attribute: &str) -> Option<Identity> {
 fn role(namespace: &str, local: &str) -> Role {
     if namespace == DRAWING && local == "docPr" {
         return Role::Described;
+    }
+    if namespace == COMPATIBILITY && local == "Fallback" {
+        return Role::Again;
     }
     if !NAMESPACES.contains(&namespace) {
         return Role::Other;

@@ -361,3 +361,16 @@ fn a_template_is_shared_between_threads() {
     let made: Vec<Vec<u8>> = threads.into_iter().map(|t| t.join().expect("ends")).collect();
     assert!(made.iter().all(|m| *m == made[0]), "the same record gives the same bytes");
 }
+
+#[test]
+fn a_text_box_for_older_programs_is_filled_too_but_counted_once() {
+    let inner = format!("<w:txbxContent>{}</w:txbxContent>", p("Berth [: ref else \"none\"]"));
+    let body = format!(
+        "<w:p><w:r><mc:AlternateContent xmlns:mc=\"http://schemas.openxmlformats.org/markup-compatibility/2006\"><mc:Choice Requires=\"wps\"><w:drawing>{inner}</w:drawing></mc:Choice><mc:Fallback><w:pict>{inner}</w:pict></mc:Fallback></mc:AlternateContent></w:r></w:p>"
+    );
+    let template = Template::open(docx(&body, "", &[])).expect("opens");
+    let again: Vec<bool> = template.placeholders().iter().map(|p| p.again).collect();
+    assert_eq!(again, [false, true]);
+    assert_eq!((template.needs()[0].uses, template.ways().len()), (1, 2));
+    assert_eq!(part(&make(&template).expect("fills").docx, "word/document.xml").matches("Berth BQ-0031").count(), 2);
+}

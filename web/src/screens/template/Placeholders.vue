@@ -1,11 +1,17 @@
 <script setup lang="ts">
-import { nextTick, watch } from 'vue'
+import { computed, nextTick, watch } from 'vue'
 
 import type { Schemas } from '../../api/client'
 
 /** Every placeholder with its place and its line. */
 const props = defineProps<{ template: Schemas['TemplateDetail']; chosen: number[] }>()
 defineEmits<{ choose: [number[]] }>()
+/** Text boxes hold each of theirs a second time, for older programs. */
+const shown = computed(() =>
+  props.template.placeholders
+    .map((placeholder, index) => ({ placeholder, index }))
+    .filter((one) => !one.placeholder.again),
+)
 watch(
   () => props.chosen,
   async (chosen) => {
@@ -17,9 +23,9 @@ watch(
 
 <template>
   <h2>
-    Placeholders <span class="quiet">{{ template.placeholders.length }}</span>
+    Placeholders <span class="quiet">{{ shown.length }}</span>
   </h2>
-  <p v-if="!template.placeholders.length">
+  <p v-if="!shown.length">
     There are none. Write for instance <span class="code">[: last name]</span> where the record's value goes.
   </p>
   <table v-else class="list">
@@ -32,7 +38,7 @@ watch(
     </thead>
     <tbody>
       <tr
-        v-for="(placeholder, index) in template.placeholders"
+        v-for="{ placeholder, index } in shown"
         :id="`placeholder-${index}`"
         :key="index"
         class="opens"

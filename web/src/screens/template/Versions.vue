@@ -46,7 +46,7 @@ const state = (number: number) =>
     <thead>
       <tr>
         <th style="width: 34px" class="num">No</th>
-        <th style="width: 60px" />
+        <th style="width: 76px" />
         <th>File</th>
         <th style="width: 128px">Brought in</th>
         <th style="width: 128px">Note</th>

@@ -47,9 +47,11 @@ pub fn compile(gathered: Gathered) -> Compiled {
     let sections = compiler.sections();
     let spots = compiler.standing.iter().map(|s| compiler.spot(s)).collect();
     let Compiler { ops, sites, blocks, placeholders, mut problems, standing, .. } = compiler;
-    let outline = outline(&standing.iter().map(|s| s.kind.as_ref()).collect::<Vec<_>>(), &placeholders);
+    let kinds: Vec<Option<&Kind>> = standing.iter().zip(&placeholders).map(|(s, p)| s.kind.as_ref().filter(|_| !p.again)).collect();
+    let outline = outline(&kinds, &placeholders);
     let mut ways: Vec<Way> = blocks.iter().flat_map(|b| coverage::of_block(&b.branches, &sites)).collect();
     ways.extend(sites.iter().flat_map(coverage::of_site));
+    ways.retain(|w| !placeholders[w.placeholder].again);
     ways.sort_by_key(|w| w.placeholder);
     problems.sort_by_key(|(order, _)| *order);
     let free = free_number(&gathered);

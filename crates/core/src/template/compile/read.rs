@@ -67,7 +67,13 @@ impl Compiler<'_> {
             let message = error.fault.to_string();
             self.problem(paragraph, format!("[:{text}]"), error.span, error.fault.code(), message);
         }
-        self.placeholders.push(Placeholder { text: format!("[:{text}]"), place: own.place, line: shown(&own.text), names: Vec::new() });
+        self.placeholders.push(Placeholder {
+            text: format!("[:{text}]"),
+            place: own.place,
+            line: shown(&own.text),
+            names: Vec::new(),
+            again: own.again,
+        });
         self.standing.push(Standing { paragraph, range, object, kind, text, opens });
     }
 

@@ -151,6 +151,8 @@ pub struct PlaceholderInfo {
     pub line: String,
     /// The names that it looks up.
     pub names: Vec<String>,
+    /// It is another form of one before it, for older programs.
+    pub again: bool,
 }
 
 /// A problem.
@@ -179,6 +181,7 @@ impl From<&Placeholder> for PlaceholderInfo {
             place: p.place.words().to_owned(),
             line: p.line.clone(),
             names: p.names.iter().map(|n| n.name.clone()).collect(),
+            again: p.again,
         }
     }
 }
