@@ -19,10 +19,9 @@ pub fn run(arguments: Arguments) -> Result<ExitCode> {
     let bytes = std::fs::read(&arguments.template).with_context(|| format!("{} can't be read", arguments.template.display()))?;
     let template = Template::open(bytes).with_context(|| arguments.template.display().to_string())?;
     if arguments.json {
-        println!(
-            "{}",
-            serde_json::to_string_pretty(&serde_json::json!({ "placeholders": template.placeholders().iter().filter(|p| !p.again).collect::<Vec<_>>(), "problems": template.problems() }))?
-        );
+        let placeholders: Vec<_> = template.placeholders().iter().filter(|p| !p.again).collect();
+        let found = serde_json::json!({ "placeholders": placeholders, "problems": template.problems() });
+        println!("{}", serde_json::to_string_pretty(&found)?);
     } else {
         for placeholder in template.placeholders().iter().filter(|p| !p.again) {
             println!("{:8} {}", placeholder.place.words(), placeholder.text);

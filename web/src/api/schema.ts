@@ -1060,6 +1060,8 @@ export interface components {
             fallback_is_field?: boolean;
             /** @description A format as it stands behind `as`; none for the field's own. */
             format?: string;
+            /** @description The lists in whose turns it is, outermost first; it is tried with their first. */
+            lists?: string[];
             /** @description A BCP 47 tag to print by; none for that of the record. */
             locale?: string;
             /** @description The path to the field. */
@@ -1214,6 +1216,8 @@ export interface components {
         };
         /** @description A field of a source. */
         FieldInfo: {
+            /** @description The lists in whose turns it is named so, outermost first. */
+            lists: string[];
             /** @description Its name. */
             name: string;
             /** @description The path to it from the record or the turn that has it. */

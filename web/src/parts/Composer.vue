@@ -25,7 +25,14 @@ const chosen = reactive(none())
 const made = ref<Schemas['PutTogether']>()
 
 const compose = useDebounceFn(async () => {
-  const body = { path: props.field.path, ...chosen, locale: '', sheet_id: props.sheet, row: props.row }
+  const body = {
+    path: props.field.path,
+    lists: props.field.lists,
+    ...chosen,
+    locale: '',
+    sheet_id: props.sheet,
+    row: props.row,
+  }
   const found = await attempt(() => ask(api.POST('/api/language/compose', { body })))
   if (found) made.value = found
 }, 120)

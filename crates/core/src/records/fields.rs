@@ -23,29 +23,33 @@ pub struct Field {
     pub sample: String,
     /// What to write to print it; of a list, what to put round its passage.
     pub placeholder: String,
+    /// The lists in whose turns it is named so, outermost first.
+    pub lists: Vec<String>,
     /// The fields of its record or its records.
     pub within: Vec<Field>,
 }
 
 /// The fields of a schema, with what a record holds of them.
 pub fn fields(schema: &Schema, record: Option<&Record>, locale: &Locale) -> Vec<Field> {
-    level(schema, record, "", locale, 0)
+    level(schema, record, "", &[], locale)
 }
 
-fn level(schema: &Schema, record: Option<&Record>, before: &str, locale: &Locale, depth: usize) -> Vec<Field> {
+fn level(schema: &Schema, record: Option<&Record>, before: &str, lists: &[String], locale: &Locale) -> Vec<Field> {
+    let depth = lists.len() + before.matches('.').count();
     let of = |column: &Column| {
         let value = record.and_then(|r| r.get(&Folded::new(&column.name)));
         let path = format!("{before}{}", written(&column.name));
         let inner = column.inner.as_deref().filter(|_| depth < DEEPEST);
+        let below: Vec<String> = lists.iter().cloned().chain([path.clone()]).collect();
         let within = match (column.kind, inner, value) {
-            (ColumnType::Record, Some(inner), Some(Value::Record(own))) => level(inner, Some(own), &format!("{path}."), locale, depth + 1),
-            (ColumnType::Record, Some(inner), _) => level(inner, None, &format!("{path}."), locale, depth + 1),
+            (ColumnType::Record, Some(inner), Some(Value::Record(own))) => level(inner, Some(own), &format!("{path}."), lists, locale),
+            (ColumnType::Record, Some(inner), _) => level(inner, None, &format!("{path}."), lists, locale),
             // Within the turns of a list its fields are named by themselves.
             (ColumnType::List, Some(inner), Some(Value::List(items))) => {
                 let first = items.iter().find_map(|i| if let Value::Record(r) = i { Some(&**r) } else { None });
-                level(inner, first, "", locale, depth + 1)
+                level(inner, first, "", &below, locale)
             }
-            (ColumnType::List, Some(inner), _) => level(inner, None, "", locale, depth + 1),
+            (ColumnType::List, Some(inner), _) => level(inner, None, "", &below, locale),
             _ => Vec::new(),
         };
         let placeholder = match column.kind {
@@ -53,7 +57,7 @@ fn level(schema: &Schema, record: Option<&Record>, before: &str, locale: &Locale
             _ => format!("[: {path}]"),
         };
         let sample = value.map_or(String::new(), |v| sample(v, locale));
-        Field { name: column.name.clone(), path, kind: column.kind.name(), sample, placeholder, within }
+        Field { name: column.name.clone(), path, kind: column.kind.name(), sample, placeholder, lists: lists.to_vec(), within }
     };
     schema.columns().iter().map(of).collect()
 }
@@ -104,5 +108,6 @@ mod tests {
         );
         assert_eq!(found[2].within.iter().map(shown).collect::<Vec<_>>(), ["[: Owner.Last name] | text | Quayle"]);
         assert_eq!(found[3].within.iter().map(shown).collect::<Vec<_>>(), ["[: Item] | text | Antifouling", "[: Qty] | number | 2"]);
+        assert_eq!(found[3].within[0].lists, ["Lines"]);
     }
 }

@@ -54,22 +54,50 @@ pub fn compare(old: &[String], new: &[String]) -> Vec<Change> {
     changes
 }
 
-/// What changed within a line, by words.
+/// What changed within a line, by words. Words that changed side by side are one
+/// stretch: only spaces between them stayed.
 fn words(old: &str, new: &str) -> Vec<Piece> {
     let diff = TextDiff::from_unicode_words(old, new);
     let mut pieces: Vec<Piece> = Vec::new();
+    let (mut gone, mut came, mut spaces) = (String::new(), String::new(), String::new());
     for change in diff.iter_all_changes() {
-        let state = match change.tag() {
-            ChangeTag::Equal => State::Same,
-            ChangeTag::Delete => State::Gone,
-            ChangeTag::Insert => State::New,
-        };
-        match pieces.last_mut() {
-            Some(last) if last.state == state => last.text.push_str(change.value()),
-            _ => pieces.push(Piece { state, text: change.value().to_owned() }),
+        let text = change.value();
+        let changing = !gone.is_empty() || !came.is_empty();
+        if change.tag() == ChangeTag::Equal && changing && text.chars().all(char::is_whitespace) {
+            spaces.push_str(text);
+            continue;
+        }
+        if change.tag() == ChangeTag::Equal {
+            flush(&mut pieces, &mut gone, &mut came);
+            same(&mut pieces, &std::mem::take(&mut spaces));
+            same(&mut pieces, text);
+            continue;
+        }
+        for side in [&mut gone, &mut came] {
+            side.push_str(&spaces);
+        }
+        spaces.clear();
+        if change.tag() == ChangeTag::Delete { &mut gone } else { &mut came }.push_str(text);
+    }
+    flush(&mut pieces, &mut gone, &mut came);
+    same(&mut pieces, &spaces);
+    pieces
+}
+
+fn flush(pieces: &mut Vec<Piece>, gone: &mut String, came: &mut String) {
+    for (state, text) in [(State::Gone, gone), (State::New, came)] {
+        if !text.is_empty() {
+            pieces.push(Piece { state, text: std::mem::take(text) });
         }
     }
-    pieces
+}
+
+fn same(pieces: &mut Vec<Piece>, text: &str) {
+    match pieces.last_mut() {
+        Some(last) if last.state == State::Same => last.text.push_str(text),
+        _ if text.is_empty() => {}
+        _ => pieces.push(Piece { state: State::Same, text: text.to_owned() }),
+    }
 }
 
 #[cfg(test)]
@@ -94,6 +122,14 @@ mod tests {
             ["2: The {-balance-}{+deposit+} is due."]
         );
         assert!(changes("a\nb", "a\nb").is_empty());
+    }
+
+    #[test]
+    fn words_that_changed_side_by_side_are_one_stretch() {
+        assert_eq!(
+            changes("thank you for asking. The price", "we were glad to be asked. The price"),
+            ["1: {-thank you for asking-}{+we were glad to be asked+}. The price"]
+        );
     }
 
     #[test]

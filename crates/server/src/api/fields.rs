@@ -1,12 +1,14 @@
 //! The fields of a source as ready placeholders, and placeholders put together by
 //! choosing.
 
+use std::sync::Arc;
+
 use axum::Json;
 use axum::extract::{Path, Query, State};
 use mangle_core::language::{Composed, Context, Scope, Ties, compose, formats, value};
-use mangle_core::records::{Field, fields};
+use mangle_core::records::{Field, Record, fields};
 use mangle_core::template::TextTemplate;
-use mangle_core::value::Locale;
+use mangle_core::value::{Locale, Value};
 use serde::{Deserialize, Serialize};
 use utoipa::{IntoParams, ToSchema};
 use utoipa_axum::router::OpenApiRouter;
@@ -46,6 +48,8 @@ struct FieldInfo {
     sample: String,
     /// What to write to print it; of a list, what to put round its passage.
     placeholder: String,
+    /// The lists in whose turns it is named so, outermost first.
+    lists: Vec<String>,
     /// The fields of its record or its records.
     #[schema(no_recursion)]
     within: Vec<FieldInfo>,
@@ -54,8 +58,8 @@ struct FieldInfo {
 impl From<Field> for FieldInfo {
     fn from(field: Field) -> FieldInfo {
         let within = field.within.into_iter().map(Into::into).collect();
-        let Field { name, path, kind, sample, placeholder, .. } = field;
-        FieldInfo { name, path, kind: kind.to_owned(), sample, placeholder, within }
+        let Field { name, path, kind, sample, placeholder, lists, .. } = field;
+        FieldInfo { name, path, kind: kind.to_owned(), sample, placeholder, lists, within }
     }
 }
 
@@ -73,6 +77,9 @@ async fn of_sheet(State(app): State<App>, Path(id): Path<i64>, Query(at): Query<
 struct Choices {
     /// The path to the field.
     path: String,
+    /// The lists in whose turns it is, outermost first; it is tried with their first.
+    #[serde(default)]
+    lists: Vec<String>,
     /// A format as it stands behind `as`; none for the field's own.
     #[serde(default)]
     format: String,
@@ -124,6 +131,19 @@ struct FormatInfo {
     sample: String,
 }
 
+/// The record of the first turn of lists within lists, as far as they have one.
+fn first_turn(record: &Record, lists: &[String], ties: &Ties, context: &Context) -> Option<Arc<Record>> {
+    let mut turn: Option<Arc<Record>> = None;
+    for list in lists {
+        let expr = value(list).ok()?;
+        let found = Scope::new(turn.as_deref().unwrap_or(record), ties, context).value(&expr).ok()?;
+        let Value::List(items) = found else { return turn };
+        turn = items.iter().find_map(|item| if let Value::Record(own) = item { Some(own.clone()) } else { None });
+        turn.as_ref()?;
+    }
+    turn
+}
+
 /// Puts a placeholder together and tries it with a record.
 #[utoipa::path(post, path = "/api/language/compose", tag = "language", request_body = Choices, responses((status = 200, body = PutTogether), (status = 422, body = Problem)))]
 async fn put_together(State(app): State<App>, Json(chosen): Json<Choices>) -> Answer<PutTogether> {
@@ -150,7 +170,8 @@ async fn put_together(State(app): State<App>, Json(chosen): Json<Choices>) -> An
     let row = chosen.row.unwrap_or(1);
     let record = row.checked_sub(1).and_then(|at| loaded.sheet.records.get(at)).ok_or_else(|| Refused::missing("the row"))?;
     let ties = Ties::default();
-    let scope = Scope::new(record, &ties, &context);
+    let turn = first_turn(record, &chosen.lists, &ties, &context);
+    let scope = Scope::new(turn.as_deref().unwrap_or(record), &ties, &context);
     if answer.fault.is_none() {
         match template.fill(&scope) {
             Ok(text) => answer.printed = Some(text),

@@ -231,6 +231,9 @@ async fn fields_are_ready_placeholders_and_choices_become_one() {
     assert_eq!(made["placeholder"], "[: due date as date long before \"by \" else \"soon\"]");
     assert_eq!(made["printed"], "by 30 September 2026");
     assert!(made["formats"].as_array().is_some_and(|f| f.iter().any(|f| f["sample"] == "30 September 2026")));
+    let body = json!({ "path": "Item", "lists": ["Lines"], "format": "upper", "sheet_id": sheet, "row": 1 });
+    let (_, nested) = office.ask("POST", "/api/language/compose", body).await;
+    assert!(nested["printed"].as_str().is_some_and(|p| p == p.to_uppercase() && p.len() > 3), "{nested}");
     let body = json!({ "path": "due date", "condition": "balanse > 0", "sheet_id": 1, "row": 17 });
     let (_, wrong) = office.ask("POST", "/api/language/compose", body).await;
     assert!(wrong["fault"].as_str().is_some_and(|f| f.contains("balanse")), "{wrong}");
