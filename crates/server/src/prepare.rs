@@ -155,9 +155,16 @@ impl Prepared {
         Means { pictures: &*self.pictures }
     }
 
-    /// The context of one record of a run.
-    pub fn context(&self, number: usize, count: usize) -> Context {
-        Context { run_number: number, run_count: count, ..self.context.clone() }
+    /// The context of one record of a run: in the record's own locale where the
+    /// set-up says which column holds it and that names one, else in the dispatch's.
+    pub fn context(&self, record: &Record, number: usize, count: usize) -> Context {
+        let mut context = Context { run_number: number, run_count: count, ..self.context.clone() };
+        if let Some(Value::Text(tag)) = record.get(&Folded::new(&self.setup.locale_column))
+            && let Ok(locale) = Locale::parse(tag.trim())
+        {
+            context.locale = locale;
+        }
+        context
     }
 
     /// What a name is looked up in for one record.

@@ -1715,6 +1715,8 @@ export interface components {
             left_out: number[];
             /** @description The locale by which values print. */
             locale: string;
+            /** @description The column that holds a record's own locale; blank for none. */
+            locale_column?: string;
             /** @description The pattern of file names. */
             name: string;
             /** @description pdf, docx or both. */

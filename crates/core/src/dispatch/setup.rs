@@ -77,6 +77,9 @@ pub struct Setup {
     /// The locale by which values print.
     #[serde(default = "english")]
     pub locale: String,
+    /// The column that holds a record's own locale, as a BCP 47 tag; blank for none.
+    #[serde(default)]
+    pub locale_column: String,
 }
 
 fn english() -> String {

@@ -23,7 +23,7 @@ pub type Checked = Result<(Filled, Outline), Vec<Finding>>;
 
 /// Fills the template for a record and checks its name and message.
 pub fn check_one(prepared: &Prepared, template: &Template, record: &Record, number: usize, count: usize) -> Checked {
-    let context = prepared.context(number, count);
+    let context = prepared.context(record, number, count);
     let scope = prepared.scope(record, &context);
     let (filled, errors): (Option<Filled>, Vec<FillError>) = match template.fill_with(&scope, prepared.means()) {
         Ok(filled) => (Some(filled), Vec::new()),
@@ -128,7 +128,7 @@ fn proof_of(prepared: &Prepared, template: &Template, record: &Record, number: u
     match check_one(prepared, template, record, number, count) {
         Ok(done) => Ok(done),
         Err(findings) if findings.iter().all(|f| ["to", "copy to", "blind copy to"].contains(&f.place.as_str())) => {
-            let context = prepared.context(number, count);
+            let context = prepared.context(record, number, count);
             let scope = prepared.scope(record, &context);
             let name = prepared.plan.name.fill(&scope).ok().and_then(|n| mangle_core::dispatch::file_name(&n));
             let filled = template.fill_with(&scope, prepared.means()).map_err(|_| findings)?;

@@ -137,6 +137,14 @@ async fn the_page_of_a_record_is_shown_with_its_message_or_what_is_wrong() {
     let row = 3;
     let page = office.get(&format!("/api/dispatches/balance-reminders/pages/{row}")).await;
     assert!(page["pages"][0]["svg"].as_str().is_some_and(|svg| svg.starts_with("<svg")), "a page");
+    // In the language that the record itself names.
+    let mut bench = office.get("/api/dispatches/balance-reminders").await;
+    bench["setup"]["locale_column"] = json!("Language");
+    office.ask("PUT", "/api/dispatches/balance-reminders", bench).await;
+    let printed = |page: &Value| page["trace"].to_string();
+    let dutch = office.get("/api/dispatches/balance-reminders/pages/17").await;
+    assert!(printed(&dutch).contains("30 september 2026") && printed(&dutch).contains("1.960,00"), "{dutch}");
+    assert!(printed(&office.get("/api/dispatches/balance-reminders/pages/31").await).contains("€48,112.50"));
     assert!(page["message"]["to"].as_str().is_some_and(|to| to.contains('@')), "{}", page["message"]);
     assert!(!page["file_name"].as_str().unwrap_or_default().is_empty());
     assert!(office.refused("GET", "/api/dispatches/balance-reminders/pages/999", Value::Null).await.starts_with("404 "));

@@ -48,6 +48,27 @@ const locales = [
       <el-option v-for="[tag, label] in locales" :key="tag" :value="tag ?? ''" :label="label ?? ''" />
     </el-select>
   </div>
+  <div class="field">
+    <span>or as each record says, in the column</span>
+    <el-select
+      :model-value="bench.setup.locale_column || undefined"
+      clearable
+      filterable
+      placeholder="no column: the same for all"
+      aria-label="Column of the language"
+      @change="(v: string | undefined) => change((b) => (b.setup.locale_column = v ?? ''))"
+    >
+      <el-option
+        v-for="column in bench.columns.filter((c) => c.type === 'text')"
+        :key="column.name"
+        :value="column.name"
+        :label="column.name"
+      />
+    </el-select>
+    <span v-if="bench.setup.locale_column" class="quiet"
+      >a tag such as nl-NL; a record without one takes the language above</span
+    >
+  </div>
   <p
     v-for="obstacle in bench.obstacles.filter((o) => o.station === 'result')"
     :key="obstacle.message"

@@ -50,6 +50,9 @@ struct SetupBody {
     version: Option<i64>,
     /// The locale by which values print.
     locale: String,
+    /// The column that holds a record's own locale; blank for none.
+    #[serde(default)]
+    locale_column: String,
 }
 
 /// The e-mail channel; every field may hold placeholders.

@@ -72,7 +72,7 @@ fn view(prepared: &Prepared, row: usize) -> Result<PageView, Refused> {
     let (chosen, _) = prepared.chosen()?;
     let number = chosen.iter().position(|r| r.number == row).map_or(1, |at| at + 1);
     let label = label(record);
-    let (context, count) = (prepared.context(number, chosen.len().max(1)), chosen.len().max(1));
+    let (context, count) = (prepared.context(record, number, chosen.len().max(1)), chosen.len().max(1));
     let scope = prepared.scope(record, &context);
     let mut view = PageView {
         row,
