@@ -3,7 +3,7 @@ import { computed, ref, toRef, watch } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 
 import type { Schemas } from '../api/client'
-import { useTemplate } from '../api/template'
+import { useTemplate } from '../api/design'
 import { count, size } from '../api/words'
 import FilePick from '../parts/FilePick.vue'
 import MarkedPages from '../parts/MarkedPages.vue'

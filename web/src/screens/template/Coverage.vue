@@ -2,7 +2,7 @@
 import { computed, onUnmounted, ref, watch } from 'vue'
 
 import { api, ask, attempt, type Schemas } from '../../api/client'
-import { useSheets } from '../../api/template'
+import { useSheets } from '../../api/design'
 import { count } from '../../api/words'
 
 /** Which ways through the template the records of a source take. */

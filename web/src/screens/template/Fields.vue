@@ -2,7 +2,7 @@
 import { computed, ref, watch } from 'vue'
 
 import { api, ask, attempt, type Schemas } from '../../api/client'
-import { fold, useSheets } from '../../api/template'
+import { fold, useSheets } from '../../api/design'
 import Composer from '../../parts/Composer.vue'
 import FieldTree from '../../parts/FieldTree.vue'
 

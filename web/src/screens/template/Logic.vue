@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import type { Schemas } from '../../api/client'
-import { fold } from '../../api/template'
+import { fold } from '../../api/design'
 import { count } from '../../api/words'
 import NeedList from '../../parts/NeedList.vue'
 import OutlineList from '../../parts/OutlineList.vue'

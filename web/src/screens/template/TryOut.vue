@@ -4,7 +4,7 @@ import { computed, onMounted, ref, watch } from 'vue'
 import { useRoute } from 'vue-router'
 
 import { api, ask, attempt, Refusal, type Schemas } from '../../api/client'
-import { useSheets } from '../../api/template'
+import { useSheets } from '../../api/design'
 import ValueForm, { type Values } from '../../parts/ValueForm.vue'
 
 /** Values by hand or of a record, and what the template makes of them. */
