@@ -15,6 +15,8 @@ use crate::value::read::Reading;
 
 /// How deep lists may nest.
 const DEEPEST: usize = 16;
+/// How many keys the records of a list may have.
+const MOST_KEYS: usize = 2_000;
 
 /// Why JSON gives no records.
 #[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
@@ -29,6 +31,14 @@ pub enum JsonFault {
         place: String,
         /// What is wrong.
         fault: SchemaFault,
+    },
+    /// A list with more fields than a sheet may have columns.
+    #[error("{place} has {count} different keys, more than the {MOST_KEYS} that records may have; take out those that no document needs")]
+    TooWide {
+        /// The list at fault.
+        place: String,
+        /// How many keys.
+        count: usize,
     },
     /// Lists in lists in lists.
     #[error("lists nest more than {DEEPEST} deep")]
@@ -81,6 +91,9 @@ fn check_keys(place: &str, objects: &[&Map<String, Json>], depth: usize) -> Resu
         return Err(JsonFault::TooDeep);
     }
     let keys = keys(objects);
+    if keys.len() > MOST_KEYS {
+        return Err(JsonFault::TooWide { place: place.to_owned(), count: keys.len() });
+    }
     let columns = keys.iter().map(|key| Column::new(key, ColumnType::Text)).collect();
     Schema::new(columns).map_err(|fault| JsonFault::Keys { place: place.to_owned(), fault })?;
     for key in keys {
@@ -207,6 +220,9 @@ mod tests {
         assert_eq!(sheet("[{}, 3]").err(), Some(JsonFault::NoRecords("a number")));
         let said = sheet(r#"{"lines": [{"Last_Name": 1, "last name": 2}]}"#).err().map(|f| f.to_string()).unwrap_or_default();
         assert!(said.starts_with("cases.lines: columns A and B are both called"), "{said}");
+        let wide: Map<String, Json> = (0..3_000).map(|n| (format!("k{n}"), Json::Null)).collect();
+        let said = from_json("cases", &serde_json::json!({ "lines": [wide] })).err().map(|f| f.to_string()).unwrap_or_default();
+        assert!(said.starts_with("cases.lines has 3000 different keys"), "{said}");
         let deep = format!("{}1{}", "{\"a\":".repeat(40), "}".repeat(40));
         assert_eq!(sheet(&deep).err(), Some(JsonFault::TooDeep));
     }

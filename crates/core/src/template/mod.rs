@@ -31,7 +31,7 @@ pub use dialect::{Dialect, Identity, Role};
 pub use draw::{Draw, Drawing, NoDrawing};
 pub use fill::{Filling, Traced};
 pub use gather::{GatherError, Gathered, gather};
-pub use needs::{Need, needs, values};
+pub use needs::{Need, complete, needs, values};
 pub use outline::Outline;
 pub use program::Program;
 pub use text::{TextTemplate, gather_text};

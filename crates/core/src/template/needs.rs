@@ -79,6 +79,21 @@ fn note(level: &mut Vec<Need>, path: &[&str], used: UsedAs) {
     own.uses += 1;
 }
 
+/// Adds the needed fields that values leave out, as blanks: also those of each turn
+/// of a list, so that one that was just added has all its fields.
+pub fn complete(needs: &[Need], values: &mut Map<String, Json>) {
+    for need in needs {
+        let folded = Folded::new(&need.name);
+        let known = values.keys().find(|key| Folded::new(key) == folded).cloned();
+        let own = values.entry(known.unwrap_or_else(|| need.name.clone())).or_insert(Json::Null);
+        match own {
+            Json::Object(record) => complete(&need.within, record),
+            Json::Array(turns) => turns.iter_mut().filter_map(Json::as_object_mut).for_each(|turn| complete(&need.within, turn)),
+            _ => {}
+        }
+    }
+}
+
 /// What a record holds of the needed fields, as JSON: numbers, money and dates as
 /// texts in forms that read the same everywhere.
 pub fn values(needs: &[Need], find: &dyn Fn(&Folded) -> Option<Value>) -> Map<String, Json> {
@@ -137,6 +152,17 @@ mod tests {
     fn the_records_of_a_group_are_those_of_its_list() {
         let text = "[:repeat for lines group by section][: section] [:repeat for group sort by price][: item][:end] [: sum(group.(qty * price))][:end]";
         assert_eq!(of(text), "lines List 1 (section Value 2, price Number 2, item Value 1, qty Number 1)");
+    }
+
+    #[test]
+    fn a_turn_that_was_just_added_has_all_its_fields() {
+        let needs = needs(TextTemplate::new("[: ref] [:repeat for lines][: item] [: qty][:end] [: owner.name]").placeholders());
+        let Json::Object(mut values) = serde_json::json!({ "Ref": "BQ-1", "LINES": [{}, { "Qty": 2 }], "owner": {} }) else { return };
+        complete(&needs, &mut values);
+        let expected = serde_json::json!({
+            "Ref": "BQ-1", "LINES": [{ "item": null, "qty": null }, { "Qty": 2, "item": null }], "owner": { "name": null }
+        });
+        assert_eq!(Json::Object(values), expected);
     }
 
     #[test]

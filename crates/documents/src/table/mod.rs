@@ -52,7 +52,13 @@ fn without_mark(bytes: &[u8]) -> &[u8] {
 }
 
 fn json(name: &str, bytes: &[u8]) -> Result<RawSheet, OpenError> {
-    let json = serde_json::from_slice(without_mark(bytes)).map_err(|e| OpenError::Json(e.to_string()))?;
+    let json = serde_json::from_slice(without_mark(bytes)).map_err(|e| {
+        let place = format!("line {}, column {}", e.line(), e.column());
+        OpenError::Json(match e.is_eof() {
+            true => format!("it is cut off at {place}; save it again in the program that made it"),
+            false => format!("it can't be read at {place}; save it again in the program that made it, as UTF-8"),
+        })
+    })?;
     let sheet = mangle_core::records::raw_from_json(stem(name), &json).map_err(|e| OpenError::Json(e.to_string()))?;
     match sheet.rows.len() {
         count if count > MOST_ROWS => Err(OpenError::TooLarge {

@@ -69,6 +69,10 @@ async fn a_clause_is_written_once_and_speaks_the_language_in_force() {
 
     let (_, shown) = office.upload("/api/templates", &[("note.docx", &docx("[:clause \"late payments\"]"))]).await;
     assert_eq!(shown["problems"][0]["code"], "unknown-clause");
+    // As the newer version of a template it waits for its clause.
+    let (_, waits) = office.upload("/api/templates/1", &[("note.docx", &docx("[:clause \"late payments\"]"))]).await;
+    assert_eq!((&waits["shown"], &waits["in_use"]), (&json!(2), &json!(1)));
+    assert!(office.refused("PUT", "/api/templates/1/in-use/2", Value::Null).await.starts_with("409"));
     assert!(shown["problems"][0]["message"].as_str().is_some_and(|m| m.contains("Late payment")), "{}", shown["problems"]);
 }
 

@@ -172,6 +172,9 @@ async fn lists_are_tried_as_well() {
     let lines = quote["needs"].as_array().and_then(|n| n.iter().find(|n| n["name"] == "lines").cloned()).expect("lines");
     assert_eq!(lines["used"], "list");
     let id = quote["versions"][0]["id"].clone();
+    // A turn that was just added is blank, not unknown.
+    let (_, blank) = office.ask("POST", &format!("/api/versions/{id}/try"), json!({ "values": { "lines": [{}], "findings": [{}] } })).await;
+    assert!(!blank["faults"].to_string().contains("nothing is called"), "{}", blank["faults"]);
     let body = json!({ "values": { "case": "RC-9", "lines": [{ "section": "Hull", "item": "Wash", "qty": "2", "unit": "m²", "price": "10.00", "optional": false }] } });
     let (_, tried) = office.ask("POST", &format!("/api/versions/{id}/try"), body).await;
     assert_eq!(tried["faults"], json!([]), "{tried}");

@@ -156,6 +156,6 @@ async fn ready(app: &App, dispatch: &Dispatch) -> Result<(Prepared, Option<(Stri
 }
 
 /// A number with its word: `1 record`, `3 records`.
-fn counted(number: usize, one: &str, many: &str) -> String {
+pub(super) fn counted(number: usize, one: &str, many: &str) -> String {
     format!("{number} {}", if number == 1 { one } else { many })
 }

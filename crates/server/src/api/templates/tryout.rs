@@ -7,9 +7,9 @@ use axum::Json;
 use axum::extract::{Path, Query, State};
 use jiff::civil::DateTime;
 use mangle_core::dispatch::{name_uses, tie_states};
-use mangle_core::language::{Clock, Context, Folded, Scope, Ties};
+use mangle_core::language::{Clock, Context, Scope, Ties};
 use mangle_core::records::{Record, Sheet, from_json};
-use mangle_core::template::{Clauses, FillError, values};
+use mangle_core::template::{Clauses, FillError, complete, values};
 use mangle_core::value::Locale;
 use mangle_documents::docx::{Means, Template};
 use mangle_documents::page::Typesetter;
@@ -133,12 +133,7 @@ impl Bundle {
             return Err(unusable("they take more than 4 MB; leave some of the lists' records out".to_owned()));
         }
         let mut values = tried.values.clone();
-        let known: Vec<Folded> = values.keys().map(|k| Folded::new(k)).collect();
-        for need in template.needs() {
-            if !known.contains(&Folded::new(&need.name)) {
-                values.insert(need.name, JsonValue::Null);
-            }
-        }
+        complete(&template.needs(), &mut values);
         let sheet = from_json("values", &JsonValue::Object(values)).map_err(|e| unusable(e.to_string()))?;
         let locale = Locale::parse(&tried.locale).map_err(|e| Refused::unusable("locale", e.to_string()))?;
         let moment = match tried.moment.as_deref().filter(|m| !m.is_empty()) {

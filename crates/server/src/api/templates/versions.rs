@@ -10,15 +10,16 @@ use serde::{Deserialize, Serialize};
 use utoipa::{IntoParams, ToSchema};
 
 use super::specimens;
-use super::{TemplateDetail, detail, download};
+use super::{TemplateDetail, detail, download, unknown_clauses};
+use crate::api::dispatches::counted;
 use crate::api::pages::Pages;
 use crate::api::upload::{FileForm, Upload, files, stem};
 use crate::clock;
 use crate::error::{Answer, Problem, Refused};
 use crate::prepare::blocking;
 use crate::server::App;
-use crate::store::settings;
 use crate::store::templates::{self, NewVersion, TemplateInfo, Version};
+use crate::store::{clauses, settings};
 
 /// Keeps a file as a new template, or as the next version of one. The first
 /// version is in use; a newer one is put in use when it has no problems and no
@@ -46,10 +47,17 @@ pub async fn keep(app: &App, template: Option<i64>, upload: Upload) -> Result<i6
             Ok((id, number))
         })
         .await?;
-    if opened.problems().is_empty() && specimens::all_the_same(app, id, opened).await? {
+    if problems(app, &opened).await? == 0 && specimens::all_the_same(app, id, opened).await? {
         app.store.with(move |c| templates::put_in_use(c, id, number)).await?;
     }
     Ok(id)
+}
+
+/// How many problems keep a version from being used: its own, and clauses that the
+/// library has not.
+async fn problems(app: &App, template: &Template) -> Result<usize, Refused> {
+    let clauses = app.store.with(|c| clauses::library(c)).await?;
+    Ok(template.problems().len() + unknown_clauses(template.placeholders(), &clauses).len())
 }
 
 /// Brings in a newer file as the next version; the earlier ones stay.
@@ -76,9 +84,10 @@ async fn numbered(app: &App, id: i64, number: i64) -> Result<(TemplateInfo, Vers
 #[utoipa::path(put, path = "/api/templates/{id}/in-use/{number}", tag = "templates", params(("id" = i64, Path), ("number" = i64, Path)), responses((status = 200, body = TemplateDetail), (status = 409, body = Problem)))]
 pub(super) async fn put_in_use(State(app): State<App>, Path((id, number)): Path<(i64, i64)>) -> Answer<TemplateDetail> {
     let (_, version) = numbered(&app, id, number).await?;
-    let problems = app.template(version.id).await?.problems().len();
+    let problems = problems(&app, &*app.template(version.id).await?).await?;
     if problems > 0 {
-        let message = format!("version {number} has {problems} to put right before it can be used; bring in the mended file");
+        let message =
+            format!("version {number} has {}; put right what it says and bring it in again", counted(problems, "problem", "problems"));
         return Err(Refused::conflict("template-problems", message));
     }
     app.store.with(move |c| templates::put_in_use(c, id, number)).await?;
@@ -89,7 +98,7 @@ pub(super) async fn put_in_use(State(app): State<App>, Path((id, number)): Path<
 #[utoipa::path(post, path = "/api/templates/{id}/restored/{number}", tag = "templates", params(("id" = i64, Path), ("number" = i64, Path)), responses((status = 200, body = TemplateDetail), (status = 404, body = Problem)))]
 pub(super) async fn restore(State(app): State<App>, Path((id, number)): Path<(i64, i64)>) -> Answer<TemplateDetail> {
     let (_, version) = numbered(&app, id, number).await?;
-    let problems = app.template(version.id).await?.problems().len();
+    let problems = problems(&app, &*app.template(version.id).await?).await?;
     let newest = app
         .store
         .with(move |c| -> anyhow::Result<i64> {
