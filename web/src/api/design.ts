@@ -12,7 +12,6 @@ export function useTemplate(id: Ref<string>, version: Ref<number | undefined>) {
   const path = () => ({ id: Number(id.value) })
 
   const shown = computed(() => template.value?.versions.find((v) => v.number === template.value?.shown))
-  const isDraft = computed(() => !!template.value && template.value.shown > template.value.in_use)
 
   async function load() {
     const params = { path: path(), query: { version: version.value } }
@@ -82,7 +81,6 @@ export function useTemplate(id: Ref<string>, version: Ref<number | undefined>) {
     specimens,
     missing,
     shown,
-    isDraft,
     load,
     loadSpecimens,
     bringIn,

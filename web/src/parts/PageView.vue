@@ -46,7 +46,7 @@ const titleOf = (number: number) => props.page?.trace[number]?.text ?? ''
       </button>
     </div>
     <div class="desk">
-      <ul v-if="page?.findings.length" class="findings" role="alert">
+      <ul v-if="page?.findings.length" class="faults" role="alert">
         <li v-for="(finding, index) in page.findings" :key="index">
           <span v-if="finding.placeholder" class="code name">{{ finding.placeholder }}</span>
           {{ finding.message }}
@@ -182,14 +182,6 @@ const titleOf = (number: number) => props.page?.trace[number]?.text ?? ''
 .origin td {
   padding: 1px 12px 1px 0;
   vertical-align: top;
-}
-.findings {
-  list-style: none;
-  margin: 0 0 12px;
-  padding: 8px 10px;
-  background: var(--wrong-tint);
-  color: var(--wrong);
-  border-left: 3px solid var(--wrong);
 }
 .hint {
   text-align: center;

@@ -4,9 +4,9 @@ import { useRoute, useRouter } from 'vue-router'
 
 import type { Schemas } from '../api/client'
 import { useTemplate } from '../api/design'
-import { count, size } from '../api/words'
-import FilePick from '../parts/FilePick.vue'
+import { count } from '../api/words'
 import MarkedPages from '../parts/MarkedPages.vue'
+import TemplateHead from '../parts/TemplateHead.vue'
 import CoverageView from './template/Coverage.vue'
 import FieldsView from './template/Fields.vue'
 import LogicView from './template/Logic.vue'
@@ -20,7 +20,7 @@ const route = useRoute()
 const router = useRouter()
 const version = computed(() => Number(route.query.version) || undefined)
 const t = useTemplate(toRef(props, 'id'), version)
-const { template, shown, isDraft, specimens } = t
+const { template, shown, specimens } = t
 const busy = ref(false)
 /** The placeholders that are chosen on either side. */
 const chosen = ref<number[]>([])
@@ -38,7 +38,10 @@ const LABELS: Record<string, string> = {
   versions: 'Versions',
 }
 const at = computed(() => (props.view && VIEWS.includes(props.view) ? props.view : 'logic'))
-const address = (view: string) => ({ path: `/templates/${props.id}/${view}`, query: route.query })
+const address = (view: string) => ({
+  path: `/templates/${props.id}/${view}`,
+  query: version.value ? { version: String(version.value) } : {},
+})
 const changedSpecimens = computed(() => specimens.value.filter((s) => s.state !== 'same').length)
 const badge = (view: string) => {
   if (view === 'logic' && template.value?.problems.length)
@@ -120,36 +123,15 @@ async function show(number: number) {
 
 <template>
   <div v-if="template && shown" class="screen">
-    <div class="head">
-      <h1>{{ template.name }}</h1>
-      <el-select
-        :model-value="template.shown"
-        class="version"
-        aria-label="Version shown"
-        @change="(number: number) => show(number)"
-      >
-        <el-option
-          v-for="one in template.versions"
-          :key="one.id"
-          :value="one.number"
-          :label="`version ${one.number}`"
-        />
-      </el-select>
-      <span v-if="isDraft" class="say att">draft; version {{ template.in_use }} is in use</span>
-      <span v-else-if="template.shown === template.in_use" class="say right">in use</span>
-      <span v-else class="say">earlier</span>
-      <span class="quiet file" :title="shown.file_name">{{ shown.file_name }}, {{ size(shown.size) }}</span>
-      <span class="push" />
-      <el-button
-        v-if="template.shown !== template.in_use"
-        :disabled="!!template.problems.length"
-        :title="template.problems.length ? 'Put its problems right first' : ''"
-        @click="t.putInUse(template.shown)"
-        >Put version {{ template.shown }} in use</el-button
-      >
-      <el-button @click="remove">Delete</el-button>
-      <FilePick label="Bring in a newer file" accept=".docx" main :busy="busy" @files="bringIn" />
-    </div>
+    <TemplateHead
+      :template="template"
+      :version="shown"
+      :busy="busy"
+      @show="show"
+      @use="t.putInUse(template.shown)"
+      @remove="remove"
+      @files="bringIn"
+    />
     <div class="columns">
       <div class="desk">
         <MarkedPages
@@ -225,17 +207,6 @@ async function show(number: number) {
 </template>
 
 <style scoped>
-.version {
-  width: 116px;
-  flex: none;
-}
-.head h1,
-.file {
-  white-space: nowrap;
-  overflow: hidden;
-  text-overflow: ellipsis;
-  min-width: 0;
-}
 .columns {
   flex: 1;
   min-height: 0;
@@ -285,12 +256,5 @@ nav a.here {
   min-height: 0;
   overflow: auto;
   padding: 14px 16px;
-}
-.faults {
-  list-style: none;
-  padding: 10px 12px;
-  background: var(--wrong-tint);
-  color: var(--wrong);
-  border-left: 3px solid var(--wrong);
 }
 </style>

@@ -33,7 +33,7 @@ const missed = computed(() => coverage.value?.ways.filter((w) => !w.records).len
 const shown = computed(() => coverage.value?.ways.filter((w) => !onlyMissed.value || !w.records) ?? [])
 const tryOut = (row: number) => ({
   path: `/templates/${props.template.id}/try-out`,
-  query: { sheet: String(sheet.value?.id), row: String(row) },
+  query: { version: String(props.template.shown), sheet: String(sheet.value?.id), row: String(row) },
 })
 </script>
 

@@ -71,7 +71,10 @@ async function remove(one: Schemas['SpecimenInfo']) {
         <span class="quiet">kept with version {{ one.version }}, {{ day(one.kept) }}, {{ one.locale }}</span>
         <span class="push" />
         <RouterLink
-          :to="{ path: `/templates/${template.id}/try-out`, query: { ...$route.query, specimen: one.id } }"
+          :to="{
+            path: `/templates/${template.id}/try-out`,
+            query: { version: template.shown, specimen: one.id },
+          }"
           >Try out</RouterLink
         >
         <el-button v-if="one.state === 'changed'" size="small" @click="accept(one)">Take as right</el-button>

@@ -182,14 +182,6 @@ onMounted(() => {
   white-space: nowrap;
   min-width: 0;
 }
-.faults {
-  list-style: none;
-  margin: 0 0 12px;
-  padding: 8px 10px;
-  background: var(--wrong-tint);
-  color: var(--wrong);
-  border-left: 3px solid var(--wrong);
-}
 .keep {
   display: flex;
   gap: 8px;
