@@ -42,7 +42,7 @@ pub enum PictureFault {
         limit: &'static str,
     },
     /// It stands where nothing may be fetched from.
-    #[error("“{0}” is on a host that pictures may not be fetched from; an administrator can allow it")]
+    #[error("“{0}” is on a web site that pictures may not be fetched from; the settings can allow it")]
     Host(String),
 }
 

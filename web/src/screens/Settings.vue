@@ -32,7 +32,7 @@ async function save() {
         ><el-input v-model="settings.person_name"
       /></label>
       <label class="field"
-        ><span>Hosts from which pictures may be fetched, parted by commas; none if blank</span
+        ><span>Web sites that pictures may be fetched from, parted by commas; none if blank</span
         ><el-input v-model="settings.picture_hosts" placeholder="pictures.example"
       /></label>
       <el-button type="primary" native-type="submit">Save settings</el-button>
