@@ -232,6 +232,15 @@ fn rule_15_blank_in_expressions_is_nothing_but_not_a_date() {
         ("[: edate(left; 1) else \"none\"]", "none"),
         ("[: if(left < today; \"past\"; \"no\")][: if(left >= today; \"coming\"; \"no\")]", "nono"),
     ]);
+    let noticed = |text: &str| {
+        let (sheet, ties) = (case(), Ties::default());
+        let mut context = Context::new(Locale::english(), NOW);
+        context.noticed.ask();
+        TextTemplate::new(text).fill(&Scope::new(&sheet.records[0], &ties, &context)).expect("fills");
+        context.noticed.blank_date()
+    };
+    assert!(noticed("[: edate(left; 1)]") && noticed("[: if(due < left; 1; 2)]") && noticed("[: due - left]"));
+    assert!(!noticed("[: edate(due; 1)][: left + 1][: if(due < today; 1; 2)][: left]"));
 }
 
 #[test]

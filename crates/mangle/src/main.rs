@@ -1,9 +1,10 @@
-//! The program: `mangle demo`, `serve`, `merge`, `eval`, `fields`, `openapi`.
+//! The program: `mangle demo`, `serve`, `merge`, `eval`, `fields`, `pages`, `openapi`.
 
 mod demo;
 mod eval;
 mod fields;
 mod merge;
+mod pages;
 mod serve;
 
 use std::process::ExitCode;
@@ -30,6 +31,8 @@ enum Command {
     Eval(eval::Arguments),
     /// Lists the placeholders and problems of a template.
     Fields(fields::Arguments),
+    /// Makes the pages of DOCX documents as they are.
+    Pages(pages::Arguments),
     /// Prints the description of the API.
     Openapi,
 }
@@ -43,6 +46,7 @@ fn main() -> ExitCode {
         Command::Merge(arguments) => merge::run(arguments),
         Command::Eval(arguments) => eval::run(arguments),
         Command::Fields(arguments) => fields::run(arguments),
+        Command::Pages(arguments) => pages::run(arguments),
         Command::Openapi => serve::openapi().map(|()| ExitCode::SUCCESS),
     };
     done.unwrap_or_else(|error| {

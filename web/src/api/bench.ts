@@ -5,6 +5,7 @@ import { api, ask, attempt, type Schemas } from './client'
 
 export type Bench = Schemas['Bench']
 export type Finding = Schemas['FindingInfo']
+export type Note = Schemas['NoteInfo']
 export type Setup = Schemas['SetupBody']
 
 /** One dispatch on the bench: what is saved, the record at hand, the preflight. */
@@ -15,6 +16,7 @@ export function useBench(key: Ref<string>) {
   const page = ref<Schemas['PageView']>()
   const pageProblem = ref('')
   const findings = ref<Finding[]>()
+  const notes = ref<Note[]>([])
   const params = () => ({ path: { key: key.value } })
 
   const record = computed(() => bench.value?.records[at.value])
@@ -70,11 +72,15 @@ export function useBench(key: Ref<string>) {
     const now = bench.value
     if (!now?.template || !now.sheet || now.template_problems) {
       findings.value = undefined
+      notes.value = []
       return
     }
     const path = '/api/dispatches/{key}/preflight'
     const found = await attempt(() => ask(api.POST(path, { params: params(), signal })), signal)
-    if (!signal.aborted) findings.value = found?.findings
+    if (!signal.aborted) {
+      findings.value = found?.findings
+      notes.value = found?.notes ?? []
+    }
   }
 
   let asked = 0
@@ -130,6 +136,7 @@ export function useBench(key: Ref<string>) {
     page,
     pageProblem,
     findings,
+    notes,
     rowsWithFindings,
     load,
     change,

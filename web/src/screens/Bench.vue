@@ -22,7 +22,7 @@ const props = defineProps<{ dispatch: string; station?: string }>()
 const route = useRoute()
 const router = useRouter()
 const b = useBench(toRef(props, 'dispatch'))
-const { bench, findings } = b
+const { bench, findings, notes } = b
 const proofs = ref(false)
 const running = ref(false)
 
@@ -103,6 +103,7 @@ useEventListener(window, 'keydown', (event: KeyboardEvent) => {
           v-else-if="at === 'preflight'"
           :bench="bench"
           :findings="findings"
+          :notes="notes"
           :change="b.change"
           @pick="b.goTo"
         />

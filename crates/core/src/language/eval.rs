@@ -9,9 +9,30 @@ use super::name::nearest;
 use super::operate::{arithmetic, compare, equal, order};
 use super::scope::{Scope, Turn, Turns};
 use super::syntax::{Arithmetic, Expr, ExprKind, ListExpr, Logic, Name, Part};
-use crate::value::{Money, Value};
+use crate::value::read::{self, Reading};
+use crate::value::{Locale, Money, Value};
 
 type Worked<T> = Result<T, EvalError>;
+
+/// What a placeholder prints.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Shown {
+    /// Which of its alternatives, from 0.
+    pub alternative: usize,
+    /// What is printed.
+    pub text: String,
+    /// The number behind it, where someone asks for numbers.
+    pub weighed: Option<Weighed>,
+}
+
+/// A number and what it reads as in print.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct Weighed {
+    /// Its value before any format.
+    pub exact: Decimal,
+    /// What was printed, read as a number again.
+    pub printed: Decimal,
+}
 
 impl Scope<'_> {
     /// Works out a value.
@@ -55,6 +76,7 @@ impl Scope<'_> {
             ExprKind::Arithmetic(operator, a, b) => {
                 let (left, right) = (self.value(a)?, self.value(b)?);
                 if (left.is_blank() && self.is_blank_date(a)) || (right.is_blank() && self.is_blank_date(b)) {
+                    self.context.noticed.note_blank_date();
                     return Ok(Value::Blank);
                 }
                 arithmetic(*operator, &left, &right, self.context).map_err(fail)
@@ -104,14 +126,18 @@ impl Scope<'_> {
 
     /// Prints a value; `None` when it is blank.
     pub fn print(&self, expr: &Expr) -> Worked<Option<String>> {
-        Ok(self.print_which(expr)?.map(|(_, text)| text))
+        Ok(self.print_which(expr)?.map(|shown| shown.text))
     }
 
     /// Prints a value, and tells which of its alternatives that is.
-    pub fn print_which(&self, expr: &Expr) -> Worked<Option<(usize, String)>> {
+    pub fn print_which(&self, expr: &Expr) -> Worked<Option<Shown>> {
         if let ExprKind::Print(parts) = &expr.kind {
             return match self.choose(parts)? {
-                Some((at, value)) => Ok(Some((at, self.dress(&parts[at], &value)?))),
+                Some((at, value)) => {
+                    let text = self.dress(&parts[at], &value)?;
+                    let locale = parts[at].locale.as_ref().unwrap_or(&self.context.locale);
+                    Ok(Some(Shown { alternative: at, weighed: self.weigh(&value, &text, locale), text }))
+                }
                 None => Ok(None),
             };
         }
@@ -119,7 +145,23 @@ impl Scope<'_> {
         if value.is_blank() {
             return Ok(None);
         }
-        plain(&value, &self.context.locale).map(|text| Some((0, text))).map_err(|fault| EvalError { span: expr.span, fault })
+        let text = plain(&value, &self.context.locale).map_err(|fault| EvalError { span: expr.span, fault })?;
+        Ok(Some(Shown { alternative: 0, weighed: self.weigh(&value, &text, &self.context.locale), text }))
+    }
+
+    /// A number with what it reads as in print, where someone asks.
+    fn weigh(&self, value: &Value, text: &str, locale: &Locale) -> Option<Weighed> {
+        if !self.context.noticed.asked() {
+            return None;
+        }
+        let exact = match value {
+            Value::Number(number) => *number,
+            Value::Money(money) => money.amount,
+            _ => return None,
+        };
+        let reading = Reading::of(locale);
+        let printed = read::number(text, reading).or_else(|| read::money(text, reading).map(|m| m.amount))?;
+        Some(Weighed { exact, printed })
     }
 
     /// The first alternative that is not blank.

@@ -35,6 +35,7 @@ pub(super) fn compare(comparison: Comparison, left: &Value, right: &Value, conte
         _ => {
             let is_date = |v: &Value| matches!(v, Value::Date(_) | Value::DateTime(_));
             if (is_date(left) && right.is_blank()) || (is_date(right) && left.is_blank()) {
+                context.noticed.note_blank_date();
                 return Ok(false);
             }
             let order = order(left, right, &context.locale)?;
@@ -151,11 +152,17 @@ pub(super) fn arithmetic(operator: Arithmetic, left: &Value, right: &Value, cont
                 _ => Err(Fault::Unlike { left: left.kind(), right: right.kind(), verb: "added" }),
             },
             (Some(date), None) if matches!(operator, Add | Subtract) => match right.is_blank() && operator == Subtract {
-                true => Ok(Value::Blank),
+                true => {
+                    context.noticed.note_blank_date();
+                    Ok(Value::Blank)
+                }
                 false => shift(date, as_number(right, context)?, operator == Subtract),
             },
             (None, Some(date)) if operator == Add => shift(date, as_number(left, context)?, false),
-            (None, Some(_)) if operator == Subtract && left.is_blank() => Ok(Value::Blank),
+            (None, Some(_)) if operator == Subtract && left.is_blank() => {
+                context.noticed.note_blank_date();
+                Ok(Value::Blank)
+            }
             (None, None) => calculate(operator, as_number(left, context)?, as_number(right, context)?).map(Value::Number),
             _ => Err(Fault::Unlike { left: left.kind(), right: right.kind(), verb: "calculated with each other" }),
         },

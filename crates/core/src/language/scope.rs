@@ -11,6 +11,7 @@ use rust_decimal::Decimal;
 
 use super::error::Fault;
 use super::name::{Folded, nearest};
+use super::noticed::Noticed;
 use super::syntax::{Expr, Name};
 use crate::records::{Column, ColumnType, Record};
 use crate::template::Clauses;
@@ -52,6 +53,8 @@ pub struct Context {
     pub run_count: usize,
     /// The clause library.
     pub clauses: Arc<Clauses>,
+    /// What is noticed beside what is printed.
+    pub noticed: Noticed,
 }
 
 impl Context {
@@ -66,6 +69,7 @@ impl Context {
             run_number: 1,
             run_count: 1,
             clauses: Arc::default(),
+            noticed: Noticed::default(),
         }
     }
 }

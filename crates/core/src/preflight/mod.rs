@@ -30,6 +30,55 @@ pub struct Outline {
     pub file_name: String,
     /// The message, when the e-mail channel is on.
     pub message: Option<Message>,
+    /// What a person should know of it, where the check was asked to notice.
+    pub notes: Vec<Note>,
+}
+
+/// What does not stop a record, but may surprise its recipient. The same note of
+/// several records is told once, with their number.
+#[derive(Debug, Clone, PartialEq, Eq, PartialOrd, Ord)]
+pub enum Note {
+    /// A blank stood where a date was needed.
+    BlankDate,
+    /// Printed lines don't add up to the printed sum: the placeholders of sum and lines.
+    Uneven {
+        /// The sum's placeholder.
+        sum: String,
+        /// The lines' placeholder.
+        lines: String,
+    },
+}
+
+impl std::fmt::Display for Note {
+    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+        match self {
+            Note::BlankDate => f.write_str(
+                "a blank stood where a date was needed: what was worked out of it is blank, and it is neither before nor after any day",
+            ),
+            Note::Uneven { sum, lines } => write!(
+                f,
+                "the lines that {lines} prints don't add up to the sum that {sum} prints: each was rounded by itself; put ROUND round the lines' value if the sum must be that of the printed lines"
+            ),
+        }
+    }
+}
+
+/// A note and the records that it is of.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Noted {
+    /// The note.
+    pub note: Note,
+    /// The rows' numbers, in their order.
+    pub records: Vec<usize>,
+}
+
+/// Gathers the notes of all records, each note once.
+pub fn gather_notes(notes: impl IntoIterator<Item = (usize, Note)>) -> Vec<Noted> {
+    let mut gathered: std::collections::BTreeMap<Note, Vec<usize>> = std::collections::BTreeMap::new();
+    for (record, note) in notes {
+        gathered.entry(note).or_default().push(record);
+    }
+    gathered.into_iter().map(|(note, records)| Noted { note, records }).collect()
 }
 
 /// What stops a run as a whole.
@@ -95,9 +144,15 @@ pub fn check(plan: &Plan, scope: &Scope<'_>, document: Vec<FillError>) -> Result
         }
     };
     match findings.is_empty() {
-        true => Ok(Outline { file_name: name, message }),
+        true => Ok(Outline { file_name: name, message, notes: notes(scope) }),
         false => Err(findings),
     }
+}
+
+fn notes(scope: &Scope<'_>) -> Vec<Note> {
+    let noticed = &scope.context.noticed;
+    let blank = noticed.blank_date().then_some(Note::BlankDate);
+    blank.into_iter().chain(noticed.uneven().into_iter().map(|u| Note::Uneven { sum: u.sum, lines: u.lines })).collect()
 }
 
 fn of_fill(record: usize, place: &str, error: &FillError) -> Finding {

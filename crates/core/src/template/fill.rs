@@ -5,11 +5,13 @@
 //! placeholders only that printed nothing goes; a table without rows goes.
 
 mod gaps;
+mod sums;
 mod unique;
 
 use std::collections::HashMap;
 use std::ops::Range;
 
+use self::sums::Sums;
 use super::FillError;
 use super::coverage::Took;
 use super::draw::{Draw, Drawing};
@@ -121,6 +123,8 @@ struct Filler<'a> {
     lists: HashMap<(String, usize), String>,
     errors: Vec<FillError>,
     trace: Option<Vec<Traced>>,
+    /// The numbers printed, where someone asks.
+    sums: Option<Sums>,
 }
 
 impl Program {
@@ -137,6 +141,7 @@ impl Program {
     fn start(&self, scope: Scope<'_>, out: &mut Vec<u8>, draw: &mut dyn Draw, trace: Option<Vec<Traced>>) -> Filling {
         let set = self.sites.iter().filter_map(|site| if let Kind::Set(setting) = &site.kind { Some(&setting.name.folded) } else { None });
         scope.declare(set);
+        let sums = scope.context.noticed.asked().then(Sums::default);
         let mut filler = Filler {
             program: self,
             out,
@@ -158,8 +163,13 @@ impl Program {
             lists: HashMap::new(),
             errors: Vec::new(),
             trace,
+            sums,
         };
         filler.run();
+        if let Some(sums) = &filler.sums {
+            let uneven = sums.uneven(|site| self.sites[site].placeholder.text.clone());
+            filler.scope.context.noticed.note_uneven(uneven);
+        }
         Filling { errors: filler.errors, trace: filler.trace.unwrap_or_default() }
     }
 }
@@ -403,8 +413,12 @@ impl Filler<'_> {
         let mut chose = None;
         let printed = match &self.program.sites[site].kind {
             Kind::Print(expr) => self.scope.print_which(expr).map(|which| {
-                chose = Some(which.as_ref().map_or(Took::Blank, |(at, _)| Took::Alternative(*at)));
-                which.map(|(_, text)| text)
+                chose = Some(which.as_ref().map_or(Took::Blank, |shown| Took::Alternative(shown.alternative)));
+                let shown = which?;
+                if let (Some(sums), Some(weighed)) = (&mut self.sums, shown.weighed) {
+                    sums.add(site, self.frames.iter().map(|f| f.at + 1).collect(), weighed);
+                }
+                Some(shown.text)
             }),
             Kind::Clause(name, with) => self.scope.context.clauses.fill(name, with, &self.scope).map(Some),
             _ => Ok(None),

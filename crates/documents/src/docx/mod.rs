@@ -262,7 +262,7 @@ impl Template {
     /// what is made are the places of [`Template::placeholders`].
     pub fn unfilled(&self) -> Result<page::Made, MakeError> {
         let pages = self.unfilled_pages()?;
-        Ok(Typesetter::default().make(&pages, &self.look.pictures_with(&Added::default()), self.look.tab_distance())?)
+        Ok(Typesetter::default().make(&pages, &self.look, &self.look.pictures_with(&Added::default()))?)
     }
 
     /// The same as a page model.
@@ -293,7 +293,7 @@ impl Template {
 
     /// Pages read before, typeset.
     pub fn typeset_pages(&self, pages: &page::Document, filled: &Filled, typesetter: &Typesetter) -> Result<page::Made, TypesetError> {
-        typesetter.make(pages, &self.look.pictures_with(&filled.added), self.look.tab_distance())
+        typesetter.make(pages, &self.look, &self.look.pictures_with(&filled.added))
     }
 }
 

@@ -124,7 +124,7 @@ fn the_page_model_of_the_letter() {
     let pages = template.pages(&filled(&template, &sheet, 214)).expect("reads");
     let section = &pages.sections[0];
     let mut said = vec![format!("page {:?}", section.page)];
-    for (name, blocks) in [("header", &section.header), ("body", &section.blocks), ("footer", &section.footer)] {
+    for (name, blocks) in [("header", &section.header.usual), ("body", &section.blocks), ("footer", &section.footer.usual)] {
         said.extend(blocks.iter().map(|b| match b {
             Block::Paragraph(p) => format!(
                 "{name}: {:?} indent {:?} space {:?} {:?} marker {:?} {} inlines",

@@ -1,107 +1,181 @@
-//! The fonts that ship with Mangle, and which of them stands in for which.
+//! The fonts that ship with Mangle, those that a document or a person brings, and
+//! which of them stands in for which.
 
-use std::sync::LazyLock;
+use std::collections::HashMap;
+use std::sync::{Arc, LazyLock};
 
 use typst::foundations::Bytes;
-use typst::text::{Font, FontBook};
+use typst::text::{Font, FontBook, FontStyle};
+use typst::utils::LazyHash;
 
 macro_rules! shipped {
     ($($file:literal),* $(,)?) => {
-        [$(include_bytes!(concat!("../../fonts/", $file, ".ttf")).as_slice()),*]
+        [$(include_bytes!(concat!("../../fonts/", $file)).as_slice()),*]
     };
 }
 
 /// The faces, embedded in the program.
 static FACES: [&[u8]; 26] = shipped![
-    "LiberationSerif-Regular",
-    "LiberationSerif-Bold",
-    "LiberationSerif-Italic",
-    "LiberationSerif-BoldItalic",
-    "LiberationSans-Regular",
-    "LiberationSans-Bold",
-    "LiberationSans-Italic",
-    "LiberationSans-BoldItalic",
-    "LiberationMono-Regular",
-    "LiberationMono-Bold",
-    "LiberationMono-Italic",
-    "LiberationMono-BoldItalic",
-    "Carlito-Regular",
-    "Carlito-Bold",
-    "Carlito-Italic",
-    "Carlito-BoldItalic",
-    "Caladea-Regular",
-    "Caladea-Bold",
-    "Caladea-Italic",
-    "Caladea-BoldItalic",
-    "NotoSansArabic-Regular",
-    "NotoSansArabic-Bold",
-    "NotoSansHebrew-Regular",
-    "NotoSansHebrew-Bold",
-    "DejaVuSans",
-    "DejaVuSans-Bold",
+    "LiberationSerif-Regular.ttf",
+    "LiberationSerif-Bold.ttf",
+    "LiberationSerif-Italic.ttf",
+    "LiberationSerif-BoldItalic.ttf",
+    "LiberationSans-Regular.ttf",
+    "LiberationSans-Bold.ttf",
+    "LiberationSans-Italic.ttf",
+    "LiberationSans-BoldItalic.ttf",
+    "LiberationMono-Regular.ttf",
+    "LiberationMono-Bold.ttf",
+    "LiberationMono-Italic.ttf",
+    "LiberationMono-BoldItalic.ttf",
+    "Carlito-Regular.ttf",
+    "Carlito-Bold.ttf",
+    "Carlito-Italic.ttf",
+    "Carlito-BoldItalic.ttf",
+    "Caladea-Regular.ttf",
+    "Caladea-Bold.ttf",
+    "Caladea-Italic.ttf",
+    "Caladea-BoldItalic.ttf",
+    "NotoSansArabic-Regular.ttf",
+    "NotoSansArabic-Bold.ttf",
+    "NotoSansHebrew-Regular.ttf",
+    "NotoSansHebrew-Bold.ttf",
+    "DejaVuSans.ttf",
+    "DejaVuSans-Bold.ttf",
 ];
 
-/// The fonts as the typesetter takes them.
-pub(super) struct Fonts {
-    pub book: FontBook,
-    pub fonts: Vec<Font>,
+/// Fonts as the typesetter takes them.
+#[derive(Debug)]
+pub struct FontSet {
+    pub(super) book: LazyHash<FontBook>,
+    pub(super) fonts: Vec<Font>,
+    /// Family in small letters, bold, italic → the font.
+    by_face: HashMap<(String, bool, bool), usize>,
+    metrics: Vec<Metrics>,
 }
 
-pub(super) static FONTS: LazyLock<Fonts> = LazyLock::new(|| {
-    let fonts: Vec<Font> = FACES.iter().filter_map(|face| Font::new(Bytes::new(*face), 0)).collect();
-    Fonts { book: FontBook::from_fonts(&fonts), fonts }
-});
+/// Ascent, descent and extra distance between lines, per point of size, as the
+/// `hhea` table has them (OpenType 1.9).
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub(super) struct Metrics {
+    pub ascent: f64,
+    pub descent: f64,
+    pub gap: f64,
+}
+
+static SHIPPED: LazyLock<Arc<FontSet>> =
+    LazyLock::new(|| Arc::new(FontSet::of(FACES.iter().filter_map(|face| Font::new(Bytes::new(*face), 0)).collect())));
+
+impl FontSet {
+    /// The fonts that ship with Mangle.
+    pub fn shipped() -> &'static Arc<FontSet> {
+        &SHIPPED
+    }
+
+    fn of(fonts: Vec<Font>) -> FontSet {
+        let mut by_face = HashMap::new();
+        let mut metrics = Vec::with_capacity(fonts.len());
+        for (at, font) in fonts.iter().enumerate() {
+            let info = font.info();
+            let italic = info.variant.style != FontStyle::Normal;
+            by_face.insert((info.family.to_lowercase(), info.variant.weight.to_number() >= 600, italic), at);
+            metrics.push(Metrics::of(font));
+        }
+        FontSet { book: LazyHash::new(FontBook::from_fonts(&fonts)), fonts, by_face, metrics }
+    }
+
+    /// These and further fonts (OpenType, TrueType, collections of them); those
+    /// further ones that can't be read are left out.
+    pub fn with(&self, files: impl IntoIterator<Item = Vec<u8>>) -> FontSet {
+        let further = files.into_iter().flat_map(|file| Font::iter(Bytes::new(file)).collect::<Vec<_>>());
+        // What is asked for first is found first: a document's own font wins.
+        FontSet::of(self.fonts.iter().cloned().chain(further).collect())
+    }
+
+    fn has(&self, family: &str) -> bool {
+        let family = family.to_lowercase();
+        [(false, false), (true, false), (false, true), (true, true)]
+            .into_iter()
+            .any(|(bold, italic)| self.by_face.contains_key(&(family.clone(), bold, italic)))
+    }
+
+    /// The family that shows a font: itself, or one of the same widths where there
+    /// is one.
+    pub fn stand_in(&self, asked: &str) -> FontUse {
+        if self.has(asked) {
+            return FontUse { asked: asked.to_owned(), shown: asked.to_owned(), same_widths: true };
+        }
+        let (shown, same_widths) = shipped_for(asked);
+        FontUse { asked: asked.to_owned(), shown: shown.to_owned(), same_widths }
+    }
+
+    fn face(&self, family: &str, bold: bool, italic: bool) -> Option<usize> {
+        let family = family.to_lowercase();
+        let find = |bold, italic| self.by_face.get(&(family.clone(), bold, italic)).copied();
+        find(bold, italic).or_else(|| find(false, italic)).or_else(|| find(bold, false)).or_else(|| find(false, false))
+    }
+
+    pub(super) fn metrics(&self, family: &str, bold: bool, italic: bool) -> Metrics {
+        self.face(family, bold, italic).map_or(Metrics { ascent: 0.9, descent: 0.22, gap: 0.03 }, |at| self.metrics[at])
+    }
+
+    /// How wide text is per point of size, its signs one beside the other; `None`
+    /// where the font lacks one or they are drawn together.
+    pub(super) fn width(&self, family: &str, bold: bool, italic: bool, text: &str) -> Option<f64> {
+        let font = &self.fonts[self.face(family, bold, italic)?];
+        let face = ttf_parser::Face::parse(font.data().as_slice(), font.index()).ok()?;
+        let per_em = f64::from(face.units_per_em()).max(1.0);
+        text.chars().try_fold(0.0, |sum, c| {
+            // Scripts beyond the simple ones are shaped.
+            if u32::from(c) >= 0x590 && !('\u{1e00}'..='\u{27ff}').contains(&c) {
+                return None;
+            }
+            let glyph = face.glyph_index(c)?;
+            Some(sum + f64::from(face.glyph_hor_advance(glyph)?) / per_em)
+        })
+    }
+}
+
+impl Metrics {
+    fn of(font: &Font) -> Metrics {
+        let Ok(face) = ttf_parser::Face::parse(font.data().as_slice(), font.index()) else {
+            return Metrics { ascent: 0.9, descent: 0.22, gap: 0.03 };
+        };
+        let per_em = f64::from(face.units_per_em()).max(1.0);
+        Metrics {
+            ascent: f64::from(face.ascender()) / per_em,
+            descent: -f64::from(face.descender()) / per_em,
+            gap: f64::from(face.line_gap()).max(0.0) / per_em,
+        }
+    }
+}
 
 /// A font that a document asks for and the one that shows it.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct FontUse {
     /// As the document names it.
     pub asked: String,
-    /// The shipped family.
-    pub shown: &'static str,
+    /// The family that shows it.
+    pub shown: String,
     /// Whether every line breaks where it does in the font asked for.
     pub same_widths: bool,
 }
 
-/// The shipped family that shows a font: one of the same widths where there is
-/// one.
-pub fn stand_in(asked: &str) -> FontUse {
+/// The shipped family that shows a font, and whether it has the same widths.
+fn shipped_for(asked: &str) -> (&'static str, bool) {
     let folded: String = asked.to_lowercase().chars().filter(|c| !c.is_whitespace() && *c != '-').collect();
-    let (shown, same_widths) = match folded.as_str() {
-        "timesnewroman" | "times" | "liberationserif" | "tinos" => ("Liberation Serif", true),
-        "arial" | "helvetica" | "liberationsans" | "arimo" => ("Liberation Sans", true),
-        "couriernew" | "courier" | "liberationmono" | "cousine" => ("Liberation Mono", true),
-        "calibri" | "carlito" => ("Carlito", true),
-        "cambria" | "caladea" => ("Caladea", true),
-        "dejavusans" => ("DejaVu Sans", true),
+    match folded.as_str() {
+        "timesnewroman" | "times" | "tinos" => ("Liberation Serif", true),
+        "arial" | "helvetica" | "arimo" => ("Liberation Sans", true),
+        "couriernew" | "courier" | "cousine" => ("Liberation Mono", true),
+        "calibri" => ("Carlito", true),
+        "cambria" => ("Caladea", true),
         "calibrilight" | "aptos" | "aptosdisplay" | "candara" | "corbel" | "segoeui" => ("Carlito", false),
         "consolas" | "lucidaconsole" | "menlo" | "monaco" => ("Liberation Mono", false),
         "georgia" | "garamond" | "bookantiqua" | "palatinolinotype" | "constantia" | "baskerville" => ("Caladea", false),
         name if name.contains("mono") || name.contains("code") => ("Liberation Mono", false),
         name if name.contains("serif") && !name.contains("sans") => ("Liberation Serif", false),
         _ => ("Liberation Sans", false),
-    };
-    FontUse { asked: asked.to_owned(), shown, same_widths }
-}
-
-/// Ascent, descent and extra distance between lines of a family, per point of
-/// size, as its `hhea` table has them.
-pub(super) fn line_metrics(family: &str, bold: bool, italic: bool) -> (f64, f64, f64) {
-    let find = |bold: bool, italic: bool| {
-        FONTS.fonts.iter().find(|f| {
-            let info = f.info();
-            info.family.eq_ignore_ascii_case(family)
-                && (info.variant.weight.to_number() >= 600) == bold
-                && (info.variant.style != typst::text::FontStyle::Normal) == italic
-        })
-    };
-    match find(bold, italic).or_else(|| find(false, false)) {
-        Some(font) => {
-            let Ok(face) = ttf_parser::Face::parse(font.data().as_slice(), 0) else { return (0.9, 0.22, 0.03) };
-            let per_em = f64::from(face.units_per_em()).max(1.0);
-            (f64::from(face.ascender()) / per_em, -f64::from(face.descender()) / per_em, f64::from(face.line_gap()) / per_em)
-        }
-        None => (0.9, 0.22, 0.03),
     }
 }
 
@@ -111,18 +185,26 @@ mod tests {
 
     #[test]
     fn every_shipped_face_loads_and_every_stand_in_is_shipped() {
-        assert_eq!(FONTS.fonts.len(), FACES.len());
+        let fonts = FontSet::shipped();
+        assert_eq!(fonts.fonts.len(), FACES.len());
         for asked in ["Times New Roman", "Arial", "Courier New", "Calibri", "Cambria", "Georgia", "Something Else"] {
-            let shown = stand_in(asked).shown;
-            assert!(FONTS.fonts.iter().any(|f| f.info().family == shown), "{asked} → {shown}");
+            assert!(fonts.has(&fonts.stand_in(asked).shown), "{asked}");
         }
     }
 
     #[test]
     fn common_office_fonts_have_stand_ins_of_the_same_widths() {
-        for asked in ["Times New Roman", "arial", "Calibri", "Cambria", "Courier New"] {
-            assert!(stand_in(asked).same_widths, "{asked}");
+        let fonts = FontSet::shipped();
+        for asked in ["Times New Roman", "arial", "Calibri", "Cambria", "Courier New", "Carlito"] {
+            assert!(fonts.stand_in(asked).same_widths, "{asked}");
         }
-        assert!(!stand_in("Wedding Script").same_widths);
+        assert!(!fonts.stand_in("Wedding Script").same_widths);
+    }
+
+    #[test]
+    fn widths_are_those_of_the_faces() {
+        let fonts = FontSet::shipped();
+        assert_eq!(fonts.width("Liberation Mono", false, false, "10.25"), Some(5.0 * 1229.0 / 2048.0));
+        assert_eq!(fonts.width("Liberation Sans", false, false, "שלום"), None);
     }
 }

@@ -4,15 +4,21 @@
 use std::collections::HashMap;
 use std::sync::Arc;
 
+use roxmltree::Node;
 use typst::foundations::Bytes;
 
+use super::fonts::FontSet;
+use super::model::{Line, NumberFormat, TextStyle};
 use super::numbering::Numbering;
-use super::properties::Theme;
+use super::properties::{Theme, color};
 use super::styles::Styles;
 use super::xml::{Ask, parse};
 use crate::OpenError;
 use crate::docx::{Added, PartKind, Parts};
 use crate::package::Package;
+
+/// The most that a page's last line may hang into the margin, in points.
+const MOST_HANG: f64 = 2.5;
 
 /// Pictures by part name.
 pub type Pictures = HashMap<Arc<str>, Bytes>;
@@ -32,6 +38,70 @@ pub struct Look {
     numbering_part: String,
     /// Tables reach into the left margin by their cell margin (older documents).
     pub(super) tables_hang: bool,
+    pub(super) settings: Settings,
+    fonts: Arc<FontSet>,
+    /// The parts of footnotes and endnotes.
+    pub(super) notes: [Option<String>; 2],
+}
+
+/// What the document's settings say (ECMA-376 part 1, 17.15).
+#[derive(Debug, Clone, Copy)]
+pub(super) struct Settings {
+    /// Whether words are parted at the ends of lines.
+    pub hyphenate: bool,
+    /// Whether even pages have headers and footers of their own.
+    pub even_and_odd: bool,
+    /// Whether spaces between paragraphs add up.
+    pub adds_spaces: bool,
+    /// How footnotes and endnotes are numbered.
+    pub note_formats: [NumberFormat; 2],
+}
+
+impl Default for Settings {
+    fn default() -> Self {
+        Settings {
+            hyphenate: false,
+            even_and_odd: false,
+            adds_spaces: false,
+            note_formats: [NumberFormat::Decimal, NumberFormat::LowerRoman],
+        }
+    }
+}
+
+impl Settings {
+    fn read<'a>(root: Node<'a, 'a>) -> Settings {
+        let mut settings = Settings {
+            hyphenate: root.toggle("autoHyphenation") == Some(true),
+            even_and_odd: root.toggle("evenAndOddHeaders") == Some(true),
+            adds_spaces: root.child("compat").is_some_and(|c| c.toggle("doNotUseHTMLParagraphAutoSpacing") == Some(true)),
+            ..Settings::default()
+        };
+        for (to, name) in settings.note_formats.iter_mut().zip(["footnotePr", "endnotePr"]) {
+            if let Some(format) = root.child(name).and_then(|p| p.val("numFmt")) {
+                *to = NumberFormat::of(format);
+            }
+        }
+        settings
+    }
+}
+
+/// Reads the theme's fonts and colours (ECMA-376 part 1, 20.1.6).
+fn theme<'a>(root: Node<'a, 'a>) -> Theme {
+    let face = |kind: &str, script: &str| {
+        let name = root.find(kind)?.child(script)?.attr("typeface")?;
+        (!name.is_empty()).then(|| Arc::from(name))
+    };
+    let colors = root.find("clrScheme").into_iter().flat_map(|s| s.elements()).filter_map(|slot| {
+        let own = slot.elements().next()?;
+        Some((slot.name().to_owned(), own.attr("lastClr").or_else(|| own.attr("val")).and_then(color)?))
+    });
+    Theme {
+        major: face("majorFont", "latin"),
+        minor: face("minorFont", "latin"),
+        major_complex: face("majorFont", "cs"),
+        minor_complex: face("minorFont", "cs"),
+        colors: colors.collect(),
+    }
 }
 
 impl Look {
@@ -42,15 +112,10 @@ impl Look {
             let part = part.to_owned();
             move |why: String| OpenError::Part { part, why }
         };
-        let mut theme = Theme::default();
-        if let Some((name, bytes)) = read(PartKind::Theme)? {
-            let document = parse(&bytes).map_err(broken(name))?;
-            let face = |kind: &str| {
-                let latin = document.root_element().find(kind)?.child("latin")?.attr("typeface")?;
-                (!latin.is_empty()).then(|| Arc::from(latin))
-            };
-            theme = Theme { major: face("majorFont"), minor: face("minorFont") };
-        }
+        let theme = match read(PartKind::Theme)? {
+            Some((name, bytes)) => theme(parse(&bytes).map_err(broken(name))?.root_element()),
+            None => Theme::default(),
+        };
         let styles = match read(PartKind::Styles)? {
             Some((name, bytes)) => Styles::read(parse(&bytes).map_err(broken(name))?.root_element(), theme),
             None => Styles::default(),
@@ -59,12 +124,13 @@ impl Look {
             Some((name, bytes)) => Numbering::read(parse(&bytes).map_err(broken(name))?.root_element(), &styles.theme),
             None => Numbering::default(),
         };
-        let (mut tab, mut tables_hang) = (36.0, true);
+        let (mut tab, mut tables_hang, mut settings) = (36.0, true, Settings::default());
         if let Some((name, bytes)) = read(PartKind::Settings)? {
             let document = parse(&bytes).map_err(broken(name))?;
             let root = document.root_element();
             tab = root.child("defaultTabStop").and_then(|t| t.twips("val")).filter(|t| *t > 1.0).unwrap_or(36.0);
             let mode = root.child("compat").into_iter().flat_map(|c| c.elements()).find(|s| s.attr("name") == Some("compatibilityMode"));
+            settings = Settings::read(root);
             tables_hang = mode.and_then(|m| m.number("val")).is_none_or(|mode| mode < 15.0);
         }
         let mut pictures = Pictures::new();
@@ -87,6 +153,9 @@ impl Look {
             room: room(package, parts)?,
             numbering_part: parts.first(PartKind::Numbering).unwrap_or_default().to_owned(),
             tables_hang,
+            settings,
+            fonts: FontSet::shipped().clone(),
+            notes: [notes_part(package, parts, "footnotes")?, notes_part(package, parts, "endnotes")?],
         })
     }
 
@@ -110,6 +179,31 @@ impl Look {
     /// The part that defines lists.
     pub(crate) fn numbering_part(&self) -> &str {
         &self.numbering_part
+    }
+
+    /// The fonts that show its text.
+    pub(super) fn fonts(&self) -> &FontSet {
+        &self.fonts
+    }
+
+    /// What a line of the default style has beyond its font's own distance; no more
+    /// than a hair.
+    pub(super) fn hangs(&self) -> f64 {
+        let mut layer = self.styles.defaults.paragraph.clone();
+        let mut text = TextStyle { font: Arc::from("Times New Roman"), size: 10.0, ..TextStyle::default() };
+        self.styles.defaults.text.over(&mut text);
+        if let Some(style) = self.styles.paragraph(None) {
+            style.paragraph.over(&mut layer);
+            style.text.over_style(&mut text);
+        }
+        match layer.line {
+            Some(Line::Times(times)) if times > 1.0 => {
+                let metrics = self.fonts.metrics(&self.fonts.stand_in(&text.font).shown, false, false);
+                let beyond = (metrics.ascent + metrics.descent + metrics.gap) * text.size * (times - 1.0);
+                if beyond <= MOST_HANG { beyond } else { 0.0 }
+            }
+            _ => 0.0,
+        }
     }
 
     /// The distance of tab stops that no paragraph sets, in points.
@@ -142,6 +236,17 @@ impl Look {
         let own = self.pictures.get_key_value(part).map(|(name, _)| name);
         own.or_else(|| added.media.iter().map(|(name, _)| name).find(|name| &***name == part))
     }
+}
+
+/// The part of footnotes or endnotes: the one whose root is called so.
+fn notes_part(package: &Package, parts: &Parts, root: &str) -> Result<Option<String>, OpenError> {
+    for (name, _) in parts.with_text().filter(|(_, kind)| *kind == PartKind::Notes) {
+        let bytes = package.part(name)?;
+        if parse(&bytes).is_ok_and(|d| d.root_element().name() == root) {
+            return Ok(Some(name.to_owned()));
+        }
+    }
+    Ok(None)
 }
 
 /// The width between the margins of the first section.

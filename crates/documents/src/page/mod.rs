@@ -9,10 +9,11 @@ mod numbering;
 mod properties;
 mod read;
 mod styles;
+mod symbols;
 mod typeset;
 mod xml;
 
-pub use fonts::{FontUse, stand_in};
+pub use fonts::{FontSet, FontUse};
 pub use look::{Look, Pictures};
 pub use model::*;
 pub use read::read;

@@ -1,6 +1,7 @@
 //! The page model: what a filled document says about its pages, with all styles
 //! resolved. Lengths are points, colours are six hexadecimal digits.
 
+use std::collections::BTreeSet;
 use std::sync::Arc;
 
 /// A document ready to be typeset.
@@ -8,23 +9,97 @@ use std::sync::Arc;
 pub struct Document {
     /// Its sections in order.
     pub sections: Vec<Section>,
+    /// The notes that stand at its end.
+    pub endnotes: Vec<Block>,
+    /// The language of most of its text, a BCP 47 tag.
+    pub language: Option<Arc<str>>,
+    /// Whether words are parted at the ends of lines.
+    pub hyphenate: bool,
+    /// Whether the space between two paragraphs is the sum of what both ask for
+    /// instead of the larger one.
+    pub adds_spaces: bool,
+    /// How far the last line of a page may hang into the margin: what most lines
+    /// have beyond their font's own distance.
+    pub hangs: f64,
+    /// How high the line between text and footnotes stands.
+    pub separator: f64,
+    /// What it holds that pages can't show, each told once.
+    pub left_out: BTreeSet<LeftOut>,
+}
+
+/// What pages can't show, or show otherwise than the document asks.
+#[derive(Debug, Clone, PartialEq, Eq, PartialOrd, Ord)]
+pub enum LeftOut {
+    /// A drawing of a kind that can't be drawn: a labelled frame stands for it.
+    Drawing(String),
+    /// Something passed over.
+    Passed(&'static str),
+}
+
+impl std::fmt::Display for LeftOut {
+    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+        match self {
+            LeftOut::Drawing(what) => {
+                write!(f, "{what} can't be drawn on pages: a labelled frame of its size stands there; put a picture in its place")
+            }
+            LeftOut::Passed(what) => write!(f, "{what} can't be shown on pages and is left out"),
+        }
+    }
+}
+
+/// Where a section starts.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
+#[allow(missing_docs)]
+pub enum Start {
+    #[default]
+    NextPage,
+    Continuous,
+    EvenPage,
+    OddPage,
 }
 
 /// A stretch of pages of one size.
-#[derive(Debug, Clone, PartialEq)]
+#[derive(Debug, Clone, PartialEq, Default)]
 pub struct Section {
     /// The paper.
     pub page: PageSize,
+    /// Where it starts.
+    pub start: Start,
     /// The header of its pages.
-    pub header: Vec<Block>,
+    pub header: Edge,
     /// The footer of its pages.
-    pub footer: Vec<Block>,
-    /// The header and footer of its first page, where that has its own.
-    pub first: Option<(Vec<Block>, Vec<Block>)>,
+    pub footer: Edge,
+    /// How many columns it has, and the space between them.
+    pub columns: (usize, f64),
     /// What stands on its pages.
     pub blocks: Vec<Block>,
     /// The number of its first page, where counting starts again.
     pub number_from: Option<u32>,
+    /// How its pages are numbered.
+    pub number_format: NumberFormat,
+    /// Lines round its pages: top, right, bottom, left, and whether their
+    /// distance counts from the text instead of the paper.
+    pub border: Option<([Option<Border>; 4], bool)>,
+    /// Where its text stands between the margins.
+    pub vertical: Vertical,
+}
+
+/// A header or footer: of most pages, of the first, of even ones.
+#[derive(Debug, Clone, PartialEq, Default)]
+pub struct Edge {
+    /// Of the pages that have no other.
+    pub usual: Vec<Block>,
+    /// Of the section's first page, where that has its own.
+    pub first: Option<Vec<Block>>,
+    /// Of pages with an even number, where those have their own.
+    pub even: Option<Vec<Block>>,
+}
+
+impl Edge {
+    /// All that it may show.
+    pub fn all(&self) -> impl Iterator<Item = &Vec<Block>> {
+        self.first.iter().chain(std::iter::once(&self.usual)).chain(&self.even)
+    }
 }
 
 /// Paper and margins.
@@ -40,13 +115,34 @@ pub struct PageSize {
     pub header: f64,
     /// From the paper's edge to the footer.
     pub footer: f64,
+    /// Whether header and footer may not push the text away.
+    pub fixed: [bool; 2],
 }
 
 impl Default for PageSize {
     /// A4 with margins of an inch.
     fn default() -> Self {
-        PageSize { width: 595.3, height: 841.9, margin: [72.0; 4], header: 36.0, footer: 36.0 }
+        PageSize { width: 595.3, height: 841.9, margin: [72.0; 4], header: 36.0, footer: 36.0, fixed: [false; 2] }
     }
+}
+
+impl PageSize {
+    /// The width between the margins.
+    pub fn room(&self) -> f64 {
+        (self.width - self.margin[1] - self.margin[3]).max(1.0)
+    }
+}
+
+/// How pages and notes are numbered (ECMA-376 part 1, 17.18.59).
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
+#[allow(missing_docs)]
+pub enum NumberFormat {
+    #[default]
+    Decimal,
+    LowerLetter,
+    UpperLetter,
+    LowerRoman,
+    UpperRoman,
 }
 
 /// What stands below one another.
@@ -85,6 +181,8 @@ pub enum Line {
 pub struct Paragraph {
     /// How its lines are set.
     pub align: Align,
+    /// Whether it reads from right to left.
+    pub rtl: bool,
     /// Indents: left, right, and of the first line against the left.
     pub indent: [f64; 3],
     /// Space before and after.
@@ -97,20 +195,40 @@ pub struct Paragraph {
     pub line: Line,
     /// The colour behind it.
     pub shading: Option<Arc<str>>,
-    /// Lines at its top and bottom.
-    pub borders: [Option<Border>; 2],
-    /// Tab stops: position and kind.
-    pub tabs: Vec<(f64, TabKind)>,
+    /// Lines round it: top, right, bottom, left, and between it and a neighbour
+    /// of the same lines.
+    pub borders: [Option<Border>; 5],
+    /// Tab stops.
+    pub tabs: Vec<Tab>,
     /// Whether it stays on the page of the next.
     pub keep_next: bool,
+    /// Whether its lines stay on one page.
+    pub keep_lines: bool,
+    /// Whether no first or last line of it stands alone on a page.
+    pub widows: bool,
     /// Whether it starts a page.
     pub page_break_before: bool,
+    /// Whether its words may be parted, where the document parts words.
+    pub hyphenate: bool,
+    /// Its level as a heading, from 1.
+    pub outline: Option<u8>,
     /// The sign of its list.
     pub marker: Option<Marker>,
     /// The look of its end: the height of an empty line.
     pub mark: Arc<TextStyle>,
     /// Its text and pictures.
     pub inlines: Vec<Inline>,
+}
+
+/// A tab stop.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct Tab {
+    /// From the left margin.
+    pub at: f64,
+    /// How text stands at it.
+    pub kind: TabKind,
+    /// What fills the way to it.
+    pub leader: Option<char>,
 }
 
 /// How text stands at a tab stop.
@@ -120,6 +238,8 @@ pub enum TabKind {
     Left,
     Center,
     Right,
+    /// By its decimal sign.
+    Decimal,
 }
 
 /// The number or sign before a list's paragraph.
@@ -129,6 +249,20 @@ pub struct Marker {
     pub text: String,
     /// Its look.
     pub style: Arc<TextStyle>,
+    /// What follows it.
+    pub follow: Follow,
+    /// How it stands at the paragraph's first line.
+    pub align: Align,
+}
+
+/// What follows a list's number.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
+#[allow(missing_docs)]
+pub enum Follow {
+    #[default]
+    Tab,
+    Space,
+    Nothing,
 }
 
 /// What stands within a line.
@@ -140,20 +274,41 @@ pub enum Inline {
     Break,
     /// A new page.
     PageBreak,
+    /// A new column.
+    ColumnBreak,
     /// The next tab stop.
     Tab(Arc<TextStyle>),
-    /// A picture: part name, width, height, alternative text.
-    Picture(Arc<str>, f64, f64, String),
+    /// What is drawn in the line.
+    Drawing(Arc<Drawing>),
+    /// What is drawn beside, behind or before the text.
+    Anchored(Arc<Anchored>),
     /// A place that a signer fills in: its number, width, height.
     Signer(u32, f64, f64),
-    /// The page's number.
-    Page(Arc<TextStyle>),
+    /// The page's number, in a format of its own or the section's.
+    Page(Arc<TextStyle>, Option<NumberFormat>),
     /// How many pages there are.
     Pages(Arc<TextStyle>),
-    /// A link: its address, and what it shows.
-    Link(String, Vec<Inline>),
+    /// How many pages the section has.
+    SectionPages(Arc<TextStyle>),
+    /// The number of the page on which a place is.
+    PageOf(u32, Arc<TextStyle>),
+    /// A place that links and page numbers lead to.
+    Place(u32),
+    /// A link and what it shows.
+    Link(Target, Vec<Inline>),
+    /// A footnote: what stands at the bottom of the page.
+    Footnote(Arc<Vec<Block>>),
     /// What the placeholder of a mark's number printed.
     Marked(u32, Box<Inline>),
+}
+
+/// Where a link leads.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub enum Target {
+    /// To an address.
+    Address(String),
+    /// To a place of the document.
+    Place(u32),
 }
 
 /// A stretch of a part's bytes whose place on the pages is asked for.
@@ -174,6 +329,127 @@ pub struct Text<'a> {
     pub marks: &'a [Mark],
 }
 
+/// What is drawn.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Drawing {
+    /// Its width, before it is turned.
+    pub width: f64,
+    /// Its height, before it is turned.
+    pub height: f64,
+    /// Turned clockwise, in degrees.
+    pub turned: f64,
+    /// What it shows.
+    pub shows: Shows,
+}
+
+/// What a drawing shows.
+#[derive(Debug, Clone, PartialEq)]
+pub enum Shows {
+    /// A picture: part name, what is cut off of it (top, right, bottom, left, as
+    /// shares of its size), alternative text.
+    Picture {
+        /// The picture's part.
+        part: Arc<str>,
+        /// Cut off, as shares of its size: top, right, bottom, left.
+        crop: [f64; 4],
+        /// Alternative text.
+        text: String,
+    },
+    /// A simple shape, perhaps with text in it.
+    Shape {
+        /// Its form.
+        form: Form,
+        /// Its colour.
+        fill: Option<Arc<str>>,
+        /// Its line.
+        line: Option<Border>,
+        /// The text in it.
+        text: Option<TextBox>,
+    },
+    /// Several drawings, each with its left and top edge.
+    Group(Vec<(f64, f64, Drawing)>),
+    /// Large words, as watermarks have them: text, family, colour, whether half
+    /// transparent.
+    Words(String, Arc<str>, Arc<str>, bool),
+    /// A frame with a label, for what can't be drawn.
+    Frame(String),
+}
+
+/// The form of a shape.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+#[allow(missing_docs)]
+pub enum Form {
+    Rectangle,
+    Rounded,
+    Ellipse,
+    /// From the top left to the bottom right.
+    Line,
+    /// From the bottom left to the top right.
+    RisingLine,
+}
+
+/// Text in a shape.
+#[derive(Debug, Clone, PartialEq)]
+pub struct TextBox {
+    /// What stands in it.
+    pub blocks: Vec<Block>,
+    /// Its margins: top, right, bottom, left.
+    pub margin: [f64; 4],
+    /// Where the text stands.
+    pub vertical: Vertical,
+    /// Whether the shape grows with its text.
+    pub grows: bool,
+}
+
+/// A drawing that stands apart from the lines.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Anchored {
+    /// The drawing.
+    pub drawing: Drawing,
+    /// Where it stands from left to right.
+    pub x: Position,
+    /// Where it stands from top to bottom.
+    pub y: Position,
+    /// What the text does.
+    pub wrap: Wrap,
+    /// Whether it lies behind the text.
+    pub behind: bool,
+    /// The distance of the text: top, right, bottom, left.
+    pub distance: [f64; 4],
+}
+
+/// What a position counts from.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+#[allow(missing_docs)]
+pub enum From {
+    Page,
+    Margin,
+    /// The column, or the paragraph.
+    Text,
+}
+
+/// A position along one direction.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct Position {
+    /// What it counts from.
+    pub from: From,
+    /// The distance, or how it stands there: 0 at the start, 0.5 in the middle,
+    /// 1 at the end.
+    pub at: Result<f64, f64>,
+}
+
+/// What the text does at a drawing.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+#[allow(missing_docs)]
+pub enum Wrap {
+    /// It takes no notice.
+    None,
+    /// It goes on below.
+    TopAndBottom,
+    /// It stands beside.
+    Beside,
+}
+
 /// Above or below the line.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, Default)]
 #[allow(missing_docs)]
@@ -182,6 +458,23 @@ pub enum Raise {
     None,
     Super,
     Sub,
+}
+
+/// How text is underlined.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
+#[allow(missing_docs)]
+pub enum Underline {
+    #[default]
+    None,
+    Single,
+    Double,
+    Thick,
+    Dotted,
+    Dashed,
+    DotDash,
+    Wave,
+    /// Under words, not under spaces.
+    Words,
 }
 
 /// The look of text.
@@ -194,8 +487,10 @@ pub struct TextStyle {
     pub size: f64,
     pub bold: bool,
     pub italic: bool,
-    pub underline: bool,
+    pub underline: Underline,
+    pub underline_color: Option<Arc<str>>,
     pub strike: bool,
+    pub double_strike: bool,
     pub caps: bool,
     pub small_caps: bool,
     pub hidden: bool,
@@ -203,9 +498,30 @@ pub struct TextStyle {
     pub color: Option<Arc<str>>,
     /// The colour behind it.
     pub highlight: Option<Arc<str>>,
+    /// Whether a line is drawn round it.
+    pub boxed: Option<Border>,
     /// Added between signs, in points.
     pub tracking: f64,
+    /// Raised above the line, in points.
+    pub shift: f64,
+    /// The size from which pairs of signs are drawn together, in points.
+    pub kerning: Option<f64>,
     /// BCP 47 tag.
+    pub language: Option<Arc<str>>,
+    /// Whether it reads from right to left.
+    pub rtl: bool,
+    /// Family, size, bold, italic of right-to-left and other complex scripts.
+    pub complex: Complex,
+}
+
+/// The look of complex scripts within text.
+#[derive(Debug, Clone, PartialEq, Default)]
+#[allow(missing_docs)]
+pub struct Complex {
+    pub font: Option<Arc<str>>,
+    pub size: Option<f64>,
+    pub bold: bool,
+    pub italic: bool,
     pub language: Option<Arc<str>>,
 }
 
@@ -218,17 +534,23 @@ pub struct Border {
     pub color: Arc<str>,
     /// Whether it is dashed or dotted.
     pub dash: Option<&'static str>,
+    /// Whether there are two of it.
+    pub double: bool,
+    /// The distance from what it goes round.
+    pub space: f64,
 }
 
 /// A table.
 #[derive(Debug, Clone, PartialEq)]
 pub struct Table {
-    /// The widths of its columns.
-    pub columns: Vec<f64>,
+    /// The widths of its columns; none where the content decides.
+    pub columns: Vec<Option<f64>>,
     /// Where it stands between the margins.
     pub align: Align,
     /// Its left edge against the margin.
     pub indent: f64,
+    /// Whether its columns run from right to left.
+    pub rtl: bool,
     /// Its rows.
     pub rows: Vec<Row>,
 }
@@ -238,8 +560,12 @@ pub struct Table {
 pub struct Row {
     /// Its least height.
     pub least: f64,
+    /// Whether it is no higher than that.
+    pub exact: bool,
     /// Whether it is repeated on each page.
     pub header: bool,
+    /// Whether it may go on on the next page.
+    pub breaks: bool,
     /// Its cells.
     pub cells: Vec<Cell>,
 }
@@ -254,9 +580,23 @@ pub enum Vertical {
     Bottom,
 }
 
+/// How a cell's lines run.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
+#[allow(missing_docs)]
+pub enum Direction {
+    #[default]
+    Across,
+    /// From bottom to top.
+    Up,
+    /// From top to bottom.
+    Down,
+}
+
 /// A cell.
 #[derive(Debug, Clone, PartialEq)]
 pub struct Cell {
+    /// The first column that it covers.
+    pub at: usize,
     /// How many columns it covers.
     pub columns: usize,
     /// How many rows it covers.
@@ -269,6 +609,8 @@ pub struct Cell {
     pub margin: [f64; 4],
     /// Where its content stands.
     pub vertical: Vertical,
+    /// How its lines run.
+    pub direction: Direction,
     /// What stands in it.
     pub blocks: Vec<Block>,
 }

@@ -1,24 +1,73 @@
 // What every document's markup builds on. Lengths come in already worked out.
 
-#let p(above, al, just, l, r, first, hang, fill, stroke, sticky, body) = block(
-  above: above, below: 0pt, width: 100%, inset: (left: l, right: r), fill: fill, stroke: stroke, sticky: sticky,
-  align(al, par(justify: just, first-line-indent: (amount: first, all: true), hanging-indent: hang, body)),
-)
+// Fonts for signs that a document's own fonts lack.
+#let others = ("Noto Sans Arabic", "Noto Sans Hebrew", "DejaVu Sans", "Noto Emoji", "Droid Sans Fallback")
+
+// What holds for all text; `separator` is the height of the line above footnotes.
+#let office(separator, body) = {
+  set text(hyphenate: false, kerning: false, ligatures: false)
+  set par(leading: 0pt, spacing: 0pt, linebreaks: "simple")
+  set block(spacing: 0pt)
+  show heading: it => it.body
+  set footnote.entry(
+    separator: block(height: separator, width: 100%, align(left + horizon, line(length: 144pt, stroke: 0.5pt))),
+    clearance: 0pt, gap: 0pt, indent: 0pt,
+  )
+  show footnote.entry: it => {
+    set par(leading: 0pt, spacing: 0pt)
+    it.note.body
+  }
+  body
+}
+
+// A paragraph; `back` where it reads from right to left, `pairs` where some of it does.
+#let p(
+  above, body, al: left, just: false, l: 0pt, r: 0pt, first: 0pt, hang: 0pt,
+  sticky: false, whole: false, alone: false, back: false, pairs: false, unbroken: false, head: none,
+) = block(above: above, below: 0pt, width: 100%, inset: (left: l, right: r), sticky: sticky, breakable: not whole, {
+  set text(dir: rtl) if back
+  set text(kerning: true) if pairs
+  set text(costs: (widow: 0%, orphan: 0%)) if alone
+  set text(hyphenate: false) if unbroken
+  let lines = par(justify: just, first-line-indent: (amount: first, all: true), hanging-indent: hang, body)
+  if al != left or back { lines = align(al, lines) }
+  if head == none { lines } else { heading(level: head, lines) }
+})
 
 // A line without signs still takes its height.
-#let empty(above, height, fill, stroke) = block(above: above, below: 0pt, width: 100%, height: height, fill: fill, stroke: stroke)
+#let empty(above, height, sticky) = block(above: above, below: 0pt, width: 100%, height: height, sticky: sticky)
 
-// Segments parted by tabs; each stop is (position, kind).
-#let tabs(start, stops, step, segments) = context {
+// Paragraphs within the same lines; `space` is top, right, bottom, left.
+#let framed(above, l, r, fill, stroke, space, sticky, body) = {
+  let (top, right, bottom, left) = space
+  block(
+    above: above, below: 0pt, width: 100%, inset: (left: l, right: r), sticky: sticky,
+    block(width: 100%, fill: fill, stroke: stroke, inset: (top: top, bottom: bottom), outset: (left: left, right: right), body),
+  )
+}
+
+// The line between two paragraphs of one frame.
+#let between(height, stroke, left, right) = pad(left: -left, right: -right, block(width: 100%, height: height, stroke: (bottom: stroke)))
+
+// Segments parted by tabs, each with what stands before its decimal sign; each
+// stop is (position, kind, leader).
+#let tabs(look, start, stops, step, segments) = context {
   let x = start
-  for (index, segment) in segments.enumerate() {
+  for (index, (segment, before)) in segments.enumerate() {
     let width = measure(segment).width
     if index > 0 {
       let stop = stops.find(s => s.at(0) > x + 0.1pt)
-      if stop == none { stop = ((calc.floor(x / step + 0.01) + 1) * step, "left") }
-      let target = if stop.at(1) == "right" { stop.at(0) - width } else if stop.at(1) == "center" { stop.at(0) - width / 2 } else { stop.at(0) }
-      target = calc.max(target, x)
-      h(target - x)
+      if stop == none { stop = ((calc.floor(x / step + 0.01) + 1) * step, "left", none) }
+      let (at, kind, leader) = stop
+      let back = if kind == "right" { width } else if kind == "center" { width / 2 } else if kind == "decimal" {
+        if before == none { 0pt } else { measure(before).width }
+      } else { 0pt }
+      let target = calc.max(at - back, x)
+      if leader == none { h(target - x) } else {
+        let one = measure(look(leader)).width
+        let count = if one > 0.1pt { calc.floor((target - x) / one) } else { 0 }
+        box(width: target - x, align(right, look(leader * count)))
+      }
       x = target
     }
     segment
@@ -26,9 +75,136 @@
   }
 }
 
-#let marker(width, body) = context { box(width: calc.max(width, measure(body).width), body) }
-
 #let proof = place(center + horizon, rotate(-38deg, text(font: "Liberation Sans", size: 132pt, weight: 700, fill: rgb(168, 64, 44, 60), tracking: 6pt, "PROOF")))
 
 // A place that a signer fills in: a line to write on, found again by its number.
 #let signer(number, width, height) = box(width: width, height: height, stroke: (bottom: 0.5pt + luma(60%)), place(top + left, [#metadata(number)<signer>]))
+
+// The number of the page on which a place is; nothing where there is no such place.
+#let page-of(place) = {
+  let found = query(place)
+  if found.len() > 0 {
+    let at = found.first().location()
+    let format = at.page-numbering()
+    numbering(if format == none { "1" } else { format }, ..counter(page).at(at))
+  }
+}
+
+// A link to a place; what it shows stays where there is no such place.
+#let to-place(place, body) = context {
+  let found = query(place)
+  if found.len() == 0 { body } else { link(found.first().location(), body) }
+}
+
+// A margin that a header or footer may push away.
+#let outgrow(margin, distance, room, ..edges) = calc.max(
+  margin, ..edges.pos().map(edge => distance + measure(block(width: room, edge)).height),
+)
+
+// Text in columns between text that goes across the page; balanced where more
+// follows.
+#let across(count, gutter, balanced, body) = if balanced {
+  layout(size => {
+    let width = (size.width - gutter * (count - 1)) / count
+    let whole = measure(block(width: width, body)).height
+    block(height: whole / count + 14pt, columns(count, gutter: gutter, body))
+  })
+} else { columns(count, gutter: gutter, body) }
+
+#let endnotes(body) = {
+  block(above: 12pt, below: 0pt, line(length: 144pt, stroke: 0.5pt))
+  body
+}
+
+// Underlines of other kinds than one plain line.
+#let under(kind, width, paint, body) = {
+  let line(dash) = if paint == auto { (thickness: width, dash: dash) } else { (thickness: width, dash: dash, paint: paint) }
+  if kind == "double" {
+    underline(stroke: line("solid"), evade: false, offset: 0.08em, underline(stroke: line("solid"), evade: false, offset: 0.2em, body))
+  } else {
+    underline(stroke: line(if kind == "wave" { "densely-dotted" } else { kind }), evade: false, body)
+  }
+}
+
+// Words as large as their frame.
+#let large-words(words, font, paint, width, height) = context {
+  let own = text(font: font, size: 100pt, fill: paint, top-edge: "cap-height", bottom-edge: "baseline", words)
+  let size = measure(own)
+  if size.width > 0pt and size.height > 0pt {
+    scale(x: width / size.width * 100%, y: height / size.height * 100%, reflow: true, own)
+  }
+}
+
+// A frame in place of what can't be drawn.
+#let instead(label, width, height) = block(
+  width: width, height: height, stroke: (thickness: 0.5pt, paint: luma(55%), dash: "dashed"), clip: true,
+  align(center + horizon, text(font: "Liberation Sans", size: 8pt, fill: luma(40%), label)),
+)
+
+// The least height of a row: a strut beside the content.
+#let least(height, al, body) = grid(columns: (0pt, 1fr), align: left + al, block(height: height), body)
+
+// A cell whose lines run up or down.
+#let turned-cell(angle, side, length, body) = align(side, rotate(angle, reflow: true, box(width: if length == none { 72pt } else { length }, body)))
+
+// Paragraphs beside a drawing. `takes` is the width that the drawing needs with
+// its distance, `reach` how far down it reaches, `x` its left edge, `down` its top
+// edge below that of the text. Each paragraph comes as its words, so that it can
+// be parted where the drawing ends.
+#let beside(above, side, takes, reach, x, down, drawing, paragraphs) = layout(size => {
+  let narrow = size.width - takes
+  // The most words of a paragraph, from one on, that are no higher than that.
+  let fit(q, from, width, high) = {
+    let (low, most) = (from, q.words.len())
+    while low < most {
+      let middle = calc.ceil((low + most) / 2)
+      let tall = measure(block(width: width, p(0pt, q.words.slice(from, middle).join(), ..q.more))).height
+      if tall <= high { low = middle } else { most = middle - 1 }
+    }
+    low
+  }
+  let piece(q, from, to, above) = {
+    let words = q.words.slice(from, to).join()
+    // The last line of a part is no last line.
+    if to < q.words.len() and q.more.named().at("just", default: false) { words += linebreak(justify: true) }
+    if from == 0 { p(above, words, ..q.more) } else {
+      let hang = q.more.named().at("hang", default: 0pt)
+      p(above, words, ..q.more, first: 0pt, hang: 0pt, l: q.more.named().at("l", default: 0pt) + hang)
+    }
+  }
+  v(above)
+  let start = 0
+  let (reach, down) = (reach, down)
+  let head = paragraphs.first()
+  if down >= head.line {
+    start = fit(head, 0, size.width, down + 0.1pt)
+    if start > 0 {
+      let lines = piece(head, 0, start, 0pt)
+      let high = measure(block(width: size.width, lines)).height
+      lines
+      (reach, down) = (reach - high, calc.max(0pt, down - high))
+    }
+  }
+  let (y, inside, rest) = (0pt, (), ())
+  for (index, q) in paragraphs.enumerate() {
+    let from = if index == 0 { start } else { 0 }
+    if from > 0 and from >= q.words.len() { continue }
+    let above = if from > 0 { 0pt } else { q.above }
+    if rest.len() > 0 or y + above >= reach { rest.push(piece(q, from, q.words.len(), above)); continue }
+    let to = fit(q, from, narrow, reach - y - above + q.line - 0.5pt)
+    if to > from {
+      let lines = piece(q, from, to, above)
+      y += above + measure(block(width: narrow, piece(q, from, to, 0pt))).height
+      inside.push(lines)
+    }
+    if to < q.words.len() { rest.push(piece(q, to, q.words.len(), if to > from { 0pt } else { above })) }
+  }
+  block(width: 100%, above: 0pt, below: 0pt, breakable: false, {
+    place(top + left, dx: x, dy: down, drawing)
+    pad(
+      left: if side == left { takes } else { 0pt }, right: if side == right { takes } else { 0pt },
+      grid(columns: (0pt, 1fr), block(height: calc.max(0pt, reach)), inside.join()),
+    )
+  })
+  rest.join()
+})

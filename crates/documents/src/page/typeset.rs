@@ -15,9 +15,9 @@ use typst::{Library, LibraryExt, World};
 use typst_layout::PagedDocument;
 use typst_pdf::{PdfOptions, Timestamp};
 
-use super::fonts::FONTS;
-use super::look::Pictures;
-use super::markup::{self, picture_path};
+use super::fonts::FontSet;
+use super::look::{Look, Pictures};
+use super::markup::{self, Wanted, picture_path};
 use super::model::Document;
 
 /// Pages that can't be made.
@@ -33,14 +33,12 @@ const MOST_PAGES: usize = 10_000;
 /// What is the same for all documents.
 struct Base {
     library: LazyHash<Library>,
-    book: LazyHash<FontBook>,
     main: FileId,
     prelude: Source,
 }
 
 static BASE: LazyLock<Base> = LazyLock::new(|| Base {
     library: LazyHash::new(Library::default()),
-    book: LazyHash::new(FONTS.book.clone()),
     main: id("/main.typ"),
     prelude: Source::new(id("/prelude.typ"), include_str!("prelude.typ").to_owned()),
 });
@@ -53,18 +51,19 @@ fn id(path: &str) -> FileId {
 }
 
 /// One document's files.
-struct Files {
+struct Files<'a> {
+    fonts: &'a FontSet,
     main: Source,
     pictures: HashMap<FileId, Bytes>,
 }
 
-impl World for Files {
+impl World for Files<'_> {
     fn library(&self) -> &LazyHash<Library> {
         &BASE.library
     }
 
     fn book(&self) -> &LazyHash<FontBook> {
-        &BASE.book
+        &self.fonts.book
     }
 
     fn main(&self) -> FileId {
@@ -86,7 +85,7 @@ impl World for Files {
     }
 
     fn font(&self, index: usize) -> Option<Font> {
-        FONTS.fonts.get(index).cloned()
+        self.fonts.fonts.get(index).cloned()
     }
 
     fn today(&self, _: Option<Duration>) -> Option<Datetime> {
@@ -149,16 +148,19 @@ fn marks_in(frame: &Frame, page: usize, (x, y): (f64, f64), found: &mut Vec<Mark
 
 impl Typesetter {
     /// Typesets a document.
-    pub fn make(&self, document: &Document, pictures: &Pictures, tab: f64) -> Result<Made, TypesetError> {
-        let markup = markup::write(document, tab, self.proof);
+    pub fn make(&self, document: &Document, look: &Look, pictures: &Pictures) -> Result<Made, TypesetError> {
+        let fonts = look.fonts();
+        let markup = markup::write(document, Wanted { tab: look.tab_distance(), proof: self.proof, fonts });
         let pictures = markup
             .pictures
             .iter()
             .enumerate()
             .filter_map(|(number, part)| Some((id(&picture_path(number, part)), pictures.get(part)?.clone())))
             .collect();
-        let files = Files { main: Source::new(BASE.main, markup.source), pictures };
-        let result = typst::compile::<PagedDocument>(&files).output;
+        let files = Files { fonts, main: Source::new(BASE.main, markup.source), pictures };
+        // Whatever a document does to the typesetter, it costs that document alone.
+        let compiled = std::panic::catch_unwind(std::panic::AssertUnwindSafe(|| typst::compile::<PagedDocument>(&files).output));
+        let result = compiled.map_err(|_| TypesetError("the typesetter stumbled over something in it".to_owned()))?;
         comemo::evict(KEPT);
         let document =
             result.map_err(|errors| TypesetError(errors.iter().map(|e| e.message.to_string()).collect::<Vec<_>>().join("; ")))?;

@@ -3,7 +3,8 @@
 use std::sync::Arc;
 
 use anyhow::{Context as _, Result};
-use mangle_core::preflight::{Finding, Outline, check, same_names};
+use mangle_core::language::Context;
+use mangle_core::preflight::{Finding, Noted, Outline, check, gather_notes, same_names};
 use mangle_core::records::{Cell, Record};
 use mangle_core::template::FillError;
 use mangle_documents::docx::{Filled, Template};
@@ -23,8 +24,18 @@ pub type Checked = Result<(Filled, Outline), Vec<Finding>>;
 
 /// Fills the template for a record and checks its name and message.
 pub fn check_one(prepared: &Prepared, template: &Template, record: &Record, number: usize, count: usize) -> Checked {
-    let context = prepared.context(record, number, count);
-    let scope = prepared.scope(record, &context);
+    check_in(prepared, template, record, &prepared.context(record, number, count))
+}
+
+/// The same, noticing what may surprise the recipient.
+fn check_noticing(prepared: &Prepared, template: &Template, record: &Record, number: usize, count: usize) -> Checked {
+    let mut context = prepared.context(record, number, count);
+    context.noticed.ask();
+    check_in(prepared, template, record, &context)
+}
+
+fn check_in(prepared: &Prepared, template: &Template, record: &Record, context: &Context) -> Checked {
+    let scope = prepared.scope(record, context);
     let (filled, errors): (Option<Filled>, Vec<FillError>) = match template.fill_with(&scope, prepared.means()) {
         Ok(filled) => (Some(filled), Vec::new()),
         Err(errors) => (None, errors),
@@ -33,19 +44,24 @@ pub fn check_one(prepared: &Prepared, template: &Template, record: &Record, numb
     Ok((filled.ok_or_else(Vec::new)?, outline))
 }
 
-/// Checks records one by one and against one another, until it is cancelled.
-pub fn check_all(prepared: &Prepared, template: &Template, records: &[&Record], wanted: &CancellationToken) -> Vec<Finding> {
+/// Checks records one by one and against one another, until it is cancelled;
+/// what it notices besides does not stop a run.
+pub fn check_all(prepared: &Prepared, template: &Template, records: &[&Record], wanted: &CancellationToken) -> (Vec<Finding>, Vec<Noted>) {
     let mut findings = Vec::new();
+    let mut notes = Vec::new();
     let mut names: Vec<(usize, String)> = Vec::new();
     for (index, record) in records.iter().enumerate().take_while(|_| !wanted.is_cancelled()) {
-        match check_one(prepared, template, record, index + 1, records.len()) {
-            Ok((_, outline)) => names.push((record.number, outline.file_name)),
+        match check_noticing(prepared, template, record, index + 1, records.len()) {
+            Ok((_, outline)) => {
+                notes.extend(outline.notes.into_iter().map(|note| (record.number, note)));
+                names.push((record.number, outline.file_name));
+            }
             Err(found) => findings.extend(found),
         }
     }
     findings.extend(same_names(names.iter().map(|(record, name)| (*record, name.as_str()))));
     findings.sort_by_key(|f| f.record);
-    findings
+    (findings, gather_notes(notes))
 }
 
 /// The typeset pages of a filled template.
@@ -132,7 +148,7 @@ fn proof_of(prepared: &Prepared, template: &Template, record: &Record, number: u
             let scope = prepared.scope(record, &context);
             let name = prepared.plan.name.fill(&scope).ok().and_then(|n| mangle_core::dispatch::file_name(&n));
             let filled = template.fill_with(&scope, prepared.means()).map_err(|_| findings)?;
-            Ok((filled, Outline { file_name: name.unwrap_or_else(|| format!("Proof {number}")), message: None }))
+            Ok((filled, Outline { file_name: name.unwrap_or_else(|| format!("Proof {number}")), message: None, notes: Vec::new() }))
         }
         Err(findings) => Err(findings),
     }

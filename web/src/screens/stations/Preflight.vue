@@ -1,12 +1,13 @@
 <script setup lang="ts">
 import { computed } from 'vue'
 
-import type { Bench, Finding } from '../../api/bench'
+import type { Bench, Finding, Note } from '../../api/bench'
 import { count } from '../../api/words'
 
 const props = defineProps<{
   bench: Bench
   findings: Finding[] | undefined
+  notes: Note[]
   change: (work: (bench: Bench) => void) => void
 }>()
 defineEmits<{ pick: [number] }>()
@@ -31,6 +32,17 @@ function leaveOut(out: number[]) {
   <ul v-if="bench.hints.length" class="hints">
     <li v-for="(hint, index) in bench.hints" :key="index">
       <span class="code name">{{ hint.placeholder }}</span> {{ hint.message }}
+    </li>
+  </ul>
+  <ul v-if="notes.length" class="hints">
+    <li v-for="note in notes" :key="note.message">
+      {{ count(note.rows.length, 'record') }}: {{ note.message }}
+      <span class="quiet">Rows</span>
+      <template v-for="(row, index) in note.rows.slice(0, 12)" :key="row">
+        <button type="button" class="plain" @click="$emit('pick', row)">{{ row }}</button
+        >{{ index + 1 < Math.min(note.rows.length, 12) ? ', ' : '' }}
+      </template>
+      <span v-if="note.rows.length > 12" class="quiet">and {{ note.rows.length - 12 }} more</span>
     </li>
   </ul>
   <template v-if="findings?.length">

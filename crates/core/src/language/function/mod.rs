@@ -120,7 +120,10 @@ pub(super) fn as_date(value: &Value, context: &Context) -> Result<Option<Date>, 
     match value {
         Value::Date(date) => Ok(Some(*date)),
         Value::DateTime(moment) => Ok(Some(moment.date())),
-        value if value.is_blank() => Ok(None),
+        value if value.is_blank() => {
+            context.noticed.note_blank_date();
+            Ok(None)
+        }
         Value::Text(text) => read::date(text, context.reading).map(Some).ok_or_else(|| wrong(value, "a date", context)),
         other => Err(wrong(other, "a date", context)),
     }

@@ -48,6 +48,17 @@ pub(super) struct PreflightView {
     pub(super) checked: usize,
     /// What is wrong with them.
     pub(super) findings: Vec<FindingInfo>,
+    /// What stops nothing but may surprise the recipient.
+    pub(super) notes: Vec<NoteInfo>,
+}
+
+/// What was noticed of some records.
+#[derive(Debug, Serialize, ToSchema)]
+pub(super) struct NoteInfo {
+    /// What a person should know.
+    pub(super) message: String,
+    /// The rows that it is of.
+    pub(super) rows: Vec<usize>,
 }
 
 /// Checks every chosen record against the dispatch.
@@ -70,7 +81,8 @@ pub(super) fn findings(prepared: &Prepared, wanted: &CancellationToken) -> Resul
     // Open ties are told once as such, not again with every record.
     let tied = prepared.ties().iter().all(|t| t.column.is_some());
     let of = |row: usize| prepared.sheet.as_ref().and_then(|s| s.sheet.records.get(row - 1)).map(label).unwrap_or_default();
-    let mut findings: Vec<FindingInfo> = run::check_all(prepared, template, &chosen, wanted)
+    let (found, noted) = run::check_all(prepared, template, &chosen, wanted);
+    let mut findings: Vec<FindingInfo> = found
         .into_iter()
         .filter(|f| tied || f.code != "unknown-name")
         .map(|f| {
@@ -87,5 +99,6 @@ pub(super) fn findings(prepared: &Prepared, wanted: &CancellationToken) -> Resul
         message,
     }));
     findings.sort_by_key(|f| f.row);
-    Ok(PreflightView { checked: chosen.len(), findings })
+    let notes = noted.into_iter().map(|n| NoteInfo { message: n.note.to_string(), rows: n.records }).collect();
+    Ok(PreflightView { checked: chosen.len(), findings, notes })
 }

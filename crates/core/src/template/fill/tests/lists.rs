@@ -514,3 +514,27 @@ fn coverage_counts_the_records_that_take_each_way() {
         ]
     );
 }
+
+#[test]
+fn lines_that_do_not_add_up_to_their_sum_are_noticed_when_someone_asks() {
+    let uneven = |lines: &str, sum: &str, asked: bool| {
+        let xml = format!("<doc><tbl>{}</tbl>{}</doc>", row(&[&format!("[:repeat for lines][: {lines}][:end]")]), p(&format!("[: {sum}]")));
+        let compiled = compile(gather(xml.into_bytes().into(), &SMALL, Place::Body).expect("gathers"));
+        assert!(compiled.problems.is_empty(), "{:?}", compiled.problems);
+        let (sheet, ties) = (case(), Ties::default());
+        let mut context = Context::new(Locale::parse("de-DE").expect("a locale"), NOON);
+        if asked {
+            context.noticed.ask();
+        }
+        compiled.program.fill(&Scope::new(&sheet.records[0], &ties, &context), &mut Vec::new(), &mut Easel::default());
+        let found = context.noticed.uneven();
+        found.into_iter().map(|u| format!("{} {} {} {}", u.sum, u.printed, u.lines, u.added)).collect::<Vec<_>>()
+    };
+    let thirds = "sum(lines.price) / 3 as number \"#,##0.00\"";
+    let found = ["[: sum(lines.price) / 3 as number \"#,##0.00\"] 197.28 [: price / 3 as number \"#,##0.00\"] 197.29"];
+    assert_eq!(uneven("price / 3 as number \"#,##0.00\"", thirds, true), found);
+    assert!(uneven("price / 3 as number \"#,##0.00\"", thirds, false).is_empty());
+    // Lines rounded in their value, and lines that no rounding changes.
+    assert!(uneven("round(price / 3; 2) as number \"#,##0.00\"", thirds, true).is_empty());
+    assert!(uneven("price as number \"#,##0.00\"", "sum(lines.price) as number \"#,##0.00\"", true).is_empty());
+}

@@ -1,0 +1,67 @@
+//! What working out a record noticed without failing. Preflight asks for it; a
+//! run does not, and then nothing is kept.
+
+use std::sync::atomic::{AtomicBool, Ordering};
+use std::sync::{Mutex, PoisonError};
+
+use rust_decimal::Decimal;
+
+/// What was noticed in one record. A clone notices for itself.
+#[derive(Debug, Default)]
+pub struct Noticed {
+    asked: bool,
+    blank_date: AtomicBool,
+    uneven: Mutex<Vec<Uneven>>,
+}
+
+impl Clone for Noticed {
+    fn clone(&self) -> Self {
+        Noticed { asked: self.asked, ..Noticed::default() }
+    }
+}
+
+/// Printed lines that don't add up to the sum printed beside them: the sum is
+/// that of the values, the lines were rounded one by one.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Uneven {
+    /// The placeholder of the sum.
+    pub sum: String,
+    /// The placeholder of the lines.
+    pub lines: String,
+    /// What the sum printed.
+    pub printed: Decimal,
+    /// What the printed lines add up to.
+    pub added: Decimal,
+}
+
+impl Noticed {
+    /// Notices from now on.
+    pub fn ask(&mut self) {
+        self.asked = true;
+    }
+
+    /// Whether anyone asks.
+    pub fn asked(&self) -> bool {
+        self.asked
+    }
+
+    /// Whether a blank stood where a date was needed.
+    pub fn blank_date(&self) -> bool {
+        self.blank_date.load(Ordering::Relaxed)
+    }
+
+    /// The sums that their printed lines don't add up to.
+    pub fn uneven(&self) -> Vec<Uneven> {
+        self.uneven.lock().unwrap_or_else(PoisonError::into_inner).clone()
+    }
+
+    pub(crate) fn note_blank_date(&self) {
+        if self.asked {
+            self.blank_date.store(true, Ordering::Relaxed);
+        }
+    }
+
+    pub(crate) fn note_uneven(&self, found: Vec<Uneven>) {
+        self.uneven.lock().unwrap_or_else(PoisonError::into_inner).extend(found);
+    }
+}

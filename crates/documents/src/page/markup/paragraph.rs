@@ -1,0 +1,218 @@
+//! Paragraphs: their place below one another, what is drawn round them, where
+//! pages and columns end.
+
+use std::fmt::Write;
+use std::sync::Arc;
+
+use super::{Around, Writer, fill, line_height, round, space_after, strokes};
+use crate::page::model::{Align, Anchored, Block, Inline, Paragraph, Wrap};
+
+impl Writer<'_> {
+    /// Writes the paragraph that the blocks begin with, and those that belong to
+    /// it: within the same lines, or beside the same drawing. Gives how many.
+    pub(super) fn paragraphs(&mut self, blocks: &[Block], above: f64, first: bool) -> usize {
+        let Some(Block::Paragraph(paragraph)) = blocks.first() else { return 1 };
+        if paragraph.page_break_before && self.around == Around::Page && !first {
+            self.out.push_str("#pagebreak(weak: true)\n");
+        }
+        let begins = first || (paragraph.page_break_before && self.around == Around::Page);
+        let mut above = above;
+        if begins && above > 0.0 {
+            let _ = write!(self.out, "#v({}pt)", round(above));
+            above = 0.0;
+        }
+        if let Some(taken) = self.beside(blocks, above) {
+            return taken;
+        }
+        let framed = |p: &Paragraph| p.shading.is_some() || p.borders.iter().any(Option::is_some);
+        if !framed(paragraph) {
+            self.paragraph(paragraph, above);
+            return 1;
+        }
+        // Neighbours of the same lines and indents stand within one frame.
+        let same = |p: &Paragraph| {
+            p.borders == paragraph.borders
+                && (p.shading == paragraph.shading || p.borders.iter().any(Option::is_some))
+                && frame_edges(p) == frame_edges(paragraph)
+                && !p.page_break_before
+        };
+        let count = blocks.iter().take_while(|b| matches!(b, Block::Paragraph(p) if same(p))).count().max(1);
+        let (left, right) = frame_edges(paragraph);
+        let space = |side: usize| paragraph.borders[side].as_ref().map_or(0.0, |b| b.space);
+        let shading = if count == 1 || blocks[..count].iter().all(|b| matches!(b, Block::Paragraph(p) if p.shading == paragraph.shading)) {
+            fill(paragraph.shading.as_ref())
+        } else {
+            "none".to_owned()
+        };
+        let _ = write!(
+            self.out,
+            "#framed({}pt, {}pt, {}pt, {shading}, {}, ({}pt, {}pt, {}pt, {}pt), {}, [",
+            round(above),
+            round(left),
+            round(right),
+            strokes(&paragraph.borders[..4]),
+            round(space(0)),
+            round(space(1)),
+            round(space(2)),
+            round(space(3)),
+            paragraph.keep_next,
+        );
+        let (mut after, mut before): (f64, Option<&Paragraph>) = (0.0, None);
+        for (at, block) in blocks[..count].iter().enumerate() {
+            let Block::Paragraph(own) = block else { continue };
+            let joined = before.is_some_and(|b| own.contextual && b.style == own.style);
+            let mut gap = if at == 0 { 0.0 } else { self.gap(after, if joined { 0.0 } else { own.space[0] }) };
+            if let Some(between) = own.borders[4].as_ref().filter(|_| at > 0) {
+                let _ = write!(
+                    self.out,
+                    "#between({}pt, {}, {}pt, {}pt)",
+                    round(gap + between.space),
+                    super::stroke(between),
+                    round(space(3)),
+                    round(space(1))
+                );
+                gap = between.space;
+            }
+            let inner = Paragraph { indent: [own.indent[0] - left, own.indent[1] - right, own.indent[2]], ..own.clone() };
+            self.paragraph(&inner, gap);
+            after = space_after(own, blocks.get(at + 1));
+            before = Some(own);
+        }
+        self.out.push_str("])\n");
+        count
+    }
+
+    /// One paragraph, in pieces where pages or columns end in it.
+    pub(super) fn paragraph(&mut self, paragraph: &Paragraph, above: f64) {
+        let mut above = above;
+        self.anchored(paragraph, &mut above);
+        let ends = |i: &Inline| matches!(i, Inline::PageBreak | Inline::ColumnBreak);
+        let mut rest = paragraph.inlines.as_slice();
+        let mut first = true;
+        loop {
+            let at = rest.iter().position(ends).unwrap_or(rest.len());
+            let (piece, more) = rest.split_at(at);
+            // Nothing before a break is no line; nothing after one is.
+            if !(more.first().is_some() && piece.iter().all(|i| matches!(i, Inline::Place(_))) && first) || paragraph.marker.is_some() {
+                if first || !piece.is_empty() {
+                    self.piece(paragraph, piece, above, first);
+                    first = false;
+                }
+            } else {
+                self.inlines(piece, paragraph.line);
+            }
+            above = 0.0;
+            let Some(end) = more.first() else { break };
+            match (end, self.around) {
+                (Inline::PageBreak, Around::Page) => self.out.push_str("#pagebreak()\n"),
+                (Inline::ColumnBreak, Around::Page | Around::Box) => self.out.push_str("#colbreak()\n"),
+                _ => {}
+            }
+            rest = &more[1..];
+            if rest.is_empty() {
+                break;
+            }
+        }
+    }
+
+    /// A paragraph, or the part of one up to a break.
+    fn piece(&mut self, paragraph: &Paragraph, inlines: &[Inline], above: f64, is_first: bool) {
+        let shows = inlines.iter().any(|i| !matches!(i, Inline::Anchored(_)));
+        if !shows && paragraph.marker.is_none() {
+            let height = line_height(&paragraph.mark, paragraph.line, self.wanted.fonts);
+            let _ = writeln!(self.out, "#empty({}pt, {}pt, {})", round(above), round(height), paragraph.keep_next);
+            return;
+        }
+        let _ = write!(self.out, "#p({}pt, [", round(above));
+        self.line_content(paragraph, inlines, is_first);
+        self.out.push(']');
+        self.arguments(paragraph, is_first);
+        self.out.push_str(")\n");
+    }
+
+    /// What stands in a paragraph's lines.
+    pub(super) fn line_content(&mut self, paragraph: &Paragraph, inlines: &[Inline], is_first: bool) {
+        let marker = paragraph.marker.as_ref().filter(|m| is_first && !m.text.is_empty());
+        let tabs = inlines.iter().any(|i| matches!(i, Inline::Tab(_)));
+        match (marker, tabs) {
+            (None, false) => self.inlines(inlines, paragraph.line),
+            (None, true) => self.tabbed(paragraph, inlines, is_first),
+            (Some(marker), tabs) => self.numbered(paragraph, marker, inlines, tabs),
+        }
+    }
+
+    /// What the prelude's `p` is told besides.
+    pub(super) fn arguments(&mut self, paragraph: &Paragraph, is_first: bool) {
+        let [left, right, first] = paragraph.indent;
+        // The typesetter's hanging indent counts from the block's edge.
+        let (left, first, hang) = if first < 0.0 { (left + first, 0.0, -first) } else { (left, first, 0.0) };
+        let out = &mut self.out;
+        match paragraph.align {
+            Align::Left => {}
+            Align::Center => out.push_str(", al: center"),
+            Align::Right => out.push_str(", al: right"),
+            Align::Justify => out.push_str(", just: true"),
+        }
+        let mut length = |name: &str, value: f64| {
+            if value != 0.0 {
+                let _ = write!(out, ", {name}: {}pt", round(value));
+            }
+        };
+        length("l", left);
+        length("r", right);
+        length("first", if is_first { first } else { 0.0 });
+        length("hang", if is_first { hang } else { 0.0 });
+        let mut flag = |name: &str, on: bool| {
+            if on {
+                let _ = write!(out, ", {name}: true");
+            }
+        };
+        flag("sticky", paragraph.keep_next);
+        flag("whole", paragraph.keep_lines);
+        flag("alone", !paragraph.widows);
+        flag("back", paragraph.rtl);
+        flag("pairs", paragraph.rtl || runs_back(&paragraph.inlines));
+        flag("unbroken", self.hyphenate && !paragraph.hyphenate);
+        if let Some(level) = paragraph.outline.filter(|_| is_first && self.around == Around::Page) {
+            let _ = write!(out, ", head: {level}");
+        }
+    }
+
+    /// What stands apart from a paragraph's lines and does not move them, or moves
+    /// all of them.
+    fn anchored(&mut self, paragraph: &Paragraph, above: &mut f64) {
+        let found: Vec<Arc<Anchored>> = paragraph
+            .inlines
+            .iter()
+            .filter_map(|inline| match if let Inline::Marked(_, inner) = inline { inner } else { inline } {
+                Inline::Anchored(anchored) => Some(anchored.clone()),
+                _ => None,
+            })
+            .collect();
+        for anchored in found {
+            match anchored.wrap {
+                Wrap::TopAndBottom if self.around == Around::Page => self.between_lines(&anchored, above),
+                _ => self.placed(&anchored, *above),
+            }
+        }
+    }
+}
+
+/// Whether text of it runs from right to left. Such text is shaped with its pairs
+/// drawn together: rustybuzz 0.20 turns it round where they may not be.
+fn runs_back(inlines: &[Inline]) -> bool {
+    inlines.iter().any(|inline| match inline {
+        Inline::Text(text, _) => {
+            text.chars().any(|c| matches!(c, '\u{590}'..='\u{8ff}' | '\u{fb1d}'..='\u{fdff}' | '\u{fe70}'..='\u{feff}'))
+        }
+        Inline::Link(_, inner) => runs_back(inner),
+        Inline::Marked(_, inner) => runs_back(std::slice::from_ref(inner)),
+        _ => false,
+    })
+}
+
+/// The left and right edge of what is drawn round a paragraph.
+fn frame_edges(paragraph: &Paragraph) -> (f64, f64) {
+    let [left, right, first] = paragraph.indent;
+    (left + first.min(0.0), right)
+}

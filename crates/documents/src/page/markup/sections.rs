@@ -1,0 +1,252 @@
+//! Sections: paper, headers and footers, columns, what stands behind the text.
+
+use std::fmt::Write;
+
+use super::{Around, Writer, fill, line_height, pattern, round, stroke};
+use crate::page::fonts::FontSet;
+use crate::page::model::{Anchored, Block, Cell, Document, Edge, From, Inline, Position, Section, Start, Vertical};
+
+impl Writer<'_> {
+    pub(super) fn document(&mut self, document: &Document) {
+        let mut at = 0;
+        while at < document.sections.len() {
+            // Sections that go on on the same paper share its pages.
+            let first = &document.sections[at];
+            let more = document.sections[at + 1..].iter().take_while(|s| s.start == Start::Continuous && s.page == first.page);
+            let until = at + 1 + more.count();
+            self.pages(document, at, &document.sections[at..until]);
+            at = until;
+        }
+        if !document.endnotes.is_empty() {
+            self.out.push_str("#endnotes[");
+            self.boxed(&document.endnotes);
+            self.out.push_str("]\n");
+        }
+        self.out.push_str("#metadata(none)<last>\n");
+    }
+
+    /// The pages of sections that share them; the first says what they look like.
+    fn pages(&mut self, document: &Document, index: usize, sections: &[Section]) {
+        let section = &sections[0];
+        let page = &section.page;
+        (self.page, self.number_format, self.section) = (*page, section.number_format, index);
+        let room = page.room();
+        let fonts = self.wanted.fonts;
+        // A header or footer higher than its margin pushes the text away.
+        let needs = |edge: &Edge| edge.all().map(|blocks| height(blocks, room, fonts)).fold(0.0, f64::max);
+        let names = [format!("h{index}"), format!("f{index}")];
+        let mut margins = [String::new(), String::new()];
+        for (at, edge) in [&section.header, &section.footer].into_iter().enumerate() {
+            let distance = if at == 0 { page.header } else { page.footer };
+            // What the last line has beyond its font's own distance may hang below.
+            let margin = page.margin[at * 2] - if at == 1 { document.hangs } else { 0.0 };
+            self.around = Around::Edge(if at == 0 { page.header } else { page.height - margin });
+            for (kind, blocks) in [("", Some(&edge.usual)), ("first", edge.first.as_ref()), ("even", edge.even.as_ref())] {
+                let Some(blocks) = blocks else { continue };
+                let _ = write!(self.out, "#let {}{kind} = [", names[at]);
+                self.blocks(blocks);
+                self.out.push_str("]\n");
+            }
+            self.around = Around::Page;
+            let available = margin - distance;
+            margins[at] = match !page.fixed[at] && needs(edge) * 1.25 > available {
+                true => {
+                    let kinds = [("", true), ("first", edge.first.is_some()), ("even", edge.even.is_some())];
+                    let kinds: Vec<String> = kinds.iter().filter(|k| k.1).map(|(k, _)| format!("{}{k}", names[at])).collect();
+                    format!("outgrow({}pt, {}pt, {}pt, {})", round(margin), round(distance), round(room), kinds.join(", "))
+                }
+                false => format!("{}pt", round(margin)),
+            };
+        }
+        // Only what must be measured stands in a context: it costs a second pass.
+        let measured = margins.iter().any(|m| m.starts_with("outgrow"));
+        let hash = if measured { "" } else { "#" };
+        if measured {
+            self.out.push_str("#context {\n");
+        }
+        let _ = write!(self.out, "{hash}let upper = {}\n{hash}let lower = {}\n", margins[0], margins[1]);
+        let _ = write!(
+            self.out,
+            "{hash}set page(width: {}pt, height: {}pt, margin: (top: upper, right: {}pt, bottom: lower, left: {}pt), header-ascent: 0pt, footer-descent: 0pt, numbering: \"{}\", ",
+            round(page.width),
+            round(page.height),
+            round(page.margin[1]),
+            round(page.margin[3]),
+            pattern(section.number_format),
+        );
+        self.edge(index, "header", &names[0], &section.header, &format!("upper - {}pt", round(page.header)), "top");
+        self.edge(index, "footer", &names[1], &section.footer, &format!("lower - {}pt", round(page.footer)), "bottom");
+        let columns = if sections.len() == 1 { section.columns.0 } else { 1 };
+        if columns > 1 {
+            let _ = write!(self.out, "columns: {columns}, ");
+        }
+        self.out.push_str("background: {");
+        self.background(index, section);
+        let _ = write!(self.out, "}}, foreground: {})\n", if self.wanted.proof { "proof" } else { "none" });
+        if columns > 1 {
+            let _ = writeln!(self.out, "{hash}set columns(gutter: {}pt)", round(section.columns.1));
+        }
+        if measured {
+            self.out.push('[');
+        }
+        if section.start == Start::EvenPage || section.start == Start::OddPage {
+            let to = if section.start == Start::EvenPage { "even" } else { "odd" };
+            let _ = writeln!(self.out, "#pagebreak(weak: true, to: \"{to}\")");
+        }
+        if let Some(number) = section.number_from {
+            let _ = writeln!(self.out, "#counter(page).update({number})");
+        }
+        let _ = writeln!(self.out, "#metadata(none)<s{index}>");
+        if section.vertical != Vertical::Top {
+            self.out.push_str("#v(1fr)\n");
+        }
+        for (at, section) in sections.iter().enumerate() {
+            if at > 0 {
+                self.section = index + at;
+                let _ = writeln!(self.out, "#metadata(none)<s{}>", index + at);
+            }
+            match section.columns.0 > 1 && columns == 1 {
+                true => {
+                    let balanced = at + 1 < sections.len();
+                    let _ = write!(self.out, "#across({}, {}pt, {balanced}, [", section.columns.0, round(section.columns.1));
+                    self.around = Around::Box;
+                    self.blocks(&section.blocks);
+                    self.around = Around::Page;
+                    self.out.push_str("])\n");
+                }
+                false => {
+                    let after = self.blocks(&section.blocks);
+                    if after > 0.0 && at + 1 < sections.len() {
+                        let _ = writeln!(self.out, "#v({}pt)", round(after));
+                    }
+                }
+            }
+        }
+        if section.vertical == Vertical::Middle {
+            self.out.push_str("#v(1fr)\n");
+        }
+        let _ = writeln!(self.out, "#metadata(none)<e{index}>");
+        if measured {
+            self.out.push_str("]\n}\n");
+        }
+    }
+
+    /// The header or footer of the pages, whichever of its kinds they show.
+    fn edge(&mut self, index: usize, name: &str, content: &str, edge: &Edge, height: &str, at: &str) {
+        if edge.all().all(Vec::is_empty) {
+            let _ = write!(self.out, "{name}: none, ");
+            return;
+        }
+        let mut chosen = content.to_owned();
+        if edge.even.is_some() {
+            chosen = format!("if calc.even(counter(page).get().first()) {{ {content}even }} else {{ {chosen} }}");
+        }
+        if edge.first.is_some() {
+            chosen = format!("if here().page() == query(<s{index}>).first().location().page() {{ {content}first }} else {{ {chosen} }}");
+        }
+        if chosen != content {
+            chosen = format!("context {chosen}");
+        }
+        let _ = write!(self.out, "{name}: block(width: 100%, height: {height}, align({at}, {{ {chosen} }})), ");
+    }
+
+    /// What stands behind the text of every page: its border, and what its header
+    /// and footer hold there.
+    fn background(&mut self, index: usize, section: &Section) {
+        if let Some((borders, from_text)) = &section.border {
+            let page = &section.page;
+            let space = |side: usize| borders[side].as_ref().map_or(0.0, |b| b.space);
+            let [top, right, bottom, left]: [f64; 4] =
+                std::array::from_fn(|side| if *from_text { page.margin[side] - space(side) } else { space(side) });
+            let sides: Vec<String> = ["top", "right", "bottom", "left"]
+                .iter()
+                .zip(borders)
+                .filter_map(|(side, b)| b.as_ref().map(|b| format!("{side}: {}", stroke(b))))
+                .collect();
+            if !sides.is_empty() {
+                let _ = writeln!(
+                    self.out,
+                    "place(top + left, dx: {}pt, dy: {}pt, rect(width: {}pt, height: {}pt, stroke: ({}), fill: {}))",
+                    round(left),
+                    round(top),
+                    round(page.width - left - right),
+                    round(page.height - top - bottom),
+                    sides.join(", "),
+                    fill(None)
+                );
+            }
+        }
+        for edge in [&section.header, &section.footer] {
+            let mut behind = Vec::new();
+            edge.usual.iter().for_each(|b| behind_text(b, &mut behind));
+            let mut first = Vec::new();
+            edge.first.iter().flatten().for_each(|b| behind_text(b, &mut first));
+            match &edge.first {
+                Some(_) if !(behind.is_empty() && first.is_empty()) => {
+                    let _ = write!(self.out, "context if here().page() == query(<s{index}>).first().location().page() {{ ");
+                    first.iter().for_each(|a| self.on_paper(a));
+                    self.out.push_str("} else {");
+                    behind.iter().for_each(|a| self.on_paper(a));
+                    self.out.push_str("}\n");
+                }
+                _ => behind.iter().for_each(|a| self.on_paper(a)),
+            }
+        }
+    }
+}
+
+/// Whether a drawing of a header stands on the paper behind the text.
+pub(super) fn on_paper(anchored: &Anchored) -> bool {
+    let placed = |position: Position| position.from != From::Text || position.at.is_err();
+    anchored.behind && placed(anchored.x) && placed(anchored.y)
+}
+
+fn behind_text<'a>(block: &'a Block, found: &mut Vec<&'a Anchored>) {
+    if let Block::Paragraph(paragraph) = block {
+        for inline in &paragraph.inlines {
+            let inline = if let Inline::Marked(_, inner) = inline { inner } else { inline };
+            if let Inline::Anchored(anchored) = inline
+                && on_paper(anchored)
+            {
+                found.push(anchored);
+            }
+        }
+    }
+}
+
+/// About how high blocks will be: whether a header may outgrow its margin.
+fn height(blocks: &[Block], width: f64, fonts: &FontSet) -> f64 {
+    blocks
+        .iter()
+        .map(|block| match block {
+            Block::Paragraph(paragraph) => {
+                let mut line = line_height(&paragraph.mark, paragraph.line, fonts);
+                let (mut run, mut lines) = (0.0, 1.0);
+                for inline in &paragraph.inlines {
+                    let inline = if let Inline::Marked(_, inner) = inline { inner } else { inline };
+                    match inline {
+                        Inline::Text(text, style) => {
+                            run += text.chars().count() as f64 * style.size * 0.47;
+                            line = line.max(line_height(style, paragraph.line, fonts));
+                        }
+                        Inline::Drawing(drawing) => line = line.max(drawing.height),
+                        Inline::Signer(_, _, height) => line = line.max(*height),
+                        Inline::Break => lines += 1.0,
+                        _ => {}
+                    }
+                }
+                paragraph.space[0] + paragraph.space[1] + line * (lines + (run / width.max(36.0) - 0.05).floor().max(0.0))
+            }
+            Block::Table(table) => table
+                .rows
+                .iter()
+                .map(|row| {
+                    let cell = |c: &Cell| {
+                        height(&c.blocks, width / table.columns.len().max(1) as f64 * c.columns as f64, fonts) + c.margin[0] + c.margin[2]
+                    };
+                    row.cells.iter().map(cell).fold(row.least, f64::max)
+                })
+                .sum(),
+        })
+        .sum()
+}

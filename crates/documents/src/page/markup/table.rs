@@ -1,0 +1,110 @@
+//! Tables.
+
+use std::fmt::Write;
+
+use super::{Writer, fill, round, strokes};
+use crate::page::model::{Align, Cell, Direction, Row, Table, Vertical};
+
+impl Writer<'_> {
+    pub(super) fn table(&mut self, table: &Table, above: f64) {
+        let column = |w: &Option<f64>| w.map_or("auto, ".to_owned(), |w| format!("{}pt, ", round(w)));
+        let columns: String =
+            if table.rtl { table.columns.iter().rev().map(column).collect() } else { table.columns.iter().map(column).collect() };
+        let align = match table.align {
+            Align::Center => "center",
+            Align::Right => "right",
+            _ => "left",
+        };
+        let _ = write!(
+            self.out,
+            "#block(above: {}pt, below: 0pt, width: 100%, align({align}, pad(left: {}pt, table(columns: ({columns}), inset: 0pt, stroke: none, align: left + top, ",
+            round(above),
+            round(if table.align == Align::Left { table.indent } else { 0.0 })
+        );
+        // A cell that reaches down from a header row takes the rows below with it.
+        let mut headers = table.rows.iter().take_while(|r| r.header).count();
+        let reach = |headers: usize| {
+            let rows = table.rows[..headers].iter().enumerate();
+            rows.flat_map(|(y, r)| r.cells.iter().map(move |c| y + c.rows)).max().unwrap_or(0).max(headers)
+        };
+        while headers < table.rows.len() && reach(headers) > headers {
+            headers = reach(headers);
+        }
+        if headers > 0 && headers < table.rows.len() {
+            self.out.push_str("table.header(repeat: true, ");
+            table.rows[..headers].iter().for_each(|row| self.row(row, table.rtl));
+            self.out.push_str("), ");
+            table.rows[headers..].iter().for_each(|row| self.row(row, table.rtl));
+        } else {
+            table.rows.iter().for_each(|row| self.row(row, table.rtl));
+        }
+        self.out.push_str("))))\n");
+    }
+
+    fn row(&mut self, row: &Row, rtl: bool) {
+        let line = row.cells.iter().filter_map(|c| c.borders[0].as_ref()).map(super::thickness).fold(0.0, f64::max);
+        // One cell holds the row open.
+        let holds = row.cells.iter().position(|c| c.rows == 1).unwrap_or(0);
+        let order: Vec<usize> = if rtl { (0..row.cells.len()).rev().collect() } else { (0..row.cells.len()).collect() };
+        for at in order {
+            self.cell(&row.cells[at], row, line, at == holds);
+        }
+    }
+
+    fn cell(&mut self, cell: &Cell, row: &Row, line: f64, holds: bool) {
+        let [mut top, right, bottom, left] = cell.margin.map(round);
+        // The line above a row takes its room in it.
+        top += round(line);
+        let vertical = match cell.vertical {
+            Vertical::Top => "top",
+            Vertical::Middle => "horizon",
+            Vertical::Bottom => "bottom",
+        };
+        self.out.push_str("table.cell(");
+        if cell.columns > 1 {
+            let _ = write!(self.out, "colspan: {}, ", cell.columns);
+        }
+        if cell.rows > 1 {
+            let _ = write!(self.out, "rowspan: {}, ", cell.rows);
+        }
+        if cell.shading.is_some() {
+            let _ = write!(self.out, "fill: {}, ", fill(cell.shading.as_ref()));
+        }
+        if cell.borders.iter().any(Option::is_some) {
+            let _ = write!(self.out, "stroke: {}, ", strokes(&cell.borders));
+        }
+        if cell.vertical != Vertical::Top {
+            let _ = write!(self.out, "align: left + {vertical}, ");
+        }
+        if !row.breaks || row.exact || cell.direction != Direction::Across {
+            self.out.push_str("breakable: false, ");
+        }
+        let _ = write!(self.out, "inset: (top: {top}pt, right: {right}pt, bottom: {bottom}pt, left: {left}pt), [");
+        let inner = row.least - top - bottom;
+        match cell.direction {
+            Direction::Across if row.exact && cell.rows == 1 => {
+                // No higher than it says: what is more is cut off.
+                let _ = write!(self.out, "#block(height: {}pt, width: 100%, clip: true, align({vertical}, [", round(inner.max(0.0)));
+                self.boxed(&cell.blocks);
+                self.out.push_str("]))");
+            }
+            Direction::Across if holds && inner > 0.0 => {
+                let _ = write!(self.out, "#least({}pt, {vertical}, [", round(inner));
+                self.boxed(&cell.blocks);
+                self.out.push_str("])");
+            }
+            Direction::Across => self.boxed(&cell.blocks),
+            direction => {
+                let (angle, side) = if direction == Direction::Up { (-90, "left") } else { (90, "right") };
+                let _ = write!(
+                    self.out,
+                    "#turned-cell({angle}deg, {side}, {}, [",
+                    if inner > 0.0 { format!("{}pt", round(inner)) } else { "none".into() }
+                );
+                self.boxed(&cell.blocks);
+                self.out.push_str("])");
+            }
+        }
+        self.out.push_str("]), ");
+    }
+}

@@ -1,0 +1,188 @@
+//! Tab stops and the numbers of lists. The typesetter has no tab stops: each
+//! segment is moved to where it belongs. Where fonts tell how wide the segments
+//! are, that is worked out here; else the typesetter measures.
+
+use std::fmt::Write;
+
+use super::{Writer, literal, round};
+use crate::page::model::{Align, Follow, Inline, Marker, Paragraph, Tab, TabKind, TextStyle};
+
+impl Writer<'_> {
+    /// Each line of a paragraph with tabs, its segments set at their stops.
+    pub(super) fn tabbed(&mut self, paragraph: &Paragraph, inlines: &[Inline], is_first: bool) {
+        let stops = stops(paragraph);
+        for (index, line) in inlines.split(|i| *i == Inline::Break).enumerate() {
+            if index > 0 {
+                self.out.push_str("#linebreak()");
+            }
+            let first = if index == 0 && is_first { paragraph.indent[2] } else { 0.0 };
+            let segments: Vec<&[Inline]> = line.split(|i| matches!(i, Inline::Tab(_))).collect();
+            self.segments(paragraph, &stops, paragraph.indent[0] + first, &segments);
+        }
+    }
+
+    fn segments(&mut self, paragraph: &Paragraph, stops: &[Tab], start: f64, segments: &[&[Inline]]) {
+        // Left stops need only the widths of what stands before them.
+        let widths: Vec<Option<f64>> = segments[..segments.len() - 1].iter().map(|s| self.width(s)).collect();
+        let simple = |tab: &Tab| tab.kind == TabKind::Left && tab.leader.is_none();
+        if widths.iter().all(Option::is_some) && stops.iter().all(simple) {
+            let mut x = start;
+            for (segment, width) in segments.iter().zip(widths) {
+                self.inlines(segment, paragraph.line);
+                x += width.unwrap_or_default();
+                let stop = stops.iter().map(|t| t.at).find(|at| *at > x + 0.1).unwrap_or_else(|| self.next_step(x));
+                let _ = write!(self.out, "#h({}pt)", round(stop - x));
+                x = stop;
+            }
+            if let Some(last) = segments.last() {
+                self.inlines(last, paragraph.line);
+            }
+            return;
+        }
+        let stops: String = stops
+            .iter()
+            .map(|tab| {
+                let kind = match tab.kind {
+                    TabKind::Left => "left",
+                    TabKind::Center => "center",
+                    TabKind::Right => "right",
+                    TabKind::Decimal => "decimal",
+                };
+                let leader = tab.leader.map_or("none".to_owned(), |c| literal(c.encode_utf8(&mut [0; 4])));
+                format!("({}pt, \"{kind}\", {leader}), ", round(tab.at))
+            })
+            .collect();
+        let style = self.style(&paragraph.mark, paragraph.line);
+        let _ = write!(self.out, "#tabs(s{style}, {}pt, ({stops}), {}pt, (", round(start), self.wanted.tab);
+        for segment in segments {
+            self.out.push_str("([");
+            self.inlines(segment, paragraph.line);
+            self.out.push_str("], ");
+            // What stands before the decimal sign is measured by itself.
+            match before_decimal(segment) {
+                Some(before) => {
+                    self.out.push('[');
+                    self.inlines(&before, paragraph.line);
+                    self.out.push(']');
+                }
+                None => self.out.push_str("none"),
+            }
+            self.out.push_str("), ");
+        }
+        self.out.push_str("))");
+    }
+
+    fn next_step(&self, x: f64) -> f64 {
+        ((x / self.wanted.tab + 0.01).floor() + 1.0) * self.wanted.tab
+    }
+
+    /// A paragraph of a list: its number, what follows it, its text.
+    pub(super) fn numbered(&mut self, paragraph: &Paragraph, marker: &Marker, inlines: &[Inline], tabs: bool) {
+        let number = Inline::Text(marker.text.clone(), marker.style.clone());
+        let start = paragraph.indent[0] + paragraph.indent[2];
+        let width = self.width(std::slice::from_ref(&number));
+        let mut start = start;
+        if let (Some(width), Align::Right | Align::Center) = (width, marker.align) {
+            let back = if marker.align == Align::Right { width } else { width / 2.0 };
+            let _ = write!(self.out, "#h({}pt)", round(-back));
+            start -= back;
+        }
+        let mut all = vec![number];
+        match marker.follow {
+            Follow::Tab => all.push(Inline::Tab(marker.style.clone())),
+            Follow::Space => all.push(Inline::Text(" ".to_owned(), marker.style.clone())),
+            Follow::Nothing => {}
+        }
+        let follows = marker.follow == Follow::Tab;
+        all.extend_from_slice(inlines);
+        if !follows && !tabs {
+            return self.inlines(&all, paragraph.line);
+        }
+        let stops = stops(paragraph);
+        for (index, line) in all.split(|i| *i == Inline::Break).enumerate() {
+            if index > 0 {
+                self.out.push_str("#linebreak()");
+            }
+            let start = if index == 0 { start } else { paragraph.indent[0] };
+            let segments: Vec<&[Inline]> = line.split(|i| matches!(i, Inline::Tab(_))).collect();
+            self.segments(paragraph, &stops, start, &segments);
+        }
+    }
+
+    /// How wide a segment is, where its fonts tell.
+    fn width(&self, inlines: &[Inline]) -> Option<f64> {
+        inlines.iter().try_fold(0.0, |sum, inline| {
+            Some(
+                sum + match inline {
+                    Inline::Text(text, style) => self.text_width(text, style)?,
+                    Inline::Drawing(drawing) if drawing.turned == 0.0 => drawing.width,
+                    Inline::Signer(_, width, _) => *width,
+                    Inline::Place(_) | Inline::Anchored(_) => 0.0,
+                    Inline::Link(_, inner) => self.width(inner)?,
+                    Inline::Marked(_, inner) => self.width(std::slice::from_ref(inner))?,
+                    _ => return None,
+                },
+            )
+        })
+    }
+
+    fn text_width(&self, text: &str, style: &TextStyle) -> Option<f64> {
+        if style.small_caps || style.raise != Default::default() || style.kerning.is_some() {
+            return None;
+        }
+        let shown = self.wanted.fonts.stand_in(&style.font).shown;
+        let upper;
+        let text = match style.caps {
+            true => {
+                upper = text.to_uppercase();
+                &upper
+            }
+            false => text,
+        };
+        let own = self.wanted.fonts.width(&shown, style.bold, style.italic, text)?;
+        Some(own * style.size + style.tracking * text.chars().count() as f64)
+    }
+}
+
+/// A paragraph's tab stops; its hanging indent is one of them.
+fn stops(paragraph: &Paragraph) -> Vec<Tab> {
+    let mut stops = paragraph.tabs.clone();
+    let [left, _, first] = paragraph.indent;
+    if first < 0.0 && !stops.iter().any(|t| (t.at - left).abs() < 0.5) {
+        stops.push(Tab { at: left, kind: TabKind::Left, leader: None });
+        stops.sort_by(|a, b| a.at.total_cmp(&b.at));
+    }
+    stops
+}
+
+/// What stands before the last decimal sign of a segment; all of it where there
+/// is none.
+fn before_decimal(segment: &[Inline]) -> Option<Vec<Inline>> {
+    let text = crate::page::lines::text_of(segment);
+    if !text.chars().any(|c| c.is_ascii_digit()) {
+        return None;
+    }
+    let sign = text
+        .char_indices()
+        .rev()
+        .find(|(at, c)| matches!(c, '.' | ',') && text[at + c.len_utf8()..].starts_with(|d: char| d.is_ascii_digit()));
+    let Some((end, _)) = sign else { return Some(segment.to_vec()) };
+    let (mut out, mut at) = (Vec::new(), 0);
+    take(segment, end, &mut at, &mut out);
+    Some(out)
+}
+
+fn take(segment: &[Inline], end: usize, at: &mut usize, out: &mut Vec<Inline>) {
+    for inline in segment {
+        match inline {
+            Inline::Text(text, style) if *at < end => {
+                let part = text.get(..(end - *at).min(text.len())).unwrap_or(text);
+                out.push(Inline::Text(part.to_owned(), style.clone()));
+                *at += text.len();
+            }
+            Inline::Link(_, inner) => take(inner, end, at, out),
+            Inline::Marked(_, inner) => take(std::slice::from_ref(inner), end, at, out),
+            _ => {}
+        }
+    }
+}

@@ -1,0 +1,174 @@
+"""Compares Mangle's pages with those of an independent office renderer.
+
+    pages.py PROGRAM REPORT [FOLDER ...]
+
+Every DOCX of the folders (the corpus when none is named) is rendered by both; each
+page is compared by its lines (those that begin and end with the same words), by how
+far its words lie from one another, and as a picture. The report is a table in
+Markdown. Where no office renderer is installed, it says so and changes nothing.
+"""
+
+import shutil
+import subprocess
+import sys
+import tempfile
+from collections import Counter
+from concurrent.futures import ThreadPoolExecutor
+from difflib import SequenceMatcher
+from pathlib import Path
+from statistics import median
+
+from pdfminer.high_level import extract_pages
+from pdfminer.layout import LAParams, LTAnno, LTChar, LTContainer
+from PIL import Image, ImageChops, ImageStat
+
+CORPUS = Path(__file__).parents[2] / "documents" / "tests" / "corpus"
+TALL = 40  # the least share of a word's height by which words are on one line, in percent
+
+
+def words(pdf):
+    """Pages of words: text, left, height, right, and how far down the line that they
+    stand on is, in points."""
+    pages = []
+    for page in extract_pages(str(pdf), laparams=LAParams(boxes_flow=None)):
+        found, word = [], []
+
+        def end():
+            if word:
+                first, last = word[0], word[-1]
+                found.append(("".join(c.get_text() for c in word), first.x0, first.size, last.x1, page.height - first.matrix[5]))
+                word.clear()
+
+        def walk(item):
+            if isinstance(item, LTChar):
+                if item.get_text().isspace():
+                    end()
+                else:
+                    word.append(item)
+            elif isinstance(item, LTAnno):
+                end()
+            elif isinstance(item, LTContainer):
+                end()
+                for inner in item:
+                    walk(inner)
+                end()
+
+        walk(page)
+        pages.append(found)
+    return pages
+
+
+def lines(page):
+    """Words grouped by the line that they stand on."""
+    found = []
+    for word in sorted(page, key=lambda w: (w[4], w[1])):
+        for line in reversed(found[-6:]):
+            low = line[-1]
+            if abs(low[4] - word[4]) < max(1.0, word[2] * TALL / 100):
+                line.append(word)
+                break
+        else:
+            found.append([word])
+    ordered = [sorted(line, key=lambda w: w[1]) for line in found]
+    return Counter((line[0][0], line[-1][0]) for line in ordered)
+
+
+def distances(ours, theirs):
+    """How far the words that both have lie from one another."""
+    match = SequenceMatcher(None, [w[0] for w in ours], [w[0] for w in theirs], autojunk=False)
+    for a, b, size in match.get_matching_blocks():
+        for at in range(size):
+            one, two = ours[a + at], theirs[b + at]
+            yield ((one[1] - two[1]) ** 2 + (one[4] - two[4]) ** 2) ** 0.5
+
+
+def pictures(pdf, folder, name):
+    target = folder / name
+    subprocess.run(["pdftoppm", "-r", "50", "-gray", str(pdf), str(target)], check=True)
+    return sorted(folder.glob(f"{name}-*.pgm"))
+
+
+def difference(one, two):
+    a, b = Image.open(one), Image.open(two)
+    if a.size != b.size:
+        b = b.resize(a.size)
+    return ImageStat.Stat(ImageChops.difference(a, b)).mean[0] / 255 * 100
+
+
+def compare(ours, theirs, folder, name):
+    rows = []
+    mine, other = words(ours), words(theirs)
+    shown = list(zip(pictures(ours, folder, f"{name}-a"), pictures(theirs, folder, f"{name}-b")))
+    for number in range(max(len(mine), len(other))):
+        if number >= len(mine) or number >= len(other):
+            rows.append((0.0, None, 100.0))
+            continue
+        a, b = lines(mine[number]), lines(other[number])
+        all_lines = max(sum(a.values()), sum(b.values()))
+        same = sum((a & b).values()) / all_lines if all_lines else 1.0
+        far = list(distances(mine[number], other[number]))
+        rows.append((same, median(far) if far else 0.0, difference(*shown[number])))
+    return len(mine), len(other), rows
+
+
+def main():
+    program, report, folders = sys.argv[1], Path(sys.argv[2]), [Path(f) for f in sys.argv[3:]] or [CORPUS]
+    office = shutil.which("soffice")
+    if not office:
+        sys.exit("no office renderer is installed; the report stays as it is")
+    files = sorted(f for folder in folders for f in ([folder] if folder.is_file() else folder.rglob("*.docx")))
+    with tempfile.TemporaryDirectory() as made:
+        made = Path(made)
+        (made / "ours").mkdir(), (made / "theirs").mkdir()
+        subprocess.run([program, "pages", "--out", str(made / "ours"), *map(str, files)], stdout=subprocess.DEVNULL)
+
+        def render(part):
+            # One by one, each of two at a time with a home of its own: a document
+            # that it can't take must not stop the others.
+            home = f"-env:UserInstallation=file://{made}/home-{part}"
+            for file in files[part::2]:
+                subprocess.run([office, home, "--headless", "--convert-to", "pdf", "--outdir", str(made / "theirs"), str(file)], capture_output=True)
+
+        with ThreadPoolExecutor(2) as pool:
+            list(pool.map(render, range(2)))
+
+        def one(file):
+            pair = [made / side / f"{file.stem}.pdf" for side in ("ours", "theirs")]
+            if not all(f.exists() for f in pair):
+                return file, None
+            return file, compare(*pair, made, file.stem)
+        with ThreadPoolExecutor(2) as pool:
+            results = list(pool.map(one, files))
+    table, pages, equal, far = [], 0, 0, []
+    for file, result in results:
+        if result is None:
+            table.append((0.0, f"| {file.stem} | not made | | | |"))
+            continue
+        ours, theirs, rows = result
+        same = [r[0] for r in rows]
+        away = [r[1] for r in rows if r[1] is not None]
+        pages += len(rows)
+        equal += sum(1 for s in same if s > 0.999)
+        far += away
+        count = str(ours) if ours == theirs else f"{ours} against {theirs}"
+        lowest = sum(same) / len(same) * 100
+        mid = median(away) if away else 0.0
+        picture = sum(r[2] for r in rows) / len(rows)
+        table.append((lowest - mid, f"| {file.stem} | {count} | {lowest:.0f} % | {mid:.2f} | {picture:.2f} % |"))
+    version = subprocess.run([office, "--version"], capture_output=True, text=True).stdout.split()
+    head = [
+        "# Pages beside those of an office renderer",
+        "",
+        f"Made by `make compare` with {' '.join(version[:2])} from Debian's packages, worst first. Lines: the share of lines that begin and end with the same words. Words: how far, in points, the middle one of all words lies from its place there. Picture: the mean difference of grey at 50 dots an inch.",
+        "",
+        f"**{equal} of {pages} pages ({equal / max(pages, 1) * 100:.0f} %) have the same lines; the middle distance of words over all pages is {median(far) if far else 0:.2f} pt.**",
+        "",
+        "| document | pages | same lines | words (pt) | picture |",
+        "|---|---|---|---|---|",
+    ]
+    report.write_text("\n".join(head + [line for _, line in sorted(table)]) + "\n")
+    print("\n".join(head[4:5] + [line for _, line in sorted(table)]))
+
+
+if __name__ == "__main__":
+    main()
