@@ -1,8 +1,10 @@
-//! PDFs as files: several joined into one.
+//! PDFs as files: several joined into one, one closed by a password.
 
 use std::collections::BTreeMap;
+use std::sync::Arc;
 
-use lopdf::{Document, Object, ObjectId, dictionary};
+use lopdf::encryption::crypt_filters::{Aes256CryptFilter, CryptFilter};
+use lopdf::{Document, EncryptionState, EncryptionVersion, Object, ObjectId, Permissions, dictionary};
 
 /// PDFs that can't be joined.
 #[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
@@ -18,6 +20,44 @@ pub enum JoinError {
     /// The joined file can't be written.
     #[error("the joined file can't be written: {0}")]
     Unwritable(String),
+}
+
+/// A PDF that can't be closed.
+#[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
+#[error("the PDF can't be closed by a password: {0}")]
+pub struct CloseError(String);
+
+/// The longest password (ISO 32000-2, 7.6.4.3.2), in bytes.
+pub const LONGEST_PASSWORD: usize = 127;
+
+/// Closes a PDF by a password, with AES of 256 bits (ISO 32000-2, 7.6). Whoever has
+/// it may do everything.
+pub fn close(pdf: &[u8], password: &str) -> Result<Vec<u8>, CloseError> {
+    if password.is_empty() || password.len() > LONGEST_PASSWORD {
+        return Err(CloseError(format!("a password has 1 to {LONGEST_PASSWORD} bytes; this one has {}", password.len())));
+    }
+    let failed = |e: lopdf::Error| CloseError(e.to_string());
+    let mut document = Document::load_mem(pdf).map_err(failed)?;
+    let (mut key, mut owner) = ([0; 32], [0; 24]);
+    getrandom::fill(&mut key).and_then(|()| getrandom::fill(&mut owner)).map_err(|e| CloseError(e.to_string()))?;
+    // Nobody knows the owner's password: there is nothing that the reader's does not open.
+    let owner: String = owner.iter().map(|b| format!("{b:02x}")).collect();
+    let filter: Arc<dyn CryptFilter> = Arc::new(Aes256CryptFilter);
+    let state = EncryptionState::try_from(EncryptionVersion::V5 {
+        encrypt_metadata: true,
+        crypt_filters: BTreeMap::from([(b"StdCF".to_vec(), filter)]),
+        file_encryption_key: &key,
+        stream_filter: b"StdCF".to_vec(),
+        string_filter: b"StdCF".to_vec(),
+        owner_password: &owner,
+        user_password: password,
+        permissions: Permissions::all(),
+    })
+    .map_err(failed)?;
+    document.encrypt(&state).map_err(failed)?;
+    let mut out = Vec::new();
+    document.save_to(&mut out).map_err(|e| CloseError(e.to_string()))?;
+    Ok(out)
 }
 
 /// Joins PDFs into one, each with a bookmark of its title at its first page.

@@ -11,13 +11,14 @@ use mangle_core::records::{Filter, Record, Sheet};
 use mangle_core::value::read::Reading;
 use mangle_core::value::{Locale, Value};
 use mangle_documents::docx::{Means, Template};
+use mangle_documents::page::FontSet;
 
 use crate::error::Refused;
 use crate::pictures::OfficePictures;
 use crate::server::App;
 use crate::store::dispatches::Dispatch;
 use crate::store::settings::Settings;
-use crate::store::{clauses, pictures, settings, sheets, templates};
+use crate::store::{clauses, fonts, pictures, settings, sheets, templates};
 
 /// A sheet with its records.
 #[derive(Debug)]
@@ -38,10 +39,35 @@ impl App {
         let found = self.store.with(move |c| templates::version(c, version)).await?;
         let found = found.ok_or_else(|| Refused::missing("the template"))?;
         let bytes = self.files.get(&found.file).await?;
-        let template = blocking(move || Template::open(bytes)).await??;
+        let fonts = self.fonts().await?;
+        let template = blocking(move || Template::open_with(bytes, &fonts)).await??;
         let template = Arc::new(template);
         remember(&self.templates, version, template.clone());
         Ok(template)
+    }
+
+    /// The fonts that ship and those that a person brought in.
+    pub(crate) async fn fonts(&self) -> Result<Arc<FontSet>> {
+        if let Some(ready) = lock(&self.fonts).as_ref() {
+            return Ok(ready.clone());
+        }
+        let own = self.store.with(|c| fonts::list(c)).await?;
+        let mut files = Vec::with_capacity(own.len());
+        for font in own {
+            files.push(self.files.get(&font.file).await?);
+        }
+        let set = match files.is_empty() {
+            true => FontSet::shipped().clone(),
+            false => blocking(move || Arc::new(FontSet::shipped().with(files))).await?,
+        };
+        *lock(&self.fonts) = Some(set.clone());
+        Ok(set)
+    }
+
+    /// Forgets the fonts and what was opened with them.
+    pub(crate) fn forget_fonts(&self) {
+        *lock(&self.fonts) = None;
+        lock(&self.templates).clear();
     }
 
     /// A sheet with its records.
@@ -176,7 +202,9 @@ impl Prepared {
     pub fn ties(&self) -> Vec<TieState> {
         let Some(sheet) = &self.sheet else { return Vec::new() };
         let document = self.template.iter().flat_map(|t| t.placeholders());
-        let texts = std::iter::once(&self.plan.name).chain(self.plan.email.iter().flat_map(|e| e.texts().map(|(_, t)| t)));
+        let texts = std::iter::once(&self.plan.name)
+            .chain(&self.plan.password)
+            .chain(self.plan.email.iter().flat_map(|e| e.texts().map(|(_, t)| t)));
         let texts = texts.flat_map(|t| t.placeholders());
         tie_states(&name_uses(document.chain(texts)), &sheet.sheet.schema, &self.setup.ties)
     }

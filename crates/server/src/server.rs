@@ -12,6 +12,7 @@ use axum::http::{HeaderMap, StatusCode, header};
 use axum::middleware::Next;
 use axum::response::{IntoResponse, Response};
 use mangle_documents::docx::Template;
+use mangle_documents::page::FontSet;
 use tokio::net::TcpListener;
 use tokio::sync::{Notify, broadcast};
 
@@ -53,6 +54,8 @@ pub struct Inner {
     pub(crate) templates: Mutex<HashMap<i64, Arc<Template>>>,
     /// Sheets with their records, by number.
     pub(crate) sheets: Mutex<HashMap<i64, Arc<LoadedSheet>>>,
+    /// The fonts, once they are read.
+    pub(crate) fonts: Mutex<Option<Arc<FontSet>>>,
     /// Wakes the mail worker.
     pub(crate) mail: Notify,
     /// Runs that changed.
@@ -82,6 +85,7 @@ pub async fn app(options: Options) -> Result<App> {
         smtp: options.smtp,
         templates: Mutex::default(),
         sheets: Mutex::default(),
+        fonts: Mutex::default(),
         mail: Notify::new(),
         changes: broadcast::channel(256).0,
     }));

@@ -218,6 +218,44 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/fonts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The fonts that were brought in. */
+        get: operations["get_fonts"];
+        put?: never;
+        /**
+         * Brings fonts in (TrueType, OpenType, collections of them); a file of the same
+         *     name is replaced. What is no font is refused, and nothing is kept then.
+         */
+        post: operations["post_fonts"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/fonts/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Takes a font out. */
+        delete: operations["delete_fonts__id_"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/items/{id}/arrived": {
         parameters: {
             query?: never;
@@ -980,6 +1018,11 @@ export interface paths {
 export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
+        /**
+         * @description What is attached: nothing, or the record's data.
+         * @enum {string}
+         */
+        Attach: "nothing" | "json" | "csv";
         /** @description An attachment. */
         Attachment: {
             /** @description Its media type. */
@@ -1254,6 +1297,23 @@ export interface components {
             /** @description Its row. */
             row: number;
         };
+        /** @description A font file. */
+        FontInfo: {
+            /** @description The families in it, as documents name them. */
+            families: string[];
+            /**
+             * Format: int64
+             * @description What it is known by.
+             */
+            id: number;
+            /** @description The file's name. */
+            name: string;
+            /**
+             * Format: int64
+             * @description Its size in bytes.
+             */
+            size: number;
+        };
         /** @description A format to choose. */
         FormatInfo: {
             /** @description In words. */
@@ -1451,6 +1511,13 @@ export interface components {
             /** @description The note; blank for none. */
             note: string;
         };
+        /** @description What was noticed of some records. */
+        NoteInfo: {
+            /** @description What a person should know. */
+            message: string;
+            /** @description The rows that it is of. */
+            rows: number[];
+        };
         /** @description What stops a run. */
         ObstacleInfo: {
             /** @description What is wrong and what to do. */
@@ -1523,6 +1590,20 @@ export interface components {
             /** @description The pages, at most fifty of them. */
             pages: components["schemas"]["SvgPage"][];
         };
+        /** @description How PDFs are written. */
+        PdfSetup: {
+            /** @description What is attached to them. */
+            attach: components["schemas"]["Attach"];
+            /** @description The password that opens them, with placeholders; empty for none. */
+            password: string;
+            /** @description The standard that they keep. */
+            standard: components["schemas"]["PdfStandard"];
+        };
+        /**
+         * @description plain, PDF/A-2b, PDF/A-3b or PDF/UA-1.
+         * @enum {string}
+         */
+        PdfStandard: "plain" | "a2b" | "a3b" | "ua1";
         /** @description A picture in a dispatch's folder. */
         PictureInfo: {
             /** @description The name that records give; case does not count. */
@@ -1559,6 +1640,8 @@ export interface components {
             checked: number;
             /** @description What is wrong with them. */
             findings: components["schemas"]["FindingInfo"][];
+            /** @description What stops nothing but may surprise the recipient. */
+            notes: components["schemas"]["NoteInfo"][];
         };
         /** @description What the API answers when it refuses. */
         Problem: {
@@ -1721,6 +1804,8 @@ export interface components {
             name: string;
             /** @description pdf, docx or both. */
             output: string;
+            /** @description How PDFs are written. */
+            pdf: components["schemas"]["PdfSetup"];
             /** @description Template name → column, for names that do not tie themselves. */
             ties: {
                 [key: string]: string;
@@ -2520,6 +2605,77 @@ export interface operations {
                 };
                 content: {
                     "text/plain": boolean;
+                };
+            };
+        };
+    };
+    get_fonts: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FontInfo"][];
+                };
+            };
+        };
+    };
+    post_fonts: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": components["schemas"]["FileForm"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FontInfo"][];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    delete_fonts__id_: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FontInfo"][];
                 };
             };
         };

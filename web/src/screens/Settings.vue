@@ -2,6 +2,7 @@
 import { onMounted, ref } from 'vue'
 
 import { api, ask, attempt, type Schemas } from '../api/client'
+import FontList from '../parts/FontList.vue'
 
 const settings = ref<Schemas['Settings']>()
 onMounted(() => attempt(async () => (settings.value = await ask(api.GET('/api/settings')))))
@@ -37,5 +38,6 @@ async function save() {
       /></label>
       <el-button type="primary" native-type="submit">Save settings</el-button>
     </form>
+    <FontList />
   </div>
 </template>

@@ -8,5 +8,5 @@ mod tie;
 
 pub use message::{EmailPlan, Message, MessageFault};
 pub use naming::{file_name, numbered};
-pub use setup::{EmailChannel, Output, Plan, PlanProblem, Setup};
+pub use setup::{Attach, EmailChannel, Output, PdfSetup, PdfStandard, Plan, PlanProblem, Setup};
 pub use tie::{TieState, UsedName, name_uses, tie_states};

@@ -33,6 +33,48 @@ impl Output {
     }
 }
 
+/// How PDFs are written.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize, Default)]
+pub struct PdfSetup {
+    /// The standard that they keep.
+    #[serde(default)]
+    pub standard: PdfStandard,
+    /// What is attached to them.
+    #[serde(default)]
+    pub attach: Attach,
+    /// The password that opens them, with placeholders; empty for none.
+    #[serde(default)]
+    pub password: String,
+}
+
+/// A standard that a PDF keeps.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize, Default)]
+#[serde(rename_all = "kebab-case")]
+pub enum PdfStandard {
+    /// None beyond PDF itself.
+    #[default]
+    Plain,
+    /// PDF/A-2b, for archives (ISO 19005-2).
+    A2b,
+    /// PDF/A-3b, which may carry attachments (ISO 19005-3).
+    A3b,
+    /// PDF/UA-1, for reading aloud (ISO 14289-1).
+    Ua1,
+}
+
+/// What is attached to a PDF.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize, Default)]
+#[serde(rename_all = "kebab-case")]
+pub enum Attach {
+    /// Nothing.
+    #[default]
+    Nothing,
+    /// The record's data as JSON.
+    Json,
+    /// The record's data as CSV.
+    Csv,
+}
+
 /// The e-mail channel: every field may hold placeholders.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize, Default)]
 pub struct EmailChannel {
@@ -65,6 +107,9 @@ pub struct Setup {
     /// What is made.
     #[serde(default)]
     pub output: Output,
+    /// How PDFs are written.
+    #[serde(default)]
+    pub pdf: PdfSetup,
     /// The pattern of the documents' file names.
     #[serde(default)]
     pub name: String,
@@ -95,6 +140,20 @@ pub struct PlanProblem {
     pub problem: Problem,
 }
 
+impl PlanProblem {
+    fn of(field: &'static str, code: &'static str, message: &str) -> PlanProblem {
+        let problem = Problem {
+            code,
+            message: message.to_owned(),
+            place: Place::Text,
+            line: String::new(),
+            placeholder: String::new(),
+            span: Default::default(),
+        };
+        PlanProblem { field, problem }
+    }
+}
+
 /// A set-up, compiled once for all records.
 #[derive(Debug)]
 pub struct Plan {
@@ -102,6 +161,10 @@ pub struct Plan {
     pub ties: Ties,
     /// What is made.
     pub output: Output,
+    /// The standard of PDFs and what is attached to them.
+    pub pdf: (PdfStandard, Attach),
+    /// The password of PDFs.
+    pub password: Option<TextTemplate>,
     /// The file-name pattern.
     pub name: TextTemplate,
     /// The e-mail channel.
@@ -116,7 +179,9 @@ impl Plan {
         let pattern = if setup.name.trim().is_empty() { "Document [: run.number]" } else { &setup.name };
         let name = TextTemplate::new(pattern);
         let email = setup.email.as_ref().map(EmailPlan::new);
+        let password = Some(&setup.pdf.password).filter(|p| setup.output.pdf() && !p.trim().is_empty()).map(|p| TextTemplate::new(p));
         let mut texts = vec![("file name", &name)];
+        texts.extend(password.iter().map(|p| ("password", p)));
         if let Some(email) = &email {
             texts.extend(email.texts());
         }
@@ -125,19 +190,18 @@ impl Plan {
             .flat_map(|(field, text)| text.problems().iter().map(move |problem| PlanProblem { field, problem: problem.clone() }))
             .collect();
         if setup.email.as_ref().is_some_and(|e| e.to.trim().is_empty()) {
-            problems.push(PlanProblem {
-                field: "to",
-                problem: Problem {
-                    code: "no-recipient",
-                    message: "the e-mail channel has no recipient; choose the field that holds the address".into(),
-                    place: Place::Text,
-                    line: String::new(),
-                    placeholder: String::new(),
-                    span: Default::default(),
-                },
-            });
+            let message = "the e-mail channel has no recipient; choose the field that holds the address";
+            problems.push(PlanProblem::of("to", "no-recipient", message));
+        }
+        let PdfSetup { standard, attach, .. } = setup.pdf;
+        if matches!(standard, PdfStandard::A2b | PdfStandard::A3b) && password.is_some() {
+            let message = "a PDF/A can't be closed by a password; take the plain PDF, or leave the password out";
+            problems.push(PlanProblem::of("pdf", "password-in-archive", message));
+        }
+        if standard == PdfStandard::A2b && attach != Attach::Nothing && setup.output.pdf() {
+            problems.push(PlanProblem::of("pdf", "no-attachments", "PDF/A-2b takes no attachments; choose PDF/A-3b"));
         }
         let ties = Ties::new(setup.ties.iter().map(|(name, column)| (name.as_str(), column.as_str())));
-        Plan { ties, output: setup.output, name, email, problems }
+        Plan { ties, output: setup.output, pdf: (standard, attach), password, name, email, problems }
     }
 }

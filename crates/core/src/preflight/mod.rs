@@ -30,6 +30,8 @@ pub struct Outline {
     pub file_name: String,
     /// The message, when the e-mail channel is on.
     pub message: Option<Message>,
+    /// The password that opens the PDF, where one is asked for.
+    pub password: Option<String>,
     /// What a person should know of it, where the check was asked to notice.
     pub notes: Vec<Note>,
 }
@@ -97,7 +99,7 @@ pub fn obstacles(ties: &[TieState], plan: &Plan) -> Vec<Obstacle> {
         message: format!("“{}” is not tied to a column; choose the column that it takes", tie.name),
     });
     let texts = plan.problems.iter().map(|p| Obstacle {
-        station: if p.field == "file name" { "result" } else { "channels" },
+        station: if matches!(p.field, "file name" | "password" | "pdf") { "result" } else { "channels" },
         message: match p.problem.placeholder.as_str() {
             "" => p.problem.message.clone(),
             placeholder => format!("{} of the {}: {}", placeholder, p.field, p.problem.message),
@@ -130,6 +132,24 @@ pub fn check(plan: &Plan, scope: &Scope<'_>, document: Vec<FillError>) -> Result
             String::new()
         }
     };
+    let password = match plan.password.as_ref().map(|password| password.fill(scope)) {
+        None => None,
+        Some(Ok(text)) if !text.trim().is_empty() => Some(text.trim().to_owned()),
+        Some(Ok(_)) => {
+            findings.push(Finding {
+                record,
+                code: "blank-password".into(),
+                place: "password".into(),
+                placeholder: String::new(),
+                message: "the password comes out blank; put the field in, or leave the record out".into(),
+            });
+            None
+        }
+        Some(Err(error)) => {
+            findings.push(of_fill(record, "password", &error));
+            None
+        }
+    };
     let message = match plan.email.as_ref().map(|email| email.message(scope)) {
         None => None,
         Some(Ok(message)) => Some(message),
@@ -144,7 +164,7 @@ pub fn check(plan: &Plan, scope: &Scope<'_>, document: Vec<FillError>) -> Result
         }
     };
     match findings.is_empty() {
-        true => Ok(Outline { file_name: name, message, notes: notes(scope) }),
+        true => Ok(Outline { file_name: name, message, password, notes: notes(scope) }),
         false => Err(findings),
     }
 }

@@ -16,7 +16,7 @@ use mangle_core::template::{FillError, Need, Outline, Placeholder, Problem, Prog
 
 use crate::OpenError;
 use crate::package::Package;
-use crate::page::{self, Look, Mark, TypesetError, Typesetter};
+use crate::page::{self, FontSet, FontUse, LeftOut, Look, Mark, TypesetError, Typesetter};
 use crate::picture::{NoPictures, Pictures};
 
 pub use draw::{Added, SignerPlace};
@@ -87,6 +87,11 @@ impl Default for Means<'_> {
 impl Template {
     /// Opens and compiles a template.
     pub fn open(bytes: impl Into<Arc<[u8]>>) -> Result<Template, OpenError> {
+        Template::open_with(bytes, FontSet::shipped())
+    }
+
+    /// The same, with these fonts for its pages.
+    pub fn open_with(bytes: impl Into<Arc<[u8]>>, fonts: &Arc<FontSet>) -> Result<Template, OpenError> {
         let package = Package::open(bytes.into(), "a DOCX document")?;
         let kinds = Parts::read(&package)?;
         let (mut parts, mut placeholders, mut problems, mut outline) = (Vec::new(), Vec::new(), Vec::new(), Vec::new());
@@ -109,7 +114,7 @@ impl Template {
             marks.sort_by_key(|m| m.at.start);
             parts.push(Part { name: name.to_owned(), program: compiled.program, changed, first, marks });
         }
-        let look = Look::read(&package, &kinds)?;
+        let look = Look::read(&package, &kinds, fonts)?;
         // Headers and footers of repeated sections look names up in the turns.
         for (relation, lists) in sections {
             let own = parts.first().and_then(|document: &Part| look.relation(&document.name, &relation));
@@ -265,6 +270,14 @@ impl Template {
         Ok(Typesetter::default().make(&pages, &self.look, &self.look.pictures_with(&Added::default()))?)
     }
 
+    /// What its pages can't show, or show in another font than it asks for; worked
+    /// out from the pages before they are filled.
+    pub fn page_notes(&self) -> Result<PageNotes, OpenError> {
+        let pages = self.unfilled_pages()?;
+        let fonts = pages.fonts().into_iter().map(|asked| self.look.fonts().stand_in(&asked)).filter(|u| !u.same_widths).collect();
+        Ok(PageNotes { left_out: pages.left_out.into_iter().collect(), fonts })
+    }
+
     /// The same as a page model.
     pub fn unfilled_pages(&self) -> Result<page::Document, OpenError> {
         let added = Added::default();
@@ -287,13 +300,35 @@ impl Template {
     }
 
     /// The filled document typeset.
-    pub fn typeset(&self, filled: &Filled, typesetter: &Typesetter) -> Result<page::Made, MakeError> {
+    pub fn typeset(&self, filled: &Filled, typesetter: &Typesetter<'_>) -> Result<page::Made, MakeError> {
         Ok(self.typeset_pages(&self.pages(filled)?, filled, typesetter)?)
     }
 
     /// Pages read before, typeset.
-    pub fn typeset_pages(&self, pages: &page::Document, filled: &Filled, typesetter: &Typesetter) -> Result<page::Made, TypesetError> {
+    pub fn typeset_pages(&self, pages: &page::Document, filled: &Filled, typesetter: &Typesetter<'_>) -> Result<page::Made, TypesetError> {
         typesetter.make(pages, &self.look, &self.look.pictures_with(&filled.added))
+    }
+}
+
+/// What a person should know of a template's pages.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct PageNotes {
+    /// What can't be shown.
+    pub left_out: Vec<LeftOut>,
+    /// Fonts that are not here, and what shows them.
+    pub fonts: Vec<FontUse>,
+}
+
+impl PageNotes {
+    /// All of it in words.
+    pub fn said(&self) -> Vec<String> {
+        let fonts = self.fonts.iter().map(|font| {
+            format!(
+                "the font “{}” is not here: “{}” takes its place, and lines may break elsewhere; upload the font in Settings, or embed it in the document",
+                font.asked, font.shown
+            )
+        });
+        self.left_out.iter().map(ToString::to_string).chain(fonts).collect()
     }
 }
 

@@ -23,6 +23,7 @@ pub enum PartKind {
     Theme,
     Settings,
     Comments,
+    Fonts,
 }
 
 impl PartKind {
@@ -38,6 +39,7 @@ impl PartKind {
             "numbering" => PartKind::Numbering,
             "theme" => PartKind::Theme,
             "settings" => PartKind::Settings,
+            "fontTable" => PartKind::Fonts,
             "comments" | "commentsExtended" | "commentsIds" | "commentsExtensible" => PartKind::Comments,
             _ => return None,
         })
@@ -86,7 +88,10 @@ impl Parts {
         }
         let mut relations = HashMap::new();
         for (name, kind) in &kinds {
-            if matches!(kind, PartKind::Document | PartKind::Header | PartKind::Footer | PartKind::Notes | PartKind::Numbering) {
+            if matches!(
+                kind,
+                PartKind::Document | PartKind::Header | PartKind::Footer | PartKind::Notes | PartKind::Numbering | PartKind::Fonts
+            ) {
                 relations.insert(name.clone(), relations_of(package, name)?);
             }
         }

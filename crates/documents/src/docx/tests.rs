@@ -88,7 +88,7 @@ fn the_pdf_is_sound_tagged_and_its_fonts_are_embedded_and_subset() {
 #[test]
 fn a_proof_says_so_across_the_page() {
     let (template, sheet) = (Template::open(demo("reminder.docx")).expect("opens"), holders());
-    let made = template.typeset(&filled(&template, &sheet, 214), &Typesetter { proof: true }).expect("typesets");
+    let made = template.typeset(&filled(&template, &sheet, 214), &Typesetter { proof: true, ..Typesetter::default() }).expect("typesets");
     let text = tool("pdftotext", &["FILE", "-"], &made.pdf("x", NOON).expect("a PDF"), "pdf");
     // Rotated, its letters come out one by one, from the lower left to the upper right.
     let signs: String = text.lines().map(str::trim).filter(|l| l.len() == 1).rev().collect();

@@ -15,7 +15,7 @@ macro_rules! shipped {
 }
 
 /// The faces, embedded in the program.
-static FACES: [&[u8]; 26] = shipped![
+static FACES: [&[u8]; 38] = shipped![
     "LiberationSerif-Regular.ttf",
     "LiberationSerif-Bold.ttf",
     "LiberationSerif-Italic.ttf",
@@ -42,6 +42,18 @@ static FACES: [&[u8]; 26] = shipped![
     "NotoSansHebrew-Bold.ttf",
     "DejaVuSans.ttf",
     "DejaVuSans-Bold.ttf",
+    "NotoSans-Regular.ttf",
+    "NotoSans-Bold.ttf",
+    "NotoSans-Italic.ttf",
+    "NotoSans-BoldItalic.ttf",
+    "NotoSerif-Regular.ttf",
+    "NotoSerif-Bold.ttf",
+    "NotoSansThai-Regular.ttf",
+    "NotoSansThai-Bold.ttf",
+    "NotoSansDevanagari-Regular.ttf",
+    "NotoSansDevanagari-Bold.ttf",
+    "DroidSansFallbackFull.ttf",
+    "Symbola.ttf",
 ];
 
 /// Fonts as the typesetter takes them.
@@ -150,6 +162,15 @@ impl Metrics {
     }
 }
 
+/// Font files that a person or a document brings: whether they can be used, and the
+/// families in them.
+pub fn families(file: &[u8]) -> Vec<String> {
+    let mut found: Vec<String> = Font::iter(Bytes::new(file.to_vec())).map(|f| f.info().family.clone()).collect();
+    found.sort();
+    found.dedup();
+    found
+}
+
 /// A font that a document asks for and the one that shows it.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct FontUse {
@@ -171,6 +192,11 @@ fn shipped_for(asked: &str) -> (&'static str, bool) {
         "calibri" => ("Carlito", true),
         "cambria" => ("Caladea", true),
         "calibrilight" | "aptos" | "aptosdisplay" | "candara" | "corbel" | "segoeui" => ("Carlito", false),
+        "verdana" | "tahoma" | "lucidasans" => ("DejaVu Sans", false),
+        "opensans" | "notosansdisplay" | "segoeuisymbol" => ("Noto Sans", false),
+        "segoeuiemoji" | "applecoloremoji" => ("Symbola", false),
+        "msmincho" | "msgothic" | "mspgothic" | "meiryo" | "yugothic" | "yumincho" | "simsun" | "nsimsun" | "simhei" | "microsoftyahei"
+        | "dengxian" | "mingliu" | "pmingliu" | "microsoftjhenghei" | "malgungothic" | "batang" | "gulim" => ("Droid Sans Fallback", false),
         "consolas" | "lucidaconsole" | "menlo" | "monaco" => ("Liberation Mono", false),
         "georgia" | "garamond" | "bookantiqua" | "palatinolinotype" | "constantia" | "baskerville" => ("Caladea", false),
         name if name.contains("mono") || name.contains("code") => ("Liberation Mono", false),

@@ -1,6 +1,8 @@
 //! The text of a document's pages, line by line as it reads: what two versions
 //! are compared by.
 
+use std::collections::BTreeSet;
+
 use super::model::{Block, Document, Drawing, Inline, Paragraph, Shows};
 
 impl Document {
@@ -15,6 +17,47 @@ impl Document {
         }
         blocks(&self.endnotes, &mut lines);
         lines
+    }
+
+    /// The families of fonts that its text asks for.
+    pub fn fonts(&self) -> BTreeSet<String> {
+        let mut found = BTreeSet::new();
+        for section in &self.sections {
+            section.header.all().chain(section.footer.all()).for_each(|b| fonts(b, &mut found));
+            fonts(&section.blocks, &mut found);
+        }
+        fonts(&self.endnotes, &mut found);
+        found
+    }
+}
+
+fn fonts(blocks: &[Block], found: &mut BTreeSet<String>) {
+    for block in blocks {
+        match block {
+            Block::Paragraph(paragraph) => {
+                if let Some(marker) = &paragraph.marker {
+                    found.insert(marker.style.font.to_string());
+                }
+                inline_fonts(&paragraph.inlines, found);
+            }
+            Block::Table(table) => table.rows.iter().flat_map(|r| &r.cells).for_each(|c| fonts(&c.blocks, found)),
+        }
+    }
+}
+
+fn inline_fonts(inlines: &[Inline], found: &mut BTreeSet<String>) {
+    for inline in inlines {
+        match inline {
+            Inline::Text(text, style) if !text.trim().is_empty() && !found.contains(&*style.font) => {
+                found.insert(style.font.to_string());
+            }
+            Inline::Footnote(note) => fonts(note, found),
+            Inline::Drawing(drawing) => each_box(drawing, &mut |b| fonts(b, found)),
+            Inline::Anchored(anchored) => each_box(&anchored.drawing, &mut |b| fonts(b, found)),
+            Inline::Link(_, inner) => inline_fonts(inner, found),
+            Inline::Marked(_, inner) => inline_fonts(std::slice::from_ref(inner), found),
+            _ => {}
+        }
     }
 }
 
@@ -93,8 +136,8 @@ fn apart(inlines: &[Inline], lines: &mut Vec<String>) {
     for inline in inlines {
         match inline {
             Inline::Footnote(note) => blocks(note, lines),
-            Inline::Drawing(drawing) => boxes(drawing, lines),
-            Inline::Anchored(anchored) => boxes(&anchored.drawing, lines),
+            Inline::Drawing(drawing) => each_box(drawing, &mut |b| blocks(b, lines)),
+            Inline::Anchored(anchored) => each_box(&anchored.drawing, &mut |b| blocks(b, lines)),
             Inline::Link(_, inner) => apart(inner, lines),
             Inline::Marked(_, inner) => apart(std::slice::from_ref(inner), lines),
             _ => {}
@@ -102,10 +145,11 @@ fn apart(inlines: &[Inline], lines: &mut Vec<String>) {
     }
 }
 
-fn boxes(drawing: &Drawing, lines: &mut Vec<String>) {
+/// Each text box of a drawing.
+fn each_box(drawing: &Drawing, work: &mut dyn FnMut(&[Block])) {
     match &drawing.shows {
-        Shows::Shape { text: Some(text), .. } => blocks(&text.blocks, lines),
-        Shows::Group(parts) => parts.iter().for_each(|(_, _, d)| boxes(d, lines)),
+        Shows::Shape { text: Some(text), .. } => work(&text.blocks),
+        Shows::Group(parts) => parts.iter().for_each(|(_, _, d)| each_box(d, work)),
         _ => {}
     }
 }

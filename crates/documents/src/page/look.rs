@@ -17,6 +17,9 @@ use crate::OpenError;
 use crate::docx::{Added, PartKind, Parts};
 use crate::package::Package;
 
+/// The most fonts that a document brings.
+const MOST_FONTS: usize = 64;
+
 /// The most that a page's last line may hang into the margin, in points.
 const MOST_HANG: f64 = 2.5;
 
@@ -106,7 +109,7 @@ fn theme<'a>(root: Node<'a, 'a>) -> Theme {
 
 impl Look {
     /// Reads what a template's documents share.
-    pub(crate) fn read(package: &Package, parts: &Parts) -> Result<Look, OpenError> {
+    pub(crate) fn read(package: &Package, parts: &Parts, fonts: &Arc<FontSet>) -> Result<Look, OpenError> {
         let read = |kind: PartKind| parts.first(kind).map(|name| package.part(name).map(|bytes| (name, bytes))).transpose();
         let broken = |part: &str| {
             let part = part.to_owned();
@@ -154,7 +157,7 @@ impl Look {
             numbering_part: parts.first(PartKind::Numbering).unwrap_or_default().to_owned(),
             tables_hang,
             settings,
-            fonts: FontSet::shipped().clone(),
+            fonts: with_embedded(package, parts, fonts)?,
             notes: [notes_part(package, parts, "footnotes")?, notes_part(package, parts, "endnotes")?],
         })
     }
@@ -182,7 +185,7 @@ impl Look {
     }
 
     /// The fonts that show its text.
-    pub(super) fn fonts(&self) -> &FontSet {
+    pub(crate) fn fonts(&self) -> &FontSet {
         &self.fonts
     }
 
@@ -236,6 +239,39 @@ impl Look {
         let own = self.pictures.get_key_value(part).map(|(name, _)| name);
         own.or_else(|| added.media.iter().map(|(name, _)| name).find(|name| &***name == part))
     }
+}
+
+/// The fonts with those that the document brings itself (ECMA-376 part 1, 17.8).
+fn with_embedded(package: &Package, parts: &Parts, fonts: &Arc<FontSet>) -> Result<Arc<FontSet>, OpenError> {
+    let Some(table) = parts.first(PartKind::Fonts) else { return Ok(fonts.clone()) };
+    let relations = parts.relations().get(table);
+    let bytes = package.part(table)?;
+    // A table that can't be read costs the fonts, not the document.
+    let Ok(document) = parse(&bytes) else { return Ok(fonts.clone()) };
+    let mut files = Vec::new();
+    for font in document.root_element().elements().filter(|f| f.name() == "font") {
+        for face in ["embedRegular", "embedBold", "embedItalic", "embedBoldItalic"].iter().filter_map(|n| font.child(n)) {
+            let target = face.attr("id").and_then(|id| relations?.get(id));
+            if let Some(target) = target.filter(|t| package.has(t))
+                && files.len() < MOST_FONTS
+            {
+                files.push(uncovered(package.part(target)?.to_vec(), face.attr("fontKey").unwrap_or_default()));
+            }
+        }
+    }
+    Ok(if files.is_empty() { fonts.clone() } else { Arc::new(fonts.with(files)) })
+}
+
+/// An embedded font as its file: its first 32 bytes are covered by a key (17.8.1).
+fn uncovered(mut file: Vec<u8>, key: &str) -> Vec<u8> {
+    let digits: Vec<u8> = key.bytes().filter(u8::is_ascii_hexdigit).filter_map(|b| char::from(b).to_digit(16)).map(|d| d as u8).collect();
+    if digits.len() == 32 {
+        let key: Vec<u8> = digits.chunks(2).rev().map(|pair| pair[0] << 4 | pair[1]).collect();
+        for (at, byte) in file.iter_mut().take(32).enumerate() {
+            *byte ^= key[at % 16];
+        }
+    }
+    file
 }
 
 /// The part of footnotes or endnotes: the one whose root is called so.

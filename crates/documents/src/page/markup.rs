@@ -14,6 +14,7 @@ use std::sync::Arc;
 
 use super::fonts::FontSet;
 use super::model::{Block, Border, Document, Line, NumberFormat, PageSize, Paragraph, Raise, TextStyle};
+use super::typeset::AttachedKind;
 
 /// Marks go through the typesetter as links to addresses of this kind.
 pub(super) const MARK: &str = "mark:";
@@ -32,6 +33,7 @@ pub(super) struct Wanted<'a> {
     pub tab: f64,
     /// PROOF across every page.
     pub proof: bool,
+    pub attached: Option<AttachedKind>,
     pub fonts: &'a FontSet,
 }
 
@@ -48,6 +50,7 @@ pub(super) fn write(document: &Document, wanted: Wanted<'_>) -> Markup {
         adds_spaces: document.adds_spaces,
         number_format: NumberFormat::Decimal,
         section: 0,
+        headings: Vec::new(),
     };
     writer.document(document);
     writer.finish(document)
@@ -76,6 +79,8 @@ struct Writer<'a> {
     adds_spaces: bool,
     number_format: NumberFormat,
     section: usize,
+    /// The levels of the headings around, outermost first.
+    headings: Vec<u8>,
 }
 
 impl Writer<'_> {
@@ -96,6 +101,9 @@ impl Writer<'_> {
         source.push_str(")\n");
         for (index, (style, line)) in self.styles.iter().enumerate() {
             define(&mut source, index, style, *line, self.wanted.fonts);
+        }
+        if let Some(attached) = self.wanted.attached {
+            source.push_str(attached.markup());
         }
         source.push_str(&self.out);
         Markup { source, pictures: self.pictures }

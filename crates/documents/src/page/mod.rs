@@ -13,8 +13,8 @@ mod symbols;
 mod typeset;
 mod xml;
 
-pub use fonts::{FontSet, FontUse};
+pub use fonts::{FontSet, FontUse, families};
 pub use look::{Look, Pictures};
 pub use model::*;
 pub use read::read;
-pub use typeset::{Made, MarkedSpot, TypesetError, Typesetter};
+pub use typeset::{Attached, AttachedKind, Made, MarkedSpot, PdfWish, Standard, TypesetError, Typesetter};

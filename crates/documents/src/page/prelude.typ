@@ -1,7 +1,10 @@
 // What every document's markup builds on. Lengths come in already worked out.
 
 // Fonts for signs that a document's own fonts lack.
-#let others = ("Noto Sans Arabic", "Noto Sans Hebrew", "DejaVu Sans", "Noto Emoji", "Droid Sans Fallback")
+#let others = (
+  "Noto Sans Arabic", "Noto Sans Hebrew", "DejaVu Sans", "Noto Sans", "Noto Sans Devanagari", "Noto Sans Thai",
+  "Droid Sans Fallback", "Symbola",
+)
 
 // What holds for all text; `separator` is the height of the line above footnotes.
 #let office(separator, body) = {

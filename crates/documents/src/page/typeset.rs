@@ -13,7 +13,7 @@ use typst::text::{Font, FontBook};
 use typst::utils::LazyHash;
 use typst::{Library, LibraryExt, World};
 use typst_layout::PagedDocument;
-use typst_pdf::{PdfOptions, Timestamp};
+use typst_pdf::{PdfOptions, PdfStandard, PdfStandards, Timestamp};
 
 use super::fonts::FontSet;
 use super::look::{Look, Pictures};
@@ -95,9 +95,74 @@ impl World for Files<'_> {
 
 /// Makes pages. One serves the whole process.
 #[derive(Debug, Default, Clone, Copy)]
-pub struct Typesetter {
+pub struct Typesetter<'a> {
     /// Prints PROOF across every page.
     pub proof: bool,
+    /// What is attached to the PDF.
+    pub attached: Option<Attached<'a>>,
+}
+
+/// A file that is attached to a PDF: the data that the document was made from.
+#[derive(Debug, Clone, Copy)]
+pub struct Attached<'a> {
+    /// Its kind.
+    pub kind: AttachedKind,
+    /// Its content.
+    pub bytes: &'a [u8],
+}
+
+/// The kinds of attached files.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+#[allow(missing_docs)]
+pub enum AttachedKind {
+    Json,
+    Csv,
+}
+
+impl AttachedKind {
+    /// Its virtual path, from which it has its name.
+    fn path(self) -> &'static str {
+        match self {
+            AttachedKind::Json => "/record.json",
+            AttachedKind::Csv => "/record.csv",
+        }
+    }
+
+    pub(super) fn markup(self) -> &'static str {
+        match self {
+            AttachedKind::Json => {
+                "#pdf.attach(\"/record.json\", relationship: \"data\", mime-type: \"application/json\", description: \"The record that this document was made from\")\n"
+            }
+            AttachedKind::Csv => {
+                "#pdf.attach(\"/record.csv\", relationship: \"data\", mime-type: \"text/csv\", description: \"The record that this document was made from\")\n"
+            }
+        }
+    }
+}
+
+/// How a PDF is written.
+#[derive(Debug, Clone, Copy)]
+pub struct PdfWish<'a> {
+    /// Its title.
+    pub title: &'a str,
+    /// When it is made.
+    pub moment: DateTime,
+    /// The standard that it keeps besides PDF itself.
+    pub standard: Option<Standard>,
+    /// The password that opens it. With one, the same pages no longer give the same
+    /// bytes.
+    pub password: Option<&'a str>,
+}
+
+/// A standard that a PDF keeps.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Standard {
+    /// PDF/A-2b (ISO 19005-2).
+    A2b,
+    /// PDF/A-3b (ISO 19005-3).
+    A3b,
+    /// PDF/UA-1 (ISO 14289-1).
+    Ua1,
 }
 
 /// Typeset pages.
@@ -146,17 +211,21 @@ fn marks_in(frame: &Frame, page: usize, (x, y): (f64, f64), found: &mut Vec<Mark
     }
 }
 
-impl Typesetter {
+impl Typesetter<'_> {
     /// Typesets a document.
     pub fn make(&self, document: &Document, look: &Look, pictures: &Pictures) -> Result<Made, TypesetError> {
         let fonts = look.fonts();
-        let markup = markup::write(document, Wanted { tab: look.tab_distance(), proof: self.proof, fonts });
-        let pictures = markup
+        let markup =
+            markup::write(document, Wanted { tab: look.tab_distance(), proof: self.proof, attached: self.attached.map(|a| a.kind), fonts });
+        let mut pictures: HashMap<FileId, Bytes> = markup
             .pictures
             .iter()
             .enumerate()
             .filter_map(|(number, part)| Some((id(&picture_path(number, part)), pictures.get(part)?.clone())))
             .collect();
+        if let Some(attached) = &self.attached {
+            pictures.insert(id(attached.kind.path()), Bytes::new(attached.bytes.to_vec()));
+        }
         let files = Files { fonts, main: Source::new(BASE.main, markup.source), pictures };
         // Whatever a document does to the typesetter, it costs that document alone.
         let compiled = std::panic::catch_unwind(std::panic::AssertUnwindSafe(|| typst::compile::<PagedDocument>(&files).output));
@@ -179,7 +248,13 @@ impl Made {
 
     /// The pages as a tagged PDF. The same pages, title and moment give the same
     /// bytes.
-    pub fn pdf(mut self, title: &str, moment: DateTime) -> Result<Vec<u8>, TypesetError> {
+    pub fn pdf(self, title: &str, moment: DateTime) -> Result<Vec<u8>, TypesetError> {
+        self.pdf_as(PdfWish { title, moment, standard: None, password: None })
+    }
+
+    /// The pages as a PDF of that kind.
+    pub fn pdf_as(mut self, wish: PdfWish<'_>) -> Result<Vec<u8>, TypesetError> {
+        let PdfWish { title, moment, .. } = wish;
         let timestamp = Datetime::from_ymd_hms(
             i32::from(moment.year()),
             moment.month() as u8,
@@ -193,10 +268,23 @@ impl Made {
             ident: Smart::Custom(title.to_owned()),
             creator: Smart::Custom(Some("Mangle".to_owned())),
             timestamp: timestamp.map(Timestamp::new_utc),
+            standards: match wish.standard {
+                None => PdfStandards::default(),
+                Some(standard) => PdfStandards::new(&[match standard {
+                    Standard::A2b => PdfStandard::A_2b,
+                    Standard::A3b => PdfStandard::A_3b,
+                    Standard::Ua1 => PdfStandard::Ua_1,
+                }])
+                .map_err(|e| TypesetError(e.message().to_string()))?,
+            },
             ..PdfOptions::default()
         };
-        typst_pdf::pdf(&self.document, &options)
-            .map_err(|errors| TypesetError(errors.iter().map(|e| e.message.to_string()).collect::<Vec<_>>().join("; ")))
+        let pdf = typst_pdf::pdf(&self.document, &options)
+            .map_err(|errors| TypesetError(errors.iter().map(|e| e.message.to_string()).collect::<Vec<_>>().join("; ")))?;
+        match wish.password {
+            Some(password) => crate::pdf::close(&pdf, password).map_err(|e| TypesetError(e.to_string())),
+            None => Ok(pdf),
+        }
     }
 
     /// Where the signature fields are: number, page from 1, left and top in points.

@@ -15,6 +15,15 @@ pub const MOST_COLUMNS: usize = 2_000;
 /// The most rows that a sheet may have.
 pub const MOST_ROWS: usize = 500_000;
 
+/// Rows of text as CSV (RFC 4180), in UTF-8.
+pub fn csv(rows: &[Vec<String>]) -> Result<Vec<u8>, ::csv::Error> {
+    let mut writer = ::csv::Writer::from_writer(Vec::new());
+    for row in rows {
+        writer.write_record(row)?;
+    }
+    writer.into_inner().map_err(|e| e.into_error().into())
+}
+
 /// Reads the sheets of a file: a workbook's, or the one of a delimited text.
 /// `name` is only used to name the sheet of a text.
 pub fn read(name: &str, bytes: Arc<[u8]>) -> Result<Vec<RawSheet>, OpenError> {

@@ -12,11 +12,11 @@ use super::poppler::{Word, lines, words};
 
 const NOON: DateTime = DateTime::constant(2026, 11, 23, 12, 0, 0, 0);
 
-fn folder() -> PathBuf {
+pub fn folder() -> PathBuf {
     PathBuf::from(env!("CARGO_MANIFEST_DIR")).join("tests/corpus")
 }
 
-fn open(name: &str) -> Template {
+pub fn open(name: &str) -> Template {
     let bytes = std::fs::read(folder().join(format!("{name}.docx"))).expect(name);
     Template::open(bytes).unwrap_or_else(|e| panic!("{name}: {e}"))
 }

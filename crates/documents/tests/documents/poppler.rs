@@ -9,7 +9,7 @@ pub struct Word {
     pub bottom: f64,
 }
 
-fn run(program: &str, arguments: &[&str], pdf: &[u8]) -> String {
+pub fn run(program: &str, arguments: &[&str], pdf: &[u8]) -> String {
     let file = tempfile::NamedTempFile::new().expect("a file");
     std::fs::write(file.path(), pdf).expect("written");
     let path = file.path().to_string_lossy().into_owned();

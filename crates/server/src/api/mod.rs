@@ -4,6 +4,7 @@ mod clauses;
 mod dispatches;
 mod drop;
 mod fields;
+mod fonts;
 mod language;
 mod pages;
 mod runs;
@@ -48,6 +49,7 @@ fn described() -> OpenApiRouter<App> {
         .merge(dispatches::router())
         .merge(drop::router())
         .merge(fields::router())
+        .merge(fonts::router())
         .merge(language::router())
         .merge(runs::router())
         .merge(settings::router())

@@ -3,12 +3,13 @@
 use std::sync::Arc;
 
 use anyhow::{Context as _, Result};
+use mangle_core::dispatch::{Attach, PdfStandard};
 use mangle_core::language::Context;
 use mangle_core::preflight::{Finding, Noted, Outline, check, gather_notes, same_names};
-use mangle_core::records::{Cell, Record};
+use mangle_core::records::{Cell, Record, to_json, to_rows};
 use mangle_core::template::FillError;
 use mangle_documents::docx::{Filled, Template};
-use mangle_documents::page::{Made, Typesetter};
+use mangle_documents::page::{Attached, AttachedKind, Made, PdfWish, Standard, Typesetter};
 
 use tokio_util::sync::CancellationToken;
 
@@ -65,8 +66,34 @@ pub fn check_all(prepared: &Prepared, template: &Template, records: &[&Record], 
 }
 
 /// The typeset pages of a filled template.
-pub fn page_of(template: &Template, filled: &Filled, proof: bool) -> Result<Made> {
-    template.typeset(filled, &Typesetter { proof }).context("the pages can't be made")
+pub fn page_of(template: &Template, filled: &Filled, typesetter: &Typesetter<'_>) -> Result<Made> {
+    template.typeset(filled, typesetter).context("the pages can't be made")
+}
+
+/// The record's data as it is attached to its PDF.
+fn attachment(attach: Attach, record: &Record) -> Result<Option<(AttachedKind, Vec<u8>)>> {
+    Ok(match attach {
+        Attach::Nothing => None,
+        Attach::Json => Some((AttachedKind::Json, serde_json::to_vec_pretty(&to_json(record))?)),
+        Attach::Csv => Some((AttachedKind::Csv, mangle_documents::table::csv(&to_rows(record))?)),
+    })
+}
+
+/// The record's PDF as the plan wants it.
+fn pdf_of(prepared: &Prepared, template: &Template, record: &Record, made: (&Filled, &Outline), run: &RunWork) -> Result<Vec<u8>> {
+    let (filled, outline) = made;
+    let (standard, attach) = prepared.plan.pdf;
+    let attachment = attachment(attach, record)?;
+    let attached = attachment.as_ref().map(|(kind, bytes)| Attached { kind: *kind, bytes });
+    let pages = page_of(template, filled, &Typesetter { proof: run.proof, attached })?;
+    let standard = match standard {
+        PdfStandard::Plain => None,
+        PdfStandard::A2b => Some(Standard::A2b),
+        PdfStandard::A3b => Some(Standard::A3b),
+        PdfStandard::Ua1 => Some(Standard::Ua1),
+    };
+    let moment = run.moment.parse().unwrap_or_else(|_| clock::now());
+    Ok(pages.pdf_as(PdfWish { title: &outline.file_name, moment, standard, password: outline.password.as_deref() })?)
 }
 
 /// Makes an item and files it.
@@ -128,8 +155,7 @@ fn make(prepared: &Prepared, run: &RunWork, item: &ItemWork) -> Result<MadeBytes
     };
     let pdf = match prepared.plan.output.pdf() || run.proof {
         true => {
-            let moment = run.moment.parse().unwrap_or_else(|_| clock::now());
-            let pdf = page_of(template, &filled, run.proof).and_then(|made| Ok(made.pdf(&outline.file_name, moment)?));
+            let pdf = pdf_of(prepared, template, &record, (&filled, &outline), run);
             Some(pdf.map_err(|e| ItemError { code: "pages".into(), place: "pdf".into(), message: format!("{e:#}") })?)
         }
         false => None,
@@ -148,7 +174,10 @@ fn proof_of(prepared: &Prepared, template: &Template, record: &Record, number: u
             let scope = prepared.scope(record, &context);
             let name = prepared.plan.name.fill(&scope).ok().and_then(|n| mangle_core::dispatch::file_name(&n));
             let filled = template.fill_with(&scope, prepared.means()).map_err(|_| findings)?;
-            Ok((filled, Outline { file_name: name.unwrap_or_else(|| format!("Proof {number}")), message: None, notes: Vec::new() }))
+            Ok((
+                filled,
+                Outline { file_name: name.unwrap_or_else(|| format!("Proof {number}")), message: None, password: None, notes: Vec::new() },
+            ))
         }
         Err(findings) => Err(findings),
     }

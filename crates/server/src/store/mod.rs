@@ -2,6 +2,7 @@
 
 pub mod clauses;
 pub mod dispatches;
+pub mod fonts;
 pub mod items;
 pub mod pictures;
 pub mod runs;
@@ -24,10 +25,11 @@ pub struct Store(Pool<SqliteConnectionManager>);
 /// A connection of the store.
 pub type Connection = PooledConnection<SqliteConnectionManager>;
 
-const MIGRATIONS: [&str; 3] = [
+const MIGRATIONS: [&str; 4] = [
     include_str!("../../migrations/01-start.sql"),
     include_str!("../../migrations/02-versions-and-specimens.sql"),
     include_str!("../../migrations/03-pictures-and-clauses.sql"),
+    include_str!("../../migrations/04-fonts.sql"),
 ];
 
 impl Store {

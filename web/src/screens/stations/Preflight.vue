@@ -39,8 +39,9 @@ function leaveOut(out: number[]) {
       {{ count(note.rows.length, 'record') }}: {{ note.message }}
       <span class="quiet">Rows</span>
       <template v-for="(row, index) in note.rows.slice(0, 12)" :key="row">
-        <button type="button" class="plain" @click="$emit('pick', row)">{{ row }}</button
-        >{{ index + 1 < Math.min(note.rows.length, 12) ? ', ' : '' }}
+        <button type="button" class="plain" @click="$emit('pick', row)">{{ row }}</button>{{
+          index + 1 < Math.min(note.rows.length, 12) ? ', ' : ''
+        }}
       </template>
       <span v-if="note.rows.length > 12" class="quiet">and {{ note.rows.length - 12 }} more</span>
     </li>

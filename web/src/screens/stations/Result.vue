@@ -7,6 +7,14 @@ defineProps<{
   page: Schemas['PageView'] | undefined
   change: (work: (bench: Bench) => void, soon?: boolean) => void
 }>()
+type Standard = Schemas['PdfSetup']['standard']
+type Attach = Schemas['PdfSetup']['attach']
+const standards: [Standard, string][] = [
+  ['plain', 'reading and printing'],
+  ['a2b', 'archives: PDF/A-2b'],
+  ['a3b', 'archives, with attachments: PDF/A-3b'],
+  ['ua1', 'reading aloud: PDF/UA-1'],
+]
 const locales = [
   ['en-GB', 'English (UK): 1,234.50, 30 Sept 2026'],
   ['en-US', 'English (US): 1,234.50, Sep 30, 2026'],
@@ -29,6 +37,37 @@ const locales = [
       ><el-radio value="both">Both</el-radio>
     </el-radio-group>
   </div>
+  <template v-if="bench.setup.output !== 'docx'">
+    <div class="field">
+      <span>PDF for</span>
+      <el-select
+        :model-value="bench.setup.pdf.standard"
+        aria-label="Kind of PDF"
+        @change="(v: Standard) => change((b) => (b.setup.pdf.standard = v))"
+      >
+        <el-option v-for="[kind, label] in standards" :key="kind" :value="kind" :label="label" />
+      </el-select>
+    </div>
+    <div class="field">
+      <span>Attach the record’s data</span>
+      <el-radio-group
+        :model-value="bench.setup.pdf.attach"
+        @change="(v) => change((b) => (b.setup.pdf.attach = v as Attach))"
+      >
+        <el-radio value="nothing">No</el-radio><el-radio value="json">as JSON</el-radio
+        ><el-radio value="csv">as CSV</el-radio>
+      </el-radio-group>
+    </div>
+    <label class="field"
+      ><span>Password that opens it, with placeholders; none if blank</span>
+      <el-input
+        class="code"
+        placeholder="[: ref]"
+        :model-value="bench.setup.pdf.password"
+        @update:model-value="(text: string) => change((b) => (b.setup.pdf.password = text), true)"
+      />
+    </label>
+  </template>
   <label class="field"
     ><span>File name, with placeholders</span>
     <el-input

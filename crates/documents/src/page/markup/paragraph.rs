@@ -174,7 +174,11 @@ impl Writer<'_> {
         flag("pairs", paragraph.rtl || runs_back(&paragraph.inlines));
         flag("unbroken", self.hyphenate && !paragraph.hyphenate);
         if let Some(level) = paragraph.outline.filter(|_| is_first && self.around == Around::Page) {
-            let _ = write!(out, ", head: {level}");
+            // Levels that a document leaves out are closed up: bookmarks and tags
+            // nest one by one.
+            self.headings.retain(|above| *above < level);
+            self.headings.push(level);
+            let _ = write!(self.out, ", head: {}", self.headings.len());
         }
     }
 

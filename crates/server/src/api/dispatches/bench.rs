@@ -41,6 +41,10 @@ struct SetupBody {
     left_out: Vec<usize>,
     /// pdf, docx or both.
     output: String,
+    /// How PDFs are written.
+    #[serde(default)]
+    #[schema(required = true)]
+    pdf: PdfSetup,
     /// The pattern of file names.
     name: String,
     /// The e-mail channel, when it is on.
@@ -53,6 +57,38 @@ struct SetupBody {
     /// The column that holds a record's own locale; blank for none.
     #[serde(default)]
     locale_column: String,
+}
+
+/// How PDFs are written.
+#[derive(Debug, Clone, Default, Serialize, Deserialize, ToSchema)]
+struct PdfSetup {
+    /// The standard that they keep.
+    standard: PdfStandard,
+    /// What is attached to them.
+    attach: Attach,
+    /// The password that opens them, with placeholders; empty for none.
+    password: String,
+}
+
+/// plain, PDF/A-2b, PDF/A-3b or PDF/UA-1.
+#[derive(Debug, Clone, Copy, Default, Serialize, Deserialize, ToSchema)]
+#[serde(rename_all = "kebab-case")]
+enum PdfStandard {
+    #[default]
+    Plain,
+    A2b,
+    A3b,
+    Ua1,
+}
+
+/// What is attached: nothing, or the record's data.
+#[derive(Debug, Clone, Copy, Default, Serialize, Deserialize, ToSchema)]
+#[serde(rename_all = "kebab-case")]
+enum Attach {
+    #[default]
+    Nothing,
+    Json,
+    Csv,
 }
 
 /// The e-mail channel; every field may hold placeholders.

@@ -4,6 +4,7 @@ use axum::Json;
 use axum::extract::{Path, State};
 use mangle_core::records::Record;
 use mangle_core::value::EmailAddress;
+use mangle_documents::page::Typesetter;
 use serde::Serialize;
 use utoipa::ToSchema;
 
@@ -97,7 +98,7 @@ fn view(prepared: &Prepared, row: usize) -> Result<PageView, Refused> {
     // A wrong address must not hide the page; a wrong value in it does.
     let (filled, trace) = template.fill_traced(&scope, prepared.means());
     if let Ok(filled) = filled {
-        view.pages = Pages::of(&run::page_of(template, &filled, false)?);
+        view.pages = Pages::of(&run::page_of(template, &filled, &Typesetter::default())?);
     }
     view.trace = TraceInfo::of(trace, template.placeholders());
     Ok(view)

@@ -21,6 +21,7 @@ use utoipa_axum::routes;
 
 use super::upload::{FileForm, files};
 use crate::error::{Answer, Problem, Refused};
+use crate::prepare::blocking;
 use crate::server::App;
 use crate::store::clauses;
 use crate::store::templates::{self, TemplateInfo};
@@ -223,6 +224,9 @@ async fn detail(app: &App, id: i64, number: Option<i64>) -> Result<TemplateDetai
     let version = info.version(number.or(newest)).cloned().ok_or_else(|| Refused::missing("the version"))?;
     let template = app.template(version.id).await?;
     let clauses = app.store.with(|c| clauses::library(c)).await?;
+    let pages = template.clone();
+    // Pages that can't be read are told by the problems, or when they are asked for.
+    let notes = blocking(move || pages.page_notes().map(|n| n.said()).unwrap_or_default()).await?;
     let mut problems: Vec<ProblemInfo> = template.problems().iter().map(Into::into).collect();
     problems.extend(unknown_clauses(template.placeholders(), &clauses));
     Ok(TemplateDetail {
@@ -232,7 +236,7 @@ async fn detail(app: &App, id: i64, number: Option<i64>) -> Result<TemplateDetai
         problems,
         outline: template.outline().iter().map(Into::into).collect(),
         needs: template.needs().iter().map(Into::into).collect(),
-        told: told(template.found()),
+        told: told(template.found()).into_iter().chain(notes).collect(),
     })
 }
 

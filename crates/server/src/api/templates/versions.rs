@@ -28,7 +28,8 @@ pub async fn keep(app: &App, template: Option<i64>, upload: Upload) -> Result<i6
     let Upload { name, bytes } = upload;
     let size = bytes.len() as i64;
     let checked = bytes.clone();
-    let opened = blocking(move || Template::open(checked))
+    let fonts = app.fonts().await?;
+    let opened = blocking(move || Template::open_with(checked, &fonts))
         .await?
         .map_err(|e| Refused::unusable(e.code(), format!("“{name}”: {e}", name = name.clone())))?;
     let file = app.files.keep(bytes).await?;

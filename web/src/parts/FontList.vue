@@ -1,0 +1,63 @@
+<script setup lang="ts">
+import { onMounted, ref } from 'vue'
+
+import { api, ask, attempt, type Schemas, upload } from '../api/client'
+import { size } from '../api/words'
+import FilePick from './FilePick.vue'
+
+/** The fonts that a person brought in, for documents that name them. */
+const fonts = ref<Schemas['FontInfo'][]>([])
+const busy = ref(false)
+
+onMounted(() => attempt(async () => (fonts.value = await ask(api.GET('/api/fonts')))))
+
+async function add(files: File[]) {
+  if (!files.length) return
+  busy.value = true
+  const kept = await attempt(() => ask(api.POST('/api/fonts', upload(files))))
+  busy.value = false
+  if (kept) fonts.value = kept
+}
+
+async function remove(id: number) {
+  const kept = await attempt(() => ask(api.DELETE('/api/fonts/{id}', { params: { path: { id } } })))
+  if (kept) fonts.value = kept
+}
+</script>
+
+<template>
+  <section
+    class="body"
+    aria-labelledby="fonts"
+    @dragover.prevent
+    @drop.stop.prevent="add([...($event.dataTransfer?.files ?? [])])"
+  >
+    <h2 id="fonts">Fonts</h2>
+    <p class="quiet">
+      Common office fonts are shown by ones of the same widths. A template that names another font needs it
+      here or embedded in its file.
+    </p>
+    <table v-if="fonts.length" class="list">
+      <tbody>
+        <tr v-for="font in fonts" :key="font.id">
+          <td>{{ font.families.join(', ') }}</td>
+          <td class="quiet">{{ font.name }}</td>
+          <td class="num quiet">{{ size(font.size) }}</td>
+          <td>
+            <el-button text :aria-label="`Take ${font.name} out`" @click="remove(font.id)"
+              >Take out</el-button
+            >
+          </td>
+        </tr>
+      </tbody>
+    </table>
+    <p v-else class="quiet">None brought in yet.</p>
+    <FilePick label="Bring in fonts" accept=".ttf,.otf,.ttc" many :busy="busy" @files="add" />
+  </section>
+</template>
+
+<style scoped>
+h2 {
+  margin-top: 22px;
+}
+</style>
