@@ -13,7 +13,7 @@ OURS := --workspace --exclude mangle-speed
 ROOT := $(shell [ "$$(id -u)" = 0 ] || echo sudo)
 PACKAGES := chromium chromium-driver poppler-utils qpdf curl python3-venv
 
-.PHONY: demo test dev web speed shots types format tools long compare-functions
+.PHONY: demo test dev web speed shots types format tools long compare compare-functions
 
 demo: web
 	cargo build $(OURS) --bin mangle
@@ -50,6 +50,13 @@ tools:
 	if ! $(MANGLE_PYTHON) -c 'import docx, zxingcpp, PIL' 2> /dev/null; then
 	  python3 -m venv $(VENV) && $(VENV)/bin/pip install --quiet python-docx==1.2.0 zxing-cpp==2.3.0 pillow==11.3.0
 	fi
+
+# Compares the pages of the corpus, or of the DOCX named in DOCX=, with those of an
+# office renderer where one is installed, and writes down how far they differ.
+compare:
+	cargo build $(OURS) --bin mangle
+	test -x $(VENV)-pages/bin/python || { python3 -m venv $(VENV)-pages && $(VENV)-pages/bin/pip install --quiet pdfminer.six==20250506 pillow==11.3.0; }
+	$(VENV)-pages/bin/python crates/mangle/checks/pages.py "$$CARGO_TARGET_DIR/debug/mangle" $(if $(DOCX),/dev/stdout,docs/fidelity.md) $(DOCX)
 
 # Compares the functions with an independent calculator and writes down where they differ.
 compare-functions:

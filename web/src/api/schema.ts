@@ -909,6 +909,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/templates/{id}/versions/{number}/placeholders/{placeholder}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Writes one placeholder of a version anew and keeps the document as the next
+         *     version; all else in it stays as it is. A text that is a problem is refused.
+         */
+        put: operations["put_templates__id__versions__number__placeholders__placeholder_"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/versions/{id}": {
         parameters: {
             query?: never;
@@ -1563,6 +1583,18 @@ export interface components {
             /** Format: double */
             width: number;
         };
+        /** @description Text of one look on one line, in points from its page's top left. */
+        PageText: {
+            /** Format: double */
+            base: number;
+            /** Format: double */
+            left: number;
+            /** Format: double */
+            size: number;
+            text: string;
+            /** Format: double */
+            width: number;
+        };
         /** @description The pages of one record as they will be made. */
         PageView: components["schemas"]["Pages"] & {
             /** @description The documents' name without extension. */
@@ -1722,6 +1754,11 @@ export interface components {
             values: {
                 [key: string]: components["schemas"]["Value"];
             };
+        };
+        /** @description A placeholder's new text. */
+        RewriteBody: {
+            /** @description The whole placeholder, from `[:` to `]`. */
+            text: string;
         };
         /** @description One row. */
         RowInfo: {
@@ -1931,6 +1968,8 @@ export interface components {
             height: number;
             /** @description What is on it. */
             svg: string;
+            /** @description Its text, to be selected. */
+            text: components["schemas"]["PageText"][];
             /**
              * Format: double
              * @description Its width in points.
@@ -3939,6 +3978,41 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["SpecimenInfo"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    put_templates__id__versions__number__placeholders__placeholder_: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+                number: number;
+                placeholder: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RewriteBody"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TemplateDetail"];
                 };
             };
             422: {

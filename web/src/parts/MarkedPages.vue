@@ -66,6 +66,20 @@ watch(
       :style="{ aspectRatio: `${page.width} / ${page.height}` }"
     >
       <img :src="urls[index]" :alt="`Page ${index + 1}`" />
+      <!-- The text once more, unseen: to be selected and copied. -->
+      <svg class="text" :viewBox="`0 0 ${page.width} ${page.height}`" aria-hidden="true">
+        <text
+          v-for="(piece, at) in page.text"
+          :key="at"
+          :x="piece.left"
+          :y="piece.base"
+          :font-size="piece.size"
+          :textLength="piece.width"
+          lengthAdjust="spacingAndGlyphs"
+        >
+          {{ piece.text }}
+        </text>
+      </svg>
       <button
         v-for="(mark, at) in ofPage[index]"
         :key="at"
@@ -94,6 +108,21 @@ watch(
 img {
   display: block;
   width: 100%;
+}
+.text {
+  position: absolute;
+  inset: 0;
+  width: 100%;
+  height: 100%;
+}
+.text text {
+  fill: transparent;
+  white-space: pre;
+  cursor: text;
+  user-select: text;
+}
+.text text::selection {
+  background: #5b3a6b55;
 }
 .mark {
   position: absolute;

@@ -1,8 +1,8 @@
 <script setup lang="ts">
-import { ref, watch } from 'vue'
+import { computed, ref, watch } from 'vue'
 
 import type { Bench } from '../api/bench'
-import type { Schemas } from '../api/client'
+import { api, ask, attempt, type Schemas } from '../api/client'
 import { count } from '../api/words'
 import MarkedPages from './MarkedPages.vue'
 
@@ -15,7 +15,7 @@ const props = defineProps<{
   problem: string
   found: number
 }>()
-defineEmits<{ step: [number]; finding: [] }>()
+const emit = defineEmits<{ step: [number]; finding: []; rewritten: [] }>()
 
 /** The entry of the trace whose value was clicked. */
 const asked = ref<number>()
@@ -24,6 +24,37 @@ watch(
   () => [props.record?.row, props.bench.template?.version],
   () => (asked.value = undefined),
 )
+/** The placeholder's text as it is edited. */
+const draft = ref('')
+watch(asked, () => (draft.value = entry()?.text ?? ''))
+const edited = computed(() => !!entry() && draft.value.trim() !== entry()?.text)
+const saving = ref(false)
+
+/** Writes the placeholder anew and keeps the template as its next version. */
+async function rewrite() {
+  const [id, number, placeholder] = [
+    props.bench.template_id,
+    props.bench.template?.version,
+    entry()?.placeholder,
+  ]
+  if (!edited.value || !id || !number || placeholder === undefined) return
+  saving.value = true
+  const kept = await attempt(() =>
+    ask(
+      api.PUT('/api/templates/{id}/versions/{number}/placeholders/{placeholder}', {
+        params: { path: { id, number, placeholder } },
+        body: { text: draft.value },
+      }),
+    ),
+  )
+  saving.value = false
+  if (!kept) return
+  asked.value = undefined
+  const inUse = kept.in_use === kept.shown && !props.bench.setup.version
+  const where = inUse ? 'in use now' : 'a draft: put it in use at the template'
+  ElMessage({ message: `Kept as version ${kept.shown}, ${where}.` })
+  emit('rewritten')
+}
 const titleOf = (number: number) => props.page?.trace[number]?.text ?? ''
 </script>
 
@@ -67,7 +98,15 @@ const titleOf = (number: number) => props.page?.trace[number]?.text ?? ''
     </div>
     <div v-if="entry()" class="origin" role="status">
       <div class="says">
-        <span class="code name">{{ entry()?.text }}</span>
+        <el-input
+          v-model="draft"
+          class="code edit"
+          aria-label="Placeholder"
+          @keyup.enter="rewrite"
+          @keyup.esc="draft = entry()?.text ?? ''"
+          @keydown.stop
+        />
+        <el-button v-if="edited" type="primary" :loading="saving" @click="rewrite">Change it</el-button>
         <span v-if="entry()?.turns.length" class="quiet">turn {{ entry()?.turns.join(', ') }}</span>
         <span class="push" />
         <RouterLink
@@ -173,7 +212,10 @@ const titleOf = (number: number) => props.page?.trace[number]?.text ?? ''
 .says .code {
   overflow-wrap: anywhere;
 }
-.says button {
+.says .edit {
+  flex: 1;
+}
+.says button[aria-label='Close'] {
   border: 0;
   background: none;
   cursor: pointer;

@@ -118,6 +118,7 @@ useEventListener(window, 'keydown', (event: KeyboardEvent) => {
         :found="found"
         @step="b.step"
         @finding="b.nextFinding"
+        @rewritten="b.load(b.record.value?.row)"
       />
     </div>
     <ProofDialog v-model="proofs" :bench="bench" :at="b.at.value" />

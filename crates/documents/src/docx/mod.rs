@@ -3,6 +3,7 @@
 
 mod dialect;
 mod draw;
+mod edit;
 mod parts;
 mod ready;
 mod splice;
@@ -20,6 +21,7 @@ use crate::page::{self, FontSet, FontUse, LeftOut, Look, Mark, TypesetError, Typ
 use crate::picture::{NoPictures, Pictures};
 
 pub use draw::{Added, SignerPlace};
+pub use edit::EditError;
 pub use parts::{PartKind, Parts};
 pub use ready::Found;
 

@@ -6,8 +6,6 @@ use std::sync::LazyLock;
 use jiff::civil::DateTime;
 use typst::diag::{FileError, FileResult};
 use typst::foundations::{Bytes, Datetime, Duration, Smart};
-use typst::layout::{Frame, FrameItem};
-use typst::model::Destination;
 use typst::syntax::{FileId, RootedPath, Source, VirtualPath, VirtualRoot};
 use typst::text::{Font, FontBook};
 use typst::utils::LazyHash;
@@ -171,46 +169,6 @@ pub struct Made {
     document: PagedDocument,
 }
 
-/// Where a mark's text stands on a page, in points from its top left.
-#[derive(Debug, Clone, Copy, PartialEq)]
-pub struct MarkedSpot {
-    /// The mark's number.
-    pub number: u32,
-    /// The page, from 0.
-    pub page: usize,
-    /// From the left edge.
-    pub left: f64,
-    /// From the top edge.
-    pub top: f64,
-    /// Width.
-    pub width: f64,
-    /// Height.
-    pub height: f64,
-}
-
-/// Marks are links; the typesetter lays a rectangle over each of their pieces.
-/// Frames are moved, never turned, by our markup.
-fn marks_in(frame: &Frame, page: usize, (x, y): (f64, f64), found: &mut Vec<MarkedSpot>) {
-    for (point, item) in frame.items() {
-        let (left, top) = (x + point.x.to_pt(), y + point.y.to_pt());
-        match item {
-            FrameItem::Group(group) => marks_in(&group.frame, page, (left, top), found),
-            FrameItem::Link(Destination::Url(url), size) => {
-                let Some(number) = url.as_str().strip_prefix(markup::MARK).and_then(|n| n.parse().ok()) else { continue };
-                let (width, height) = (size.x.to_pt(), size.y.to_pt());
-                match found.last_mut() {
-                    // Pieces of one line lie side by side.
-                    Some(last) if last.number == number && last.page == page && (last.top - top).abs() < 0.5 && last.left < left => {
-                        last.width = left + width - last.left;
-                    }
-                    _ => found.push(MarkedSpot { number, page, left, top, width, height }),
-                }
-            }
-            _ => {}
-        }
-    }
-}
-
 impl Typesetter<'_> {
     /// Typesets a document.
     pub fn make(&self, document: &Document, look: &Look, pictures: &Pictures) -> Result<Made, TypesetError> {
@@ -241,6 +199,10 @@ impl Typesetter<'_> {
 }
 
 impl Made {
+    pub(super) fn pages(&self) -> &[typst_layout::Page] {
+        self.document.pages()
+    }
+
     /// How many pages there are.
     pub fn page_count(&self) -> usize {
         self.document.pages().len()
@@ -311,15 +273,6 @@ impl Made {
     /// The size of a page in points: width, height.
     pub fn size(&self, page: usize) -> Option<(f64, f64)> {
         self.document.pages().get(page).map(|p| (p.frame.width().to_pt(), p.frame.height().to_pt()))
-    }
-
-    /// Where the marks are, page by page, a rectangle for each line.
-    pub fn marks(&self) -> Vec<MarkedSpot> {
-        let mut found = Vec::new();
-        for (page, laid) in self.document.pages().iter().enumerate() {
-            marks_in(&laid.frame, page, (0.0, 0.0), &mut found);
-        }
-        found
     }
 
     /// A page as SVG.

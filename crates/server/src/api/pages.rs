@@ -28,6 +28,18 @@ pub struct SvgPage {
     height: f64,
     /// What is on it.
     svg: String,
+    /// Its text, to be selected.
+    text: Vec<PageText>,
+}
+
+/// Text of one look on one line, in points from its page's top left.
+#[derive(Debug, Serialize, ToSchema)]
+pub struct PageText {
+    text: String,
+    left: f64,
+    base: f64,
+    size: f64,
+    width: f64,
 }
 
 /// Where a mark stands, in points from its page's top left.
@@ -50,7 +62,15 @@ impl Pages {
         let pages = (0..count.min(SHOWN))
             .filter_map(|page| {
                 let (width, height) = made.size(page)?;
-                Some(SvgPage { width, height, svg: made.svg(page)? })
+                let tenth = |n: f64| (n * 10.0).round() / 10.0;
+                let text = made.text(page).into_iter().map(|t| PageText {
+                    text: t.text,
+                    left: tenth(t.left),
+                    base: tenth(t.base),
+                    size: tenth(t.size),
+                    width: tenth(t.width),
+                });
+                Some(SvgPage { width, height, svg: made.svg(page)?, text: text.collect() })
             })
             .collect();
         let marks = made.marks().into_iter().filter(|m| m.page < SHOWN);

@@ -62,7 +62,7 @@ const locales = [
       ><span>Password that opens it, with placeholders; none if blank</span>
       <el-input
         class="code"
-        placeholder="[: ref]"
+        placeholder="for instance [: ref]"
         :model-value="bench.setup.pdf.password"
         @update:model-value="(text: string) => change((b) => (b.setup.pdf.password = text), true)"
       />

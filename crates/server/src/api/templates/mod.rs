@@ -33,6 +33,7 @@ pub fn router() -> OpenApiRouter<App> {
         .routes(routes!(versions::file))
         .routes(routes!(versions::pages))
         .routes(routes!(versions::note))
+        .routes(routes!(versions::rewrite))
         .routes(routes!(versions::put_in_use))
         .routes(routes!(versions::restore))
         .routes(routes!(versions::changes))

@@ -71,6 +71,39 @@ pub(super) async fn replace(State(app): State<App>, Path(id): Path<i64>, form: M
     detail(&app, id, None).await.map(Json)
 }
 
+/// A placeholder's new text.
+#[derive(Debug, Deserialize, ToSchema)]
+pub(super) struct RewriteBody {
+    /// The whole placeholder, from `[:` to `]`.
+    text: String,
+}
+
+/// Writes one placeholder of a version anew and keeps the document as the next
+/// version; all else in it stays as it is. A text that is a problem is refused.
+#[utoipa::path(put, path = "/api/templates/{id}/versions/{number}/placeholders/{placeholder}", tag = "templates", params(("id" = i64, Path), ("number" = i64, Path), ("placeholder" = usize, Path)), request_body = RewriteBody, responses((status = 200, body = TemplateDetail), (status = 422, body = Problem)))]
+pub(super) async fn rewrite(
+    State(app): State<App>,
+    Path((id, number, placeholder)): Path<(i64, i64, usize)>,
+    Json(body): Json<RewriteBody>,
+) -> Answer<TemplateDetail> {
+    let (info, version) = numbered(&app, id, number).await?;
+    let template = app.template(version.id).await?;
+    let fonts = app.fonts().await?;
+    let bytes = blocking(move || -> Result<Vec<u8>, Refused> {
+        let bytes = template.rewritten(placeholder, &body.text).map_err(|e| Refused::unusable("placeholder", e.to_string()))?;
+        let next = Template::open_with(bytes.clone(), &fonts)?;
+        let before = template.problems();
+        match next.problems().iter().find(|p| !before.contains(p)) {
+            Some(problem) => Err(Refused::unusable("placeholder", format!("{}: {}", problem.placeholder, problem.message))),
+            None => Ok(bytes),
+        }
+    })
+    .await??;
+    let name = info.versions.iter().find(|v| v.number == number).map_or("template.docx".to_owned(), |v| v.file_name.clone());
+    keep(&app, Some(id), Upload { name, bytes }).await?;
+    detail(&app, id, None).await.map(Json)
+}
+
 async fn find(app: &App, id: i64) -> Result<TemplateInfo, Refused> {
     app.store.with(move |c| templates::get(c, id)).await?.ok_or_else(|| Refused::missing("the template"))
 }

@@ -1,0 +1,99 @@
+//! What stands where on typeset pages: marks, and the text as it can be selected.
+
+use typst::layout::{Frame, FrameItem};
+use typst::model::Destination;
+
+use super::markup::MARK;
+use super::typeset::Made;
+
+/// Where a mark's text stands on a page, in points from its top left.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct MarkedSpot {
+    /// The mark's number.
+    pub number: u32,
+    /// The page, from 0.
+    pub page: usize,
+    /// From the left edge.
+    pub left: f64,
+    /// From the top edge.
+    pub top: f64,
+    /// Width.
+    pub width: f64,
+    /// Height.
+    pub height: f64,
+}
+
+/// Text of one look on one line of a page, in points from the page's top left.
+#[derive(Debug, Clone, PartialEq)]
+pub struct TextSpot {
+    /// The text.
+    pub text: String,
+    /// From the left edge.
+    pub left: f64,
+    /// Its line, from the top edge.
+    pub base: f64,
+    /// The size of its font.
+    pub size: f64,
+    /// Its width.
+    pub width: f64,
+}
+
+impl Made {
+    /// Where the marks are, page by page, a rectangle for each line.
+    pub fn marks(&self) -> Vec<MarkedSpot> {
+        let mut found = Vec::new();
+        for (page, laid) in self.pages().iter().enumerate() {
+            marks_in(&laid.frame, page, (0.0, 0.0), &mut found);
+        }
+        found
+    }
+
+    /// The text of a page, in reading order. Text that is turned is left out.
+    pub fn text(&self, page: usize) -> Vec<TextSpot> {
+        let mut found = Vec::new();
+        if let Some(laid) = self.pages().get(page) {
+            text_in(&laid.frame, (0.0, 0.0), &mut found);
+        }
+        found
+    }
+}
+
+/// Marks are links; the typesetter lays a rectangle over each of their pieces.
+/// Frames are moved, never turned, by our markup.
+fn marks_in(frame: &Frame, page: usize, (x, y): (f64, f64), found: &mut Vec<MarkedSpot>) {
+    for (point, item) in frame.items() {
+        let (left, top) = (x + point.x.to_pt(), y + point.y.to_pt());
+        match item {
+            FrameItem::Group(group) => marks_in(&group.frame, page, (left, top), found),
+            FrameItem::Link(Destination::Url(url), size) => {
+                let Some(number) = url.as_str().strip_prefix(MARK).and_then(|n| n.parse().ok()) else { continue };
+                let (width, height) = (size.x.to_pt(), size.y.to_pt());
+                match found.last_mut() {
+                    // Pieces of one line lie side by side.
+                    Some(last) if last.number == number && last.page == page && (last.top - top).abs() < 0.5 && last.left < left => {
+                        last.width = left + width - last.left;
+                    }
+                    _ => found.push(MarkedSpot { number, page, left, top, width, height }),
+                }
+            }
+            _ => {}
+        }
+    }
+}
+
+fn text_in(frame: &Frame, (x, y): (f64, f64), found: &mut Vec<TextSpot>) {
+    for (point, item) in frame.items() {
+        let (left, base) = (x + point.x.to_pt(), y + point.y.to_pt());
+        match item {
+            FrameItem::Group(group) if group.transform.is_only_translate() => {
+                let (dx, dy) = (group.transform.tx.to_pt(), group.transform.ty.to_pt());
+                text_in(&group.frame, (left + dx, base + dy), found);
+            }
+            FrameItem::Text(text) if !text.text.trim().is_empty() => {
+                let (size, width) = (text.size.to_pt(), text.width().to_pt());
+                found.push(TextSpot { text: text.text.to_string(), left, base, size, width });
+            }
+            _ => {}
+        }
+    }
+}
