@@ -17,6 +17,9 @@ pub enum JoinError {
         /// Why.
         why: String,
     },
+    /// One of them is closed.
+    #[error("document {0} is closed by a password, so they can't be joined; take them as a ZIP")]
+    Closed(usize),
     /// The joined file can't be written.
     #[error("the joined file can't be written: {0}")]
     Unwritable(String),
@@ -68,6 +71,9 @@ pub fn join(documents: impl IntoIterator<Item = (String, Vec<u8>)>) -> Result<Ve
     let mut marks: Vec<(String, ObjectId)> = Vec::new();
     for (index, (title, bytes)) in documents.into_iter().enumerate() {
         let mut document = Document::load_mem(&bytes).map_err(|e| JoinError::Unreadable { number: index + 1, why: e.to_string() })?;
+        if document.is_encrypted() {
+            return Err(JoinError::Closed(index + 1));
+        }
         document.renumber_objects_with(joined.max_id + 1);
         joined.max_id = document.max_id;
         let pages: BTreeMap<u32, ObjectId> = document.get_pages();

@@ -208,3 +208,39 @@ fn fifty_thousand_rows_are_brought_in_filtered_and_paged() -> Result<()> {
     assert_eq!(page["rows"].as_array().map(Vec::len), Some(2));
     Ok(())
 }
+
+#[test]
+fn pdfs_are_closed_by_each_records_own_password_and_carry_its_data() -> Result<()> {
+    let folder = tempfile::tempdir()?;
+    let program = Program::demo(folder.path())?;
+    let made = |pdf: Value| -> Result<(std::path::PathBuf, Value)> {
+        let count = ready(&program, |setup| {
+            setup["filter"] = json!("ref = \"BQ-0031\"");
+            setup["email"] = Value::Null;
+            setup["pdf"] = pdf.clone();
+        })?;
+        let run = start(&program, count)?;
+        let done = wait(&program, &run["id"], |r| r["state"] == "done")?;
+        let file = folder.path().join("made.zip");
+        let url = format!("{}/api/runs/{}/documents.zip", program.address, done["id"]);
+        tool("curl", &["-sS", "-o", &file.to_string_lossy(), &url]);
+        let script = "import sys,zipfile; z=zipfile.ZipFile(sys.argv[1]); open(sys.argv[2],'wb').write(z.read(z.namelist()[0]))";
+        let path = folder.path().join("made.pdf");
+        tool("python3", &["-c", script, &file.to_string_lossy(), &path.to_string_lossy()]);
+        Ok((path, done["id"].clone()))
+    };
+    let (path, id) = made(json!({ "standard": "plain", "attach": "nothing", "password": "[: ref]" }))?;
+    let told = tool("qpdf", &["--password=BQ-0031", "--show-encryption", &path.to_string_lossy()]);
+    assert!(told.contains("AESv3"), "{told}");
+    assert!(tool("pdftotext", &["-upw", "BQ-0031", &path.to_string_lossy(), "-"]).contains("Dear"));
+
+    let joined = ask("GET", &format!("{}/api/runs/{id}/documents.pdf", program.address), None)?;
+    assert!(joined["message"].as_str().is_some_and(|m| m.contains("closed by a password")), "{joined}");
+
+    let (path, _) = made(json!({ "standard": "a3b", "attach": "json", "password": "" }))?;
+    let data = folder.path().join("record.json");
+    tool("pdfdetach", &["-save", "1", "-o", &data.to_string_lossy(), &path.to_string_lossy()]);
+    let data: Value = serde_json::from_slice(&std::fs::read(&data)?)?;
+    assert_eq!(data["Ref"], "BQ-0031", "{data}");
+    Ok(())
+}

@@ -85,7 +85,7 @@ fn fields_lists_placeholders_and_problems() {
 fn the_description_of_the_api_is_current() {
     let output = mangle(&["openapi"]);
     let kept = std::fs::read_to_string(repository().join("docs/openapi.json")).expect("kept");
-    assert_eq!(String::from_utf8_lossy(&output.stdout).trim(), kept.trim(), "run make types");
+    assert!(String::from_utf8_lossy(&output.stdout).trim() == kept.trim(), "docs/openapi.json is not current: run make types");
 }
 
 #[test]

@@ -255,7 +255,7 @@ async fn all_pdf(State(app): State<App>, Path(id): Path<i64>) -> Result<Response
     if files.is_empty() {
         return Err(Refused::conflict("no-documents", "this run made no PDFs; take the ZIP"));
     }
-    let bytes = blocking(move || mangle_documents::pdf::join(files)).await?.map_err(anyhow::Error::new)?;
+    let bytes = blocking(move || mangle_documents::pdf::join(files)).await?.map_err(|e| Refused::conflict("join", e.to_string()))?;
     Ok(download("application/pdf", &format!("{} {}.pdf", run.dispatch_name, &run.started[..10]), bytes))
 }
 

@@ -2,5 +2,6 @@
 
 mod library;
 mod office;
+mod pages;
 mod resources;
 mod templates;

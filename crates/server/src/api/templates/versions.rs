@@ -5,7 +5,7 @@ use axum::Json;
 use axum::extract::{Multipart, Path, Query, State};
 use axum::response::Response;
 use mangle_core::template::{Change, State as PieceState, compare};
-use mangle_documents::docx::Template;
+use mangle_documents::docx::{EditError, Template};
 use serde::{Deserialize, Serialize};
 use utoipa::{IntoParams, ToSchema};
 
@@ -92,6 +92,9 @@ pub(super) async fn rewrite(
     let bytes = blocking(move || -> Result<Vec<u8>, Refused> {
         let bytes = template.rewritten(placeholder, &body.text).map_err(|e| Refused::unusable("placeholder", e.to_string()))?;
         let next = Template::open_with(bytes.clone(), &fonts)?;
+        if next.placeholders().len() != template.placeholders().len() {
+            return Err(Refused::unusable("placeholder", EditError::NotOne.to_string()));
+        }
         let before = template.problems();
         match next.problems().iter().find(|p| !before.contains(p)) {
             Some(problem) => Err(Refused::unusable("placeholder", format!("{}: {}", problem.placeholder, problem.message))),
