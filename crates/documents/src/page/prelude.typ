@@ -23,17 +23,19 @@
   body
 }
 
-// A paragraph; `back` where it reads from right to left, `pairs` where some of it does.
+// The lines of a paragraph; `look` is what holds for all of its text.
+#let q(body, al: left, just: false, first: 0pt, hang: 0pt, look: none) = {
+  set text(..look) if look != none
+  let lines = par(justify: just, first-line-indent: (amount: first, all: true), hanging-indent: hang, body)
+  if al == left and look == none { lines } else { align(al, lines) }
+}
+
+// A paragraph with what only a block has: indents, what keeps it together.
 #let p(
   above, body, al: left, just: false, l: 0pt, r: 0pt, first: 0pt, hang: 0pt,
-  sticky: false, whole: false, alone: false, back: false, pairs: false, unbroken: false, head: none,
+  sticky: false, whole: false, head: none, look: none,
 ) = block(above: above, below: 0pt, width: 100%, inset: (left: l, right: r), sticky: sticky, breakable: not whole, {
-  set text(dir: rtl) if back
-  set text(kerning: true) if pairs
-  set text(costs: (widow: 0%, orphan: 0%)) if alone
-  set text(hyphenate: false) if unbroken
-  let lines = par(justify: just, first-line-indent: (amount: first, all: true), hanging-indent: hang, body)
-  if al != left or back { lines = align(al, lines) }
+  let lines = q(body, al: al, just: just, first: first, hang: hang, look: look)
   if head == none { lines } else { heading(level: head, lines) }
 })
 
@@ -145,7 +147,7 @@
 )
 
 // The least height of a row: a strut beside the content.
-#let least(height, al, body) = grid(columns: (0pt, 1fr), align: left + al, block(height: height), body)
+#let least(height, across, down, body) = grid(columns: (0pt, 1fr), align: across + down, block(height: height), body)
 
 // A cell whose lines run up or down.
 #let turned-cell(angle, side, length, body) = align(side, rotate(angle, reflow: true, box(width: if length == none { 72pt } else { length }, body)))

@@ -123,7 +123,15 @@ impl Writer<'_> {
             let _ = writeln!(self.out, "#empty({}pt, {}pt, {})", round(above), round(height), paragraph.keep_next);
             return;
         }
-        let _ = write!(self.out, "#p({}pt, [", round(above));
+        // Most paragraphs are lines and no more: a block for each would cost.
+        let [left, right, first] = paragraph.indent;
+        let plain =
+            left + first.min(0.0) == 0.0 && right == 0.0 && !paragraph.keep_next && !paragraph.keep_lines && paragraph.outline.is_none();
+        let _ = match plain {
+            true if above > 0.0 => write!(self.out, "#v({}pt, weak: true)\n#q([", round(above)),
+            true => write!(self.out, "#q(["),
+            false => write!(self.out, "#p({}pt, [", round(above)),
+        };
         self.line_content(paragraph, inlines, is_first);
         self.out.push(']');
         self.arguments(paragraph, is_first);
@@ -169,10 +177,16 @@ impl Writer<'_> {
         };
         flag("sticky", paragraph.keep_next);
         flag("whole", paragraph.keep_lines);
-        flag("alone", !paragraph.widows);
-        flag("back", paragraph.rtl);
-        flag("pairs", paragraph.rtl || runs_back(&paragraph.inlines));
-        flag("unbroken", self.hyphenate && !paragraph.hyphenate);
+        let looks = [
+            ("dir: rtl", paragraph.rtl),
+            ("kerning: true", paragraph.rtl || runs_back(&paragraph.inlines)),
+            ("costs: (widow: 0%, orphan: 0%)", !paragraph.widows),
+            ("hyphenate: false", self.hyphenate && !paragraph.hyphenate),
+        ];
+        let looks: Vec<&str> = looks.iter().filter(|l| l.1).map(|l| l.0).collect();
+        if !looks.is_empty() {
+            let _ = write!(out, ", look: ({},)", looks.join(", "));
+        }
         if let Some(level) = paragraph.outline.filter(|_| is_first && self.around == Around::Page) {
             // Levels that a document leaves out are closed up: bookmarks and tags
             // nest one by one.
@@ -204,7 +218,7 @@ impl Writer<'_> {
 
 /// Whether text of it runs from right to left. Such text is shaped with its pairs
 /// drawn together: rustybuzz 0.20 turns it round where they may not be.
-fn runs_back(inlines: &[Inline]) -> bool {
+pub(super) fn runs_back(inlines: &[Inline]) -> bool {
     inlines.iter().any(|inline| match inline {
         Inline::Text(text, _) => {
             text.chars().any(|c| matches!(c, '\u{590}'..='\u{8ff}' | '\u{fb1d}'..='\u{fdff}' | '\u{fe70}'..='\u{feff}'))

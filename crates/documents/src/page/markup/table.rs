@@ -3,7 +3,7 @@
 use std::fmt::Write;
 
 use super::{Writer, fill, round, strokes};
-use crate::page::model::{Align, Cell, Direction, Row, Table, Vertical};
+use crate::page::model::{Align, Block, Cell, Direction, Inline, Paragraph, Row, Table, Vertical};
 
 impl Writer<'_> {
     pub(super) fn table(&mut self, table: &Table, above: f64) {
@@ -51,8 +51,25 @@ impl Writer<'_> {
         }
     }
 
+    fn cell_content(&mut self, cell: &Cell, line_only: Option<&Paragraph>) {
+        match line_only {
+            Some(paragraph) => self.inlines(&paragraph.inlines, paragraph.line),
+            None => self.boxed(&cell.blocks),
+        }
+    }
+
     fn cell(&mut self, cell: &Cell, row: &Row, line: f64, holds: bool) {
-        let [mut top, right, bottom, left] = cell.margin.map(round);
+        let [mut top, right, mut bottom, left] = cell.margin.map(round);
+        let line_only = one_line(cell, row);
+        let mut across = "left";
+        if let Some(paragraph) = line_only {
+            (top, bottom) = (top + paragraph.space[0], bottom + paragraph.space[1]);
+            across = match paragraph.align {
+                Align::Center => "center",
+                Align::Right => "right",
+                _ => "left",
+            };
+        }
         // The line above a row takes its room in it.
         top += round(line);
         let vertical = match cell.vertical {
@@ -73,8 +90,8 @@ impl Writer<'_> {
         if cell.borders.iter().any(Option::is_some) {
             let _ = write!(self.out, "stroke: {}, ", strokes(&cell.borders));
         }
-        if cell.vertical != Vertical::Top {
-            let _ = write!(self.out, "align: left + {vertical}, ");
+        if cell.vertical != Vertical::Top || across != "left" {
+            let _ = write!(self.out, "align: {across} + {vertical}, ");
         }
         if !row.breaks || row.exact || cell.direction != Direction::Across {
             self.out.push_str("breakable: false, ");
@@ -89,11 +106,11 @@ impl Writer<'_> {
                 self.out.push_str("]))");
             }
             Direction::Across if holds && inner > 0.0 => {
-                let _ = write!(self.out, "#least({}pt, {vertical}, [", round(inner));
-                self.boxed(&cell.blocks);
+                let _ = write!(self.out, "#least({}pt, {across}, {vertical}, [", round(inner));
+                self.cell_content(cell, line_only);
                 self.out.push_str("])");
             }
-            Direction::Across => self.boxed(&cell.blocks),
+            Direction::Across => self.cell_content(cell, line_only),
             direction => {
                 let (angle, side) = if direction == Direction::Up { (-90, "left") } else { (90, "right") };
                 let _ = write!(
@@ -107,4 +124,26 @@ impl Writer<'_> {
         }
         self.out.push_str("]), ");
     }
+}
+
+/// The one paragraph of a cell that needs nothing but its lines: most cells are so,
+/// and a block for each would cost.
+fn one_line<'a>(cell: &'a Cell, row: &Row) -> Option<&'a Paragraph> {
+    let [Block::Paragraph(paragraph)] = cell.blocks.as_slice() else { return None };
+    let simple = |inline: &Inline| match inline {
+        Inline::Text(..) | Inline::Break => true,
+        Inline::Marked(_, inner) => matches!(&**inner, Inline::Text(..)),
+        _ => false,
+    };
+    let plain = paragraph.indent == [0.0; 3]
+        && paragraph.align != Align::Justify
+        && !paragraph.rtl
+        && paragraph.hyphenate
+        && paragraph.marker.is_none()
+        && paragraph.shading.is_none()
+        && paragraph.borders.iter().all(Option::is_none)
+        && !paragraph.inlines.is_empty()
+        && paragraph.inlines.iter().all(simple)
+        && !super::paragraph::runs_back(&paragraph.inlines);
+    (plain && cell.direction == Direction::Across && !(row.exact && cell.rows == 1)).then_some(paragraph)
 }

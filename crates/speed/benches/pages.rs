@@ -1,0 +1,301 @@
+//! Pages: from the bytes of a filled DOCX to those of its PDF, beside the bare
+//! typesetter given a source written for it by hand. All of one run, on one thread
+//! and on two; only ratios mean something on a machine that others share.
+
+use std::io::{Cursor, Read, Write};
+use std::sync::Arc;
+use std::time::{Duration, Instant};
+
+use jiff::civil::DateTime;
+use mangle_core::language::{Context, Scope, Ties};
+use mangle_core::records::{Record, Schema};
+use mangle_core::value::Locale;
+use mangle_documents::docx::Template;
+use mangle_documents::page::{Block, Document, Inline, Typesetter};
+use typst::diag::{FileError, FileResult};
+use typst::foundations::{Bytes, Datetime, Duration as Span};
+use typst::syntax::{FileId, RootedPath, Source, VirtualPath, VirtualRoot};
+use typst::text::{Font, FontBook};
+use typst::utils::LazyHash;
+use typst::{Library, LibraryExt, World};
+use typst_layout::PagedDocument;
+
+const NOON: DateTime = DateTime::constant(2026, 11, 23, 12, 0, 0, 0);
+/// For how long each measurement goes on.
+const LONG: Duration = Duration::from_millis(2500);
+
+fn main() {
+    // Cargo asks benches for their tests, too.
+    if std::env::args().any(|a| a == "--test") {
+        return;
+    }
+    println!("| document | pages | threads | documents/s | pages/s | bare/s | ratio | read | model | typeset | write |");
+    println!("|---|---|---|---|---|---|---|---|---|---|---|");
+    for (name, bytes) in [
+        ("letter", corpus("whole-letter")),
+        ("quote of 30 lines", corpus("whole-quote")),
+        ("contract", corpus("whole-contract")),
+        ("manual", repeated(&corpus("whole-contract"), 11)),
+    ] {
+        let (model, pages) = once(&bytes);
+        let bare = Bare::new(&by_hand(&model), picture(&bytes));
+        for threads in [1, 2] {
+            let (ours, took) = measured(threads, || made(&bytes));
+            let (theirs, _) = measured(threads, || {
+                bare.pdf();
+                [Duration::ZERO; 4]
+            });
+            let whole: f64 = took.iter().map(Duration::as_secs_f64).sum();
+            let share: Vec<String> = took.iter().map(|t| format!("{:.0} %", t.as_secs_f64() / whole * 100.0)).collect();
+            println!(
+                "| {name} | {pages} | {threads} | {ours:.1} | {:.1} | {theirs:.1} | {:.2} | {} |",
+                ours * pages as f64,
+                theirs / ours,
+                share.join(" | ")
+            );
+        }
+    }
+    println!("\nmemory after these: {} MB at most", status("VmHWM"));
+    let letter = corpus("whole-letter");
+    for count in [0, 1000, 2000, 3000] {
+        if count > 0 {
+            (0..1000).for_each(|_| drop(made(&letter)));
+        }
+        println!("memory after {count} more letters: {} MB", status("VmRSS"));
+    }
+}
+
+fn status(name: &str) -> u64 {
+    let text = std::fs::read_to_string("/proc/self/status").unwrap_or_default();
+    let line = text.lines().find_map(|l| l.strip_prefix(name)).unwrap_or_default();
+    line.split_whitespace().find_map(|w| w.parse::<u64>().ok()).unwrap_or(0) / 1024
+}
+
+fn corpus(name: &str) -> Vec<u8> {
+    std::fs::read(format!("{}/../documents/tests/corpus/{name}.docx", env!("CARGO_MANIFEST_DIR"))).expect("the corpus")
+}
+
+/// A document whose body stands in it several times.
+fn repeated(bytes: &[u8], times: usize) -> Vec<u8> {
+    let mut archive = zip::ZipArchive::new(Cursor::new(bytes)).expect("a package");
+    let mut writer = zip::ZipWriter::new(Cursor::new(Vec::new()));
+    for at in 0..archive.len() {
+        let mut part = archive.by_index(at).expect("a part");
+        let mut content = Vec::new();
+        part.read_to_end(&mut content).expect("reads");
+        let name = part.name().expect("a name").into_owned();
+        if name == "word/document.xml" {
+            let text = String::from_utf8(content).expect("UTF-8");
+            let (from, to) = (text.find("<w:body>").expect("a body") + 8, text.rfind("<w:sectPr>").expect("a section"));
+            content = format!("{}{}{}", &text[..from], text[from..to].repeat(times), &text[to..]).into_bytes();
+        }
+        writer.start_file(&name, zip::write::SimpleFileOptions::default()).expect("starts");
+        writer.write_all(&content).expect("writes");
+    }
+    writer.finish().expect("finishes").into_inner()
+}
+
+fn record() -> Record {
+    Record::new(Arc::new(Schema::new(Vec::new()).expect("a schema")), Vec::new(), 1)
+}
+
+fn once(bytes: &[u8]) -> (Document, usize) {
+    let template = Template::open(bytes.to_vec()).expect("opens");
+    (template.unfilled_pages().expect("reads"), template.unfilled().expect("pages").page_count())
+}
+
+/// From DOCX to PDF: what reading, the model, typesetting and writing took.
+fn made(bytes: &[u8]) -> [Duration; 4] {
+    let start = Instant::now();
+    let template = Template::open(bytes.to_vec()).expect("opens");
+    let (record, ties, context) = (record(), Ties::default(), Context::new(Locale::english(), NOON));
+    let filled = template.fill(&Scope::new(&record, &ties, &context)).expect("fills");
+    let read = start.elapsed();
+    let model = template.pages(&filled).expect("reads");
+    let modelled = start.elapsed();
+    let made = template.typeset_pages(&model, &filled, &Typesetter::default()).expect("typesets");
+    let typeset = start.elapsed();
+    drop(made.pdf("x", NOON).expect("a PDF"));
+    // The same document again must be work again, as another record's would be.
+    comemo::evict(0);
+    [read, modelled - read, typeset - modelled, start.elapsed() - typeset]
+}
+
+/// How many a second, and what each step took on the whole.
+fn measured(threads: usize, work: impl Fn() -> [Duration; 4] + Sync) -> (f64, [Duration; 4]) {
+    work();
+    let start = Instant::now();
+    let results: Vec<(usize, [Duration; 4])> = std::thread::scope(|scope| {
+        let all: Vec<_> = (0..threads)
+            .map(|_| {
+                scope.spawn(|| {
+                    let (mut count, mut sum) = (0, [Duration::ZERO; 4]);
+                    while start.elapsed() < LONG || count < 2 {
+                        let took = work();
+                        sum.iter_mut().zip(took).for_each(|(s, t)| *s += t);
+                        count += 1;
+                    }
+                    (count, sum)
+                })
+            })
+            .collect();
+        all.into_iter().map(|t| t.join().expect("works")).collect()
+    });
+    let seconds = start.elapsed().as_secs_f64();
+    let count: usize = results.iter().map(|r| r.0).sum();
+    let mut sum = [Duration::ZERO; 4];
+    results.iter().for_each(|(_, own)| sum.iter_mut().zip(own).for_each(|(s, t)| *s += *t));
+    (count as f64 / seconds, sum)
+}
+
+/// The same content as someone who writes for the typesetter would put it.
+fn by_hand(document: &Document) -> String {
+    let mut out = String::from(
+        "#set page(paper: \"a4\", margin: 2.5cm, numbering: \"1\")\n#set text(font: \"Carlito\", size: 11pt, hyphenate: false)\n#set par(justify: true, linebreaks: \"simple\")\n",
+    );
+    for section in &document.sections {
+        let line = |blocks: &[Block]| -> String {
+            let lines = blocks.iter().map(|b| match b {
+                Block::Paragraph(p) => p.inlines.iter().map(put).collect(),
+                Block::Table(_) => String::new(),
+            });
+            lines.collect::<Vec<_>>().join("\n\n")
+        };
+        let (header, footer) = (line(&section.header.usual), line(&section.footer.usual));
+        out.push_str(&format!("#set page(header: [{header}], footer: context [{footer}])\n"));
+        for block in &section.blocks {
+            match block {
+                Block::Paragraph(paragraph) => {
+                    let text = escaped(&text(&paragraph.inlines));
+                    match (paragraph.outline, text.is_empty()) {
+                        (_, true) => {}
+                        (Some(level), _) => out.push_str(&format!("{} {text}\n\n", "=".repeat(usize::from(level)))),
+                        (None, _) => out.push_str(&format!("{text}\n\n")),
+                    }
+                }
+                Block::Table(table) => {
+                    let columns: Vec<String> = table.columns.iter().map(|w| format!("{:.1}pt", w.unwrap_or(100.0))).collect();
+                    out.push_str(&format!("#table(columns: ({},),\n", columns.join(", ")));
+                    for cell in table.rows.iter().flat_map(|r| &r.cells) {
+                        let inner: Vec<String> = cell
+                            .blocks
+                            .iter()
+                            .map(|b| match b {
+                                Block::Paragraph(p) => escaped(&text(&p.inlines)),
+                                Block::Table(_) => String::new(),
+                            })
+                            .collect();
+                        out.push_str(&format!("[{}], ", inner.join("\n\n")));
+                    }
+                    out.push_str(")\n\n");
+                }
+            }
+        }
+    }
+    out
+}
+
+/// What stands in a header's or footer's line.
+fn put(inline: &Inline) -> String {
+    match inline {
+        Inline::Text(text, _) => escaped(text),
+        Inline::Tab(_) => "#h(1fr)".to_owned(),
+        Inline::Page(..) => "#counter(page).display()".to_owned(),
+        Inline::Pages(_) => "#counter(page).final().first()".to_owned(),
+        Inline::Drawing(drawing) => format!("#box(image(\"/picture.png\", width: {}pt))", drawing.width),
+        _ => String::new(),
+    }
+}
+
+/// The picture of a document that has one.
+fn picture(bytes: &[u8]) -> Option<Bytes> {
+    let mut archive = zip::ZipArchive::new(Cursor::new(bytes)).ok()?;
+    let mut content = Vec::new();
+    archive.by_name("word/media/mark.png").ok()?.read_to_end(&mut content).ok()?;
+    Some(Bytes::new(content))
+}
+
+fn text(inlines: &[Inline]) -> String {
+    inlines
+        .iter()
+        .map(|inline| match inline {
+            Inline::Text(text, _) => text.as_str(),
+            _ => "",
+        })
+        .collect()
+}
+
+fn escaped(text: &str) -> String {
+    text.chars().flat_map(|c| if "\\#$*_`<>@[]=-+/~".contains(c) { vec!['\\', c] } else { vec![c] }).collect()
+}
+
+struct Bare {
+    library: LazyHash<Library>,
+    book: LazyHash<FontBook>,
+    fonts: Vec<Font>,
+    main: Source,
+    picture: Option<Bytes>,
+}
+
+impl Bare {
+    fn new(source: &str, picture: Option<Bytes>) -> Bare {
+        let fonts: Vec<Font> = ["Carlito-Regular", "Carlito-Bold", "LiberationSans-Regular"]
+            .iter()
+            .flat_map(|name| {
+                let file = format!("{}/../documents/fonts/{name}.ttf", env!("CARGO_MANIFEST_DIR"));
+                Font::new(Bytes::new(std::fs::read(file).expect("a font")), 0)
+            })
+            .collect();
+        let id = RootedPath::new(VirtualRoot::Project, VirtualPath::new("/bare.typ").expect("a path")).intern();
+        Bare {
+            library: LazyHash::new(Library::default()),
+            book: LazyHash::new(FontBook::from_fonts(&fonts)),
+            fonts,
+            main: Source::new(id, source.to_owned()),
+            picture,
+        }
+    }
+
+    fn pdf(&self) -> Vec<u8> {
+        let world = Each { bare: self, main: self.main.clone() };
+        let document = typst::compile::<PagedDocument>(&world).output.expect("typesets");
+        let pdf = typst_pdf::pdf(&document, &typst_pdf::PdfOptions::default()).expect("a PDF");
+        comemo::evict(0);
+        pdf
+    }
+}
+
+struct Each<'a> {
+    bare: &'a Bare,
+    main: Source,
+}
+
+impl World for Each<'_> {
+    fn library(&self) -> &LazyHash<Library> {
+        &self.bare.library
+    }
+    fn book(&self) -> &LazyHash<FontBook> {
+        &self.bare.book
+    }
+    fn main(&self) -> FileId {
+        self.main.id()
+    }
+    fn source(&self, id: FileId) -> FileResult<Source> {
+        if id == self.main.id() { Ok(self.main.clone()) } else { Err(FileError::AccessDenied) }
+    }
+    fn file(&self, _: FileId) -> FileResult<Bytes> {
+        self.bare.picture.clone().ok_or(FileError::AccessDenied)
+    }
+    fn font(&self, index: usize) -> Option<Font> {
+        self.fonts().get(index).cloned()
+    }
+    fn today(&self, _: Option<Span>) -> Option<Datetime> {
+        None
+    }
+}
+
+impl Each<'_> {
+    fn fonts(&self) -> &[Font] {
+        &self.bare.fonts
+    }
+}
