@@ -147,6 +147,8 @@ pub enum NumberFormat {
 
 /// What stands below one another.
 #[derive(Debug, Clone, PartialEq)]
+// Nearly all blocks are paragraphs: a box for each would only cost.
+#[allow(clippy::large_enum_variant)]
 pub enum Block {
     /// A paragraph.
     Paragraph(Paragraph),

@@ -150,10 +150,10 @@ impl Numbering {
         }
         let start = |at: usize| own.starts.get(&at).copied().or_else(|| of(at).map(|l| l.start)).unwrap_or(1);
         counts[level] = Some(counts[level].map_or(start(level), |n| n.saturating_add(1)));
-        for deeper in level + 1..9 {
+        for (deeper, count) in counts.iter_mut().enumerate().skip(level + 1) {
             let stays = of(deeper).and_then(|l| l.restart).is_some_and(|after| after == 0 || level + 1 > after);
             if !stays {
-                counts[deeper] = None;
+                *count = None;
             }
         }
         match this.format.as_str() {

@@ -93,13 +93,12 @@ impl Writer<'_> {
             let at = rest.iter().position(ends).unwrap_or(rest.len());
             let (piece, more) = rest.split_at(at);
             // Nothing before a break is no line; nothing after one is.
-            if !(more.first().is_some() && piece.iter().all(|i| matches!(i, Inline::Place(_))) && first) || paragraph.marker.is_some() {
-                if first || !piece.is_empty() {
-                    self.piece(paragraph, piece, above, first);
-                    first = false;
-                }
-            } else {
+            let empty = first && !more.is_empty() && paragraph.marker.is_none() && piece.iter().all(|i| matches!(i, Inline::Place(_)));
+            if empty {
                 self.inlines(piece, paragraph.line);
+            } else if first || !piece.is_empty() {
+                self.piece(paragraph, piece, above, first);
+                first = false;
             }
             above = 0.0;
             let Some(end) = more.first() else { break };

@@ -82,7 +82,7 @@ impl Writer<'_> {
         }
         self.out.push_str("background: {");
         self.background(index, section);
-        let _ = write!(self.out, "}}, foreground: {})\n", if self.wanted.proof { "proof" } else { "none" });
+        let _ = writeln!(self.out, "}}, foreground: {})", if self.wanted.proof { "proof" } else { "none" });
         if columns > 1 {
             let _ = writeln!(self.out, "{hash}set columns(gutter: {}pt)", round(section.columns.1));
         }
