@@ -141,3 +141,40 @@ async fn a_clause_is_written_and_its_mistakes_are_told() -> Result<()> {
     picture(&b, "clauses").await?;
     b.close().await
 }
+
+#[tokio::test(flavor = "multi_thread")]
+async fn a_placeholder_is_changed_on_the_page_and_kinds_of_pdf_and_fonts_are_chosen() -> Result<()> {
+    let folder = tempfile::tempdir()?;
+    let program = Program::demo(folder.path())?;
+    let b = Browser::open(&program.address).await?;
+    b.go("/dispatches/refit-quotes/records").await?;
+    // The page's text is there to be selected.
+    b.text("*[local-name()='text']", "Bluebottle").await?;
+    let postcode = "button.mark[title=\"[: owner.postcode]\"]";
+    b.find(postcode).await?.click().await?;
+    let field = "input[aria-label=\"Placeholder\"]";
+    b.write(field, "[: owner.postcode as nonsense(]").await?;
+    b.click("Change it").await?;
+    b.text("p", "[: owner.postcode as nonsense(]").await?;
+    b.write(field, "[: owner.postcode else \"no postcode\"]").await?;
+    b.click("Change it").await?;
+    b.text("p", "Kept as version 2, in use now.").await?;
+    b.find("button.mark[title='[: owner.postcode else \"no postcode\"]']").await?;
+
+    b.go("/dispatches/refit-quotes/result").await?;
+    b.choose("Kind of PDF", "archives: PDF/A-2b").await?;
+    b.text("label", "as JSON").await?.click().await?;
+    b.text("p", "PDF/A-2b takes no attachments; choose PDF/A-3b").await?;
+    b.choose("Kind of PDF", "archives, with attachments: PDF/A-3b").await?;
+    b.gone("p", "takes no attachments").await?;
+    b.find(".page img").await?;
+    picture(&b, "result").await?;
+
+    b.go("/settings").await?;
+    b.text("p", "None brought in yet.").await?;
+    b.give("Bring in fonts", &[&repository().join("crates/documents/fonts/Caladea-Italic.ttf")]).await?;
+    b.text("td", "Caladea").await?;
+    b.click("Take out").await?;
+    b.text("p", "None brought in yet.").await?;
+    b.close().await
+}

@@ -142,3 +142,59 @@ fn any_change_to_a_template_gives_pages_or_a_reason() {
     }
     assert!(opened > 3 && made > 1, "{opened} opened, {made} made: the changes are too coarse to tell anything");
 }
+
+const NUMBERS: [&str; 11] = ["0", "1", "-1", "-99999", "31680", "99999999", "4294967296", "-2147483648", "0.5", "pages", ""];
+
+/// Where numbers stand in attributes.
+fn numbers(xml: &str) -> Vec<std::ops::Range<usize>> {
+    let mut found = Vec::new();
+    let mut at = 0;
+    while let Some(start) = xml[at..].find("=\"").map(|n| at + n + 2) {
+        let end = xml[start..].find('"').map_or(xml.len(), |n| start + n);
+        let inner = &xml[start..end];
+        if !inner.is_empty() && inner.bytes().all(|b| b.is_ascii_digit() || b == b'-') {
+            found.push(start..end);
+        }
+        at = end;
+    }
+    found
+}
+
+#[test]
+fn any_number_in_a_document_still_gives_pages() {
+    let seconds: Option<u64> = std::env::var("MANGLE_LONG").ok().and_then(|s| s.parse().ok());
+    let until = Instant::now() + seconds.map_or(Duration::from_secs(5), Duration::from_secs);
+    let mut runner = if seconds.is_some() { TestRunner::new(Config::default()) } else { TestRunner::deterministic() };
+    let mut names: Vec<_> = std::fs::read_dir(super::corpus::folder()).expect("the corpus").filter_map(|f| Some(f.ok()?.path())).collect();
+    names.retain(|n| n.extension().is_some_and(|e| e == "docx"));
+    names.sort();
+    let whole: Vec<_> = names.iter().map(|n| (n, parts(&std::fs::read(n).expect("a file")))).collect();
+    let choice = (any::<usize>(), proptest::collection::vec((any::<usize>(), any::<usize>(), any::<usize>()), 1..6));
+    while Instant::now() < until {
+        let (file, changes) = choice.new_tree(&mut runner).expect("changes").current();
+        let (name, own) = &whole[file % whole.len()];
+        let mut own = own.clone();
+        let mut said = Vec::new();
+        for (part, at, number) in changes {
+            let texts: Vec<usize> = (0..own.len())
+                .filter(|n| own[*n].0.starts_with("word/") && own[*n].0.ends_with(".xml") && !own[*n].0.contains("_rels"))
+                .collect();
+            let part = texts[part % texts.len()];
+            let mut xml = String::from_utf8(own[part].1.clone()).expect("UTF-8");
+            let spots = numbers(&xml);
+            if spots.is_empty() {
+                continue;
+            }
+            let spot = spots[at % spots.len()].clone();
+            let number = NUMBERS[number % NUMBERS.len()];
+            said.push(format!("{} {} → {number:?}", own[part].0, &xml[xml[..spot.end].rfind('<').unwrap_or(0)..spot.end]));
+            xml.replace_range(spot, number);
+            own[part].1 = xml.into_bytes();
+        }
+        let started = Instant::now();
+        let template = Template::open(package(&own)).unwrap_or_else(|e| panic!("{} {said:?}: {e}", name.display()));
+        let made = template.unfilled().unwrap_or_else(|e| panic!("{} {said:?}: {e}", name.display()));
+        assert!(made.page_count() > 0);
+        assert!(started.elapsed() < Duration::from_secs(20), "{} {said:?} took {:?}", name.display(), started.elapsed());
+    }
+}
