@@ -304,6 +304,28 @@ pub enum Inline {
     Marked(u32, Box<Inline>),
 }
 
+impl Inline {
+    /// The drawing that stands apart from the line here.
+    pub fn anchored(&self) -> Option<&Arc<Anchored>> {
+        match self {
+            Inline::Anchored(anchored) => Some(anchored),
+            Inline::Marked(_, inner) => inner.anchored(),
+            _ => None,
+        }
+    }
+
+    /// Whether it takes room in its line: places and what stands apart do not.
+    pub fn takes_room(&self) -> bool {
+        match self {
+            Inline::Place(_) | Inline::Anchored(_) => false,
+            Inline::Text(text, _) => !text.is_empty(),
+            Inline::Marked(_, inner) => inner.takes_room(),
+            Inline::Link(_, inner) => inner.iter().any(Inline::takes_room),
+            _ => true,
+        }
+    }
+}
+
 /// Where a link leads.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub enum Target {

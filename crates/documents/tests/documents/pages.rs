@@ -262,3 +262,34 @@ fn odd_documents_still_give_pages() {
         assert!(pdf.starts_with(b"%PDF"), "{body}");
     }
 }
+
+#[test]
+fn a_line_that_holds_only_a_bookmark_still_takes_its_height() {
+    let mark = "<w:p><w:bookmarkStart w:id=\"0\" w:name=\"_GoBack\"/><w:bookmarkEnd w:id=\"0\"/></w:p>";
+    let gap = |between: &str| {
+        let (_, pdf) = model(&(p("", "first") + between + &p("", "second") + A4), &[]);
+        let words = words(&pdf);
+        at(&words, "second").2 - at(&words, "first").2
+    };
+    let empty = gap("<w:p/>");
+    assert!(empty > gap("") + 10.0 && (gap(mark) - empty).abs() < 0.1, "{empty} {}", gap(mark));
+}
+
+#[test]
+fn text_beside_the_end_of_a_table_of_contents_stays() {
+    let char = |kind: &str| format!("<w:r><w:fldChar w:fldCharType=\"{kind}\"/></w:r>");
+    let contents = format!(
+        "<w:p>{}<w:r><w:instrText>TOC \\o \"1-3\"</w:instrText></w:r>{}<w:r><w:t>Saved 1</w:t></w:r></w:p><w:p>{}<w:r><w:t>kept</w:t></w:r></w:p>",
+        char("begin"),
+        char("separate"),
+        char("end")
+    );
+    let heading = p("<w:outlineLvl w:val=\"0\"/>", "Berths");
+    let (_, pdf) = model(&(contents.clone() + &heading + A4), &[]);
+    let said: Vec<String> = words(&pdf).into_iter().map(|w| w.1).collect();
+    assert!(said.contains(&"kept".to_owned()) && !said.contains(&"Saved".to_owned()), "{said:?}");
+    assert_eq!(said.iter().filter(|w| *w == "Berths").count(), 2, "{said:?}");
+    // Without headings the saved entries stay.
+    let (_, pdf) = model(&(contents + A4), &[]);
+    assert!(words(&pdf).iter().any(|w| w.1 == "Saved"));
+}

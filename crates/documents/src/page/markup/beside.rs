@@ -2,6 +2,7 @@
 //! as many words as fit there and sets the rest below.
 
 use std::fmt::Write;
+use std::sync::Arc;
 
 use super::{Around, Writer, line_height, round};
 use crate::page::model::{Anchored, Block, From, Inline, Line, Paragraph, Wrap};
@@ -17,11 +18,8 @@ impl Writer<'_> {
         if self.around != Around::Page {
             return None;
         }
-        let anchored =
-            paragraph.inlines.iter().find_map(|inline| match if let Inline::Marked(_, inner) = inline { inner } else { inline } {
-                Inline::Anchored(a) if a.wrap == Wrap::Beside => Some(a.clone()),
-                _ => None,
-            })?;
+        let is_beside = |a: &&Arc<Anchored>| a.wrap == Wrap::Beside;
+        let anchored = paragraph.inlines.iter().filter_map(Inline::anchored).find(is_beside)?.clone();
         let drawing = &anchored.drawing;
         let (x, room) = (self.left_of(&anchored), self.page.room());
         let on_left = x + drawing.width / 2.0 < room / 2.0;
@@ -38,7 +36,7 @@ impl Writer<'_> {
             let Block::Paragraph(own) = block else { break };
             let plain = own.shading.is_none() && own.borders.iter().all(Option::is_none) && !own.page_break_before;
             let breaks = own.inlines.iter().any(|i| matches!(i, Inline::PageBreak | Inline::ColumnBreak));
-            let again = count > 0 && own.inlines.iter().any(|i| matches!(i, Inline::Anchored(a) if a.wrap == Wrap::Beside));
+            let again = count > 0 && own.inlines.iter().filter_map(Inline::anchored).any(|a| is_beside(&a));
             if !plain || breaks || again {
                 break;
             }
@@ -51,15 +49,8 @@ impl Writer<'_> {
         if count == 0 {
             return None;
         }
-        let rest: Vec<&Anchored> = paragraph
-            .inlines
-            .iter()
-            .filter_map(|i| match i {
-                Inline::Anchored(a) if !std::sync::Arc::ptr_eq(a, &anchored) => Some(&**a),
-                _ => None,
-            })
-            .collect();
-        rest.into_iter().for_each(|a| self.placed(a, above));
+        let others = paragraph.inlines.iter().filter_map(Inline::anchored).filter(|a| !Arc::ptr_eq(a, &anchored));
+        others.for_each(|a| self.placed(a, above));
         let _ = write!(
             self.out,
             "#beside({}pt, {}, {}pt, {}pt, {}pt, {}pt, ",
@@ -114,7 +105,7 @@ impl Writer<'_> {
         for inline in &paragraph.inlines {
             self.word(inline, paragraph.line);
         }
-        if !paragraph.inlines.iter().any(|i| !matches!(i, Inline::Anchored(_))) {
+        if !paragraph.inlines.iter().any(Inline::takes_room) {
             let height = line_height(&paragraph.mark, paragraph.line, self.wanted.fonts);
             let _ = write!(self.out, "box(height: {}pt), ", round(height));
         }

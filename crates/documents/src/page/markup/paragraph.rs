@@ -2,10 +2,9 @@
 //! pages and columns end.
 
 use std::fmt::Write;
-use std::sync::Arc;
 
 use super::{Around, Writer, fill, line_height, round, space_after, strokes};
-use crate::page::model::{Align, Anchored, Block, Inline, Paragraph, Wrap};
+use crate::page::model::{Align, Block, Inline, Paragraph, Wrap};
 
 impl Writer<'_> {
     /// Writes the paragraph that the blocks begin with, and those that belong to
@@ -39,11 +38,8 @@ impl Writer<'_> {
         let count = blocks.iter().take_while(|b| matches!(b, Block::Paragraph(p) if same(p))).count().max(1);
         let (left, right) = frame_edges(paragraph);
         let space = |side: usize| paragraph.borders[side].as_ref().map_or(0.0, |b| b.space);
-        let shading = if count == 1 || blocks[..count].iter().all(|b| matches!(b, Block::Paragraph(p) if p.shading == paragraph.shading)) {
-            fill(paragraph.shading.as_ref())
-        } else {
-            "none".to_owned()
-        };
+        let mixed = !blocks[..count].iter().all(|b| matches!(b, Block::Paragraph(p) if p.shading == paragraph.shading));
+        let shading = if mixed { fill(None) } else { fill(paragraph.shading.as_ref()) };
         let _ = write!(
             self.out,
             "#framed({}pt, {}pt, {}pt, {shading}, {}, ({}pt, {}pt, {}pt, {}pt), {}, [",
@@ -73,8 +69,18 @@ impl Writer<'_> {
                 );
                 gap = between.space;
             }
+            // Of neighbours with different colours each has its own.
+            let own_fill = own.shading.as_ref().filter(|_| mixed);
+            if let Some(shading) = own_fill {
+                let sides = format!("(0pt, {}pt, 0pt, {}pt)", round(space(1)), round(space(3)));
+                let _ = write!(self.out, "#framed({}pt, 0pt, 0pt, {}, none, {sides}, false, [", round(gap), fill(Some(shading)));
+                gap = 0.0;
+            }
             let inner = Paragraph { indent: [own.indent[0] - left, own.indent[1] - right, own.indent[2]], ..own.clone() };
             self.paragraph(&inner, gap);
+            if own_fill.is_some() {
+                self.out.push_str("])\n");
+            }
             after = space_after(own, blocks.get(at + 1));
             before = Some(own);
         }
@@ -93,7 +99,7 @@ impl Writer<'_> {
             let at = rest.iter().position(ends).unwrap_or(rest.len());
             let (piece, more) = rest.split_at(at);
             // Nothing before a break is no line; nothing after one is.
-            let empty = first && !more.is_empty() && paragraph.marker.is_none() && piece.iter().all(|i| matches!(i, Inline::Place(_)));
+            let empty = first && !more.is_empty() && paragraph.marker.is_none() && !piece.iter().any(Inline::takes_room);
             if empty {
                 self.inlines(piece, paragraph.line);
             } else if first || !piece.is_empty() {
@@ -116,8 +122,8 @@ impl Writer<'_> {
 
     /// A paragraph, or the part of one up to a break.
     fn piece(&mut self, paragraph: &Paragraph, inlines: &[Inline], above: f64, is_first: bool) {
-        let shows = inlines.iter().any(|i| !matches!(i, Inline::Anchored(_)));
-        if !shows && paragraph.marker.is_none() {
+        if !inlines.iter().any(Inline::takes_room) && paragraph.marker.is_none() {
+            inlines.iter().filter(|i| matches!(i, Inline::Place(_))).for_each(|i| self.inline(i, paragraph.line));
             let height = line_height(&paragraph.mark, paragraph.line, self.wanted.fonts);
             let _ = writeln!(self.out, "#empty({}pt, {}pt, {})", round(above), round(height), paragraph.keep_next);
             return;
@@ -198,18 +204,10 @@ impl Writer<'_> {
     /// What stands apart from a paragraph's lines and does not move them, or moves
     /// all of them.
     fn anchored(&mut self, paragraph: &Paragraph, above: &mut f64) {
-        let found: Vec<Arc<Anchored>> = paragraph
-            .inlines
-            .iter()
-            .filter_map(|inline| match if let Inline::Marked(_, inner) = inline { inner } else { inline } {
-                Inline::Anchored(anchored) => Some(anchored.clone()),
-                _ => None,
-            })
-            .collect();
-        for anchored in found {
+        for anchored in paragraph.inlines.iter().filter_map(Inline::anchored) {
             match anchored.wrap {
-                Wrap::TopAndBottom if self.around == Around::Page => self.between_lines(&anchored, above),
-                _ => self.placed(&anchored, *above),
+                Wrap::TopAndBottom if self.around == Around::Page => self.between_lines(anchored, above),
+                _ => self.placed(anchored, *above),
             }
         }
     }

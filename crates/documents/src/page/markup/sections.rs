@@ -203,14 +203,7 @@ pub(super) fn on_paper(anchored: &Anchored) -> bool {
 
 fn behind_text<'a>(block: &'a Block, found: &mut Vec<&'a Anchored>) {
     if let Block::Paragraph(paragraph) = block {
-        for inline in &paragraph.inlines {
-            let inline = if let Inline::Marked(_, inner) = inline { inner } else { inline };
-            if let Inline::Anchored(anchored) = inline
-                && on_paper(anchored)
-            {
-                found.push(anchored);
-            }
-        }
+        found.extend(paragraph.inlines.iter().filter_map(Inline::anchored).map(|a| &**a).filter(|a| on_paper(a)));
     }
 }
 

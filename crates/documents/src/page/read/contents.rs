@@ -39,16 +39,17 @@ impl Reader<'_, '_, '_> {
     /// back one that is none.
     pub(super) fn entry(&mut self, paragraph: Paragraph, style_id: Option<&str>) -> Option<Paragraph> {
         let level = (1..=9u8).find(|n| style_id.is_some() && self.look.styles.named(&format!("toc {n}")) == style_id);
-        let shows = paragraph.inlines.iter().any(|i| !matches!(i, Inline::Place(_)));
+        let shows = paragraph.inlines.iter().any(Inline::takes_room);
         let inside = self.inside_contents();
-        match (self.tables_of_contents.last_mut(), level) {
-            (Some(contents), Some(level)) if shows => {
-                contents.saved.push((level, paragraph));
+        match self.tables_of_contents.last_mut() {
+            // A paragraph of another style is an entry only within the field: what
+            // stands beside its end is text of its own.
+            Some(contents) if shows && (level.is_some() || inside) => {
+                contents.saved.push((level.unwrap_or(1), paragraph));
                 None
             }
-            // The paragraph in which the field ends is one of its own.
-            _ if !shows && !inside => Some(paragraph),
-            _ => None,
+            _ if inside => None,
+            _ => Some(paragraph),
         }
     }
 
