@@ -119,6 +119,11 @@ async fn a_value_on_the_page_tells_where_it_came_from() -> Result<()> {
     assert!(origin.contains("Vessel"), "{origin}");
     b.find("button.mark[title=\"[: qty * price as money \\\"EUR\\\"]\"]").await?.click().await?;
     b.text("td", "Qty of turn 1").await?;
+    // Where the owner signs is shown, and pages can be looked at larger.
+    b.find(".pages .field[title=\"Signature of owner\"]").await?;
+    b.find("button[aria-label=\"Larger\"]").await?.click().await?;
+    b.text("button", "150 %").await?;
+    b.find(".pages .page[style*=\"width: 150%\"]").await?;
     b.close().await
 }
 

@@ -1565,7 +1565,16 @@ export interface components {
             /** @description What it does, in words. */
             words: string;
         };
-        /** @description Where a mark stands, in points from its page's top left. */
+        /** @description A place that a signer fills in. */
+        PageField: components["schemas"]["PageMark"] & {
+            /** @description What is filled in, in words. */
+            field: string;
+            /** @description Whether it may stay empty. */
+            optional: boolean;
+            /** @description The signer role. */
+            role: string;
+        };
+        /** @description Where something stands, in points from its page's top left. */
         PageMark: {
             /** Format: double */
             height: number;
@@ -1573,7 +1582,7 @@ export interface components {
             left: number;
             /**
              * Format: int32
-             * @description The mark: a placeholder, or an entry of a trace.
+             * @description What it is: a placeholder, an entry of a trace, or a drawing.
              */
             number: number;
             /** @description The page, from 0. */
@@ -1621,6 +1630,8 @@ export interface components {
             marks: components["schemas"]["PageMark"][];
             /** @description The pages, at most fifty of them. */
             pages: components["schemas"]["SvgPage"][];
+            /** @description The places that signers fill in. */
+            signatures: components["schemas"]["PageField"][];
         };
         /** @description How PDFs are written. */
         PdfSetup: {

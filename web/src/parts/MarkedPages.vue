@@ -7,6 +7,10 @@ import type { Schemas } from '../api/client'
 const props = defineProps<{
   pages: Schemas['SvgPage'][]
   marks: Schemas['PageMark'][]
+  /** The places that signers fill in. */
+  signatures?: Schemas['PageField'][]
+  /** How large the pages are drawn; 1 fits the width. */
+  zoom?: number
   /** The numbers of the marks that are chosen. */
   chosen?: number[]
   /** What a mark's hover says. */
@@ -35,9 +39,13 @@ const ofPage = computed(() => {
   for (const mark of props.marks) found[mark.page]?.push(mark)
   return found
 })
+const fieldsOf = (page: number) => props.signatures?.filter((field) => field.page === page) ?? []
 const isChosen = (number: number) => props.chosen?.includes(number) ?? false
 
-function place(mark: Schemas['PageMark'], page: Schemas['SvgPage']) {
+const says = (field: Schemas['PageField']) =>
+  `${field.field[0]?.toUpperCase()}${field.field.slice(1)} of ${field.role}${field.optional ? ', may stay empty' : ''}`
+
+function place(mark: Omit<Schemas['PageMark'], 'number'>, page: Schemas['SvgPage']) {
   const part = (length: number, whole: number) => `${(length / whole) * 100}%`
   return {
     left: part(mark.left - 1, page.width),
@@ -63,7 +71,7 @@ watch(
       v-for="(page, index) in pages"
       :key="index"
       class="page"
-      :style="{ aspectRatio: `${page.width} / ${page.height}` }"
+      :style="{ aspectRatio: `${page.width} / ${page.height}`, width: `${(zoom ?? 1) * 100}%` }"
     >
       <img :src="urls[index]" :alt="`Page ${index + 1}`" />
       <!-- The text once more, unseen: to be selected and copied. -->
@@ -80,6 +88,15 @@ watch(
           {{ piece.text }}
         </text>
       </svg>
+      <div
+        v-for="(field, at) in fieldsOf(index)"
+        :key="`field ${at}`"
+        class="field"
+        :style="place(field, page)"
+        :title="says(field)"
+      >
+        <span>{{ says(field) }}</span>
+      </div>
       <button
         v-for="(mark, at) in ofPage[index]"
         :key="at"
@@ -123,6 +140,23 @@ img {
 }
 .text text::selection {
   background: #5b3a6b55;
+}
+/* Where someone signs: shown here only, never printed. */
+.field {
+  position: absolute;
+  container-type: size;
+  border: 1px dashed #c77e12;
+  border-radius: 2px;
+  background: #c77e1214;
+  overflow: hidden;
+}
+.field span {
+  display: block;
+  padding: 0 3px;
+  font-size: min(11px, 90cqh);
+  line-height: 1.2;
+  color: #7a4a05;
+  white-space: nowrap;
 }
 .mark {
   position: absolute;

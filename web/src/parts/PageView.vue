@@ -5,6 +5,7 @@ import type { Bench } from '../api/bench'
 import { api, ask, attempt, type Schemas } from '../api/client'
 import { count } from '../api/words'
 import MarkedPages from './MarkedPages.vue'
+import ZoomBar from './ZoomBar.vue'
 
 /** The page of the record at hand, as it will be made. */
 const props = defineProps<{
@@ -55,6 +56,7 @@ async function rewrite() {
   ElMessage({ message: `Kept as version ${kept.shown}, ${where}.` })
   emit('rewritten')
 }
+const zoom = ref(1)
 const titleOf = (number: number) => props.page?.trace[number]?.text ?? ''
 </script>
 
@@ -87,6 +89,8 @@ const titleOf = (number: number) => props.page?.trace[number]?.text ?? ''
         v-if="page?.pages.length"
         :pages="page.pages"
         :marks="page.marks"
+        :signatures="page.signatures"
+        :zoom="zoom"
         :chosen="asked === undefined ? [] : [asked]"
         :title="titleOf"
         @choose="asked = $event"
@@ -132,6 +136,7 @@ const titleOf = (number: number) => props.page?.trace[number]?.text ?? ''
       </table>
     </div>
     <div class="foot">
+      <ZoomBar v-model="zoom" />
       <span>{{ page?.count ? count(page.count, 'page') : '' }}</span>
       <span class="code">{{ page?.file_name }}</span>
       <span><kbd>←</kbd> <kbd>→</kbd> step <kbd>F</kbd> next finding</span>

@@ -7,6 +7,7 @@ import { useTemplate } from '../api/design'
 import { count } from '../api/words'
 import MarkedPages from '../parts/MarkedPages.vue'
 import TemplateHead from '../parts/TemplateHead.vue'
+import ZoomBar from '../parts/ZoomBar.vue'
 import CoverageView from './template/Coverage.vue'
 import FieldsView from './template/Fields.vue'
 import LogicView from './template/Logic.vue'
@@ -16,6 +17,7 @@ import TryOutView from './template/TryOut.vue'
 import VersionsView from './template/Versions.vue'
 
 const props = defineProps<{ id: string; view?: string }>()
+const zoom = ref(1)
 const route = useRoute()
 const router = useRouter()
 const version = computed(() => Number(route.query.version) || undefined)
@@ -138,6 +140,8 @@ async function show(number: number) {
           v-if="tried?.pages.length || (!tried && t.pages.value)"
           :pages="tried ? tried.pages : (t.pages.value?.pages ?? [])"
           :marks="tried ? tried.marks : (t.pages.value?.marks ?? [])"
+          :signatures="tried?.signatures"
+          :zoom="zoom"
           :chosen="chosenMarks"
           :shown="!tried"
           :kind="tried ? undefined : kindOf"
@@ -150,6 +154,7 @@ async function show(number: number) {
             {{ fault.message }}
           </li>
         </ul>
+        <div class="foot"><ZoomBar v-model="zoom" /></div>
       </div>
       <section class="panel">
         <nav aria-label="Views of the template">
@@ -212,6 +217,12 @@ async function show(number: number) {
   min-height: 0;
   display: grid;
   grid-template-columns: minmax(0, 1fr) 620px;
+}
+.foot {
+  position: sticky;
+  bottom: 0;
+  width: fit-content;
+  background: var(--paper);
 }
 .desk {
   background: var(--desk);

@@ -67,6 +67,13 @@ pub struct Filled {
     added: Added,
 }
 
+impl Filled {
+    /// The signature field whose drawing has a number.
+    pub fn signer(&self, number: u32) -> Option<&SignerPlace> {
+        self.added.signers.get(&number)
+    }
+}
+
 /// What filling is done with besides the record.
 #[derive(Clone, Copy)]
 pub struct Means<'a> {

@@ -257,28 +257,46 @@ fn line_height(style: &TextStyle, line: Line, fonts: &FontSet) -> f64 {
 }
 
 /// How thick a border is: two lines are drawn as one of their strength.
+/// The room that a border takes: two lines have the width of one between them.
 fn thickness(border: &Border) -> f64 {
-    if border.double { border.width * 1.5 } else { border.width }
+    if border.double { border.width * 3.0 } else { border.width }
 }
 
+/// One line of a border.
 fn stroke(border: &Border) -> String {
-    let width = thickness(border);
+    stroke_of(border, border.width)
+}
+
+fn stroke_of(border: &Border, width: f64) -> String {
     match border.dash {
         Some(dash) => format!("(paint: rgb(\"#{}\"), thickness: {}pt, dash: \"{dash}\")", border.color, round(width)),
         None => format!("{}pt + rgb(\"#{}\")", round(width), border.color),
     }
 }
 
-/// Lines of four sides as the typesetter takes them.
-fn strokes(borders: &[Option<Border>]) -> String {
+/// Lines of four sides as the typesetter takes them, each as wide as `wide` says.
+fn strokes(borders: &[Option<Border>], wide: fn(&Border) -> f64) -> String {
     let sides = ["top", "right", "bottom", "left"];
-    let strokes: Vec<String> =
-        sides.iter().zip(borders).filter_map(|(side, b)| b.as_ref().map(|b| format!("{side}: {}", stroke(b)))).collect();
+    let strokes: Vec<String> = sides
+        .iter()
+        .zip(borders)
+        .filter_map(|(side, b)| b.as_ref().map(|b| (side, b, wide(b))))
+        .filter(|(_, _, width)| *width > 0.0)
+        .map(|(side, b, width)| format!("{side}: {}", stroke_of(b, width)))
+        .collect();
     if strokes.is_empty() { "none".to_owned() } else { format!("({})", strokes.join(", ")) }
 }
 
 fn fill(color: Option<&Arc<str>>) -> String {
     color.map_or("none".to_owned(), |c| format!("rgb(\"#{c}\")"))
+}
+
+/// The inner lines of those borders that are two lines, for a frame that lies this
+/// far within the outer ones.
+fn inner_lines(borders: &[Option<Border>]) -> (String, [f64; 4]) {
+    let second = |b: &Border| if b.double { b.width } else { 0.0 };
+    let inset = |side: usize| borders[side].as_ref().filter(|b| b.double).map_or(0.0, |b| b.width * 2.0);
+    (strokes(borders, second), std::array::from_fn(inset))
 }
 
 /// How the typesetter is asked for a number.

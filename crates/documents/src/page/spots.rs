@@ -1,15 +1,18 @@
 //! What stands where on typeset pages: marks, and the text as it can be selected.
 
+use typst::foundations::{Content, Label, Selector, Value};
+use typst::introspection::{Introspector, MetadataElem};
 use typst::layout::{Frame, FrameItem};
 use typst::model::Destination;
+use typst::utils::PicoStr;
 
 use super::markup::MARK;
 use super::typeset::Made;
 
-/// Where a mark's text stands on a page, in points from its top left.
+/// Where something stands on a page: a mark's text, a signature field, in points from its top left.
 #[derive(Debug, Clone, Copy, PartialEq)]
 pub struct MarkedSpot {
-    /// The mark's number.
+    /// Its number.
     pub number: u32,
     /// The page, from 0.
     pub page: usize,
@@ -46,6 +49,28 @@ impl Made {
             marks_in(&laid.frame, page, (0.0, 0.0), &mut found);
         }
         found
+    }
+
+    /// Where the signature fields are, with the numbers of their drawings.
+    pub fn signers(&self) -> Vec<MarkedSpot> {
+        let Some(label) = Label::new(PicoStr::intern("signer")) else { return Vec::new() };
+        let introspector = self.introspector();
+        let found = introspector.query(&Selector::Label(label));
+        let spot = |element: &Content| {
+            let metadata = element.to_packed::<MetadataElem>()?;
+            let Value::Array(said) = &metadata.value else { return None };
+            let [Value::Int(number), width, height] = said.as_slice() else { return None };
+            let position = introspector.position(element.location()?)?;
+            Some(MarkedSpot {
+                number: u32::try_from(*number).ok()?,
+                page: position.page.get() - 1,
+                left: position.point.x.to_pt(),
+                top: position.point.y.to_pt(),
+                width: width.clone().cast().ok()?,
+                height: height.clone().cast().ok()?,
+            })
+        };
+        found.iter().filter_map(spot).collect()
     }
 
     /// The text of a page, in reading order. Text that is turned is left out.

@@ -199,6 +199,10 @@ impl Typesetter<'_> {
 }
 
 impl Made {
+    pub(super) fn introspector(&self) -> &typst_layout::PagedIntrospector {
+        self.document.introspector()
+    }
+
     pub(super) fn pages(&self) -> &[typst_layout::Page] {
         self.document.pages()
     }
@@ -247,27 +251,6 @@ impl Made {
             Some(password) => crate::pdf::close(&pdf, password).map_err(|e| TypesetError(e.to_string())),
             None => Ok(pdf),
         }
-    }
-
-    /// Where the signature fields are: number, page from 1, left and top in points.
-    pub fn signers(&self) -> Vec<(u32, usize, f64, f64)> {
-        use typst::foundations::{Label, Selector, Value};
-        use typst::introspection::{Introspector, MetadataElem};
-        let Some(label) = Label::new(typst::utils::PicoStr::intern("signer")) else { return Vec::new() };
-        let introspector = self.document.introspector();
-        let found = introspector.query(&Selector::Label(label));
-        found
-            .iter()
-            .filter_map(|element| {
-                let metadata = element.to_packed::<MetadataElem>()?;
-                let number = match &metadata.value {
-                    Value::Int(number) => u32::try_from(*number).ok()?,
-                    _ => return None,
-                };
-                let position = introspector.position(element.location()?)?;
-                Some((number, position.page.get(), position.point.x.to_pt(), position.point.y.to_pt()))
-            })
-            .collect()
     }
 
     /// The size of a page in points: width, height.

@@ -401,6 +401,17 @@ def tables():
         p(""),
         table(three, row(cell("upwards", 3020, '<w:textDirection w:val="btLr"/>'), cell("downwards", 3020, '<w:textDirection w:val="tbRl"/>'), cell("across", 3020), props='<w:trHeight w:val="1600" w:hRule="exact"/>')),
     ).save("table-cells")
+    around = lambda tag: f"<w:{tag}>" + "".join(side(s, "double", 6, "5B3A6B") for s in ("top", "left", "bottom", "right")) + f"</w:{tag}>"
+    doc = Doc()
+    doc.add(
+        p("Within two lines all round.", around("pBdr")),
+        p(""),
+        table(three, row(*[cell(c, 3020) for c in ("Net", "", "480.50")]), row(*[cell(c, 3020, "<w:tcBorders>" + side("bottom", "double", 6) + "</w:tcBorders>") for c in ("Total", "", "571.80")])),
+        p(""),
+        table(three, row(cell("A box", 3020, around("tcBorders")), cell("beside it", 3020), cell("", 3020)), props="<w:tblBorders></w:tblBorders>", style="Table"),
+    )
+    doc.tail = f'<w:sectPr>{A4}<w:pgBorders w:offsetFrom="page">' + around("x").replace('w:space="0"', 'w:space="24"').removeprefix("<w:x>").removesuffix("</w:x>") + "</w:pgBorders></w:sectPr>"
+    doc.save("table-doubles")
     items = [("Berth A10", "1", "480.50"), ("Power", "30", "10.50"), ("Water", "2", "12.00"), ("Crane", "1", "95.00")]
     Doc().add(
         p("Styled by its parts:"),

@@ -381,3 +381,12 @@ fn soft_hyphens_do_not_copy_out_with_other_signs() {
     assert!(page.iter().any(|w| w.text == "notes,") || page.iter().any(|w| w.text == "the"), "{page:?}");
     assert!(!page.iter().any(|w| w.text != "soft\u{ad}hyphen," && w.text.contains('\u{ad}')), "{page:?}");
 }
+
+#[test]
+fn a_double_border_is_two_lines() {
+    let drawn = |name: &str| open(name).unfilled().expect(name).svg(0).expect("a page");
+    // The cell's box has a white line along the middle of each of its four sides.
+    let svg = drawn("table-doubles");
+    assert!(svg.matches("stroke=\"#ffffff\"").count() >= 4 + 3, "{}", svg.matches("stroke=\"#ffffff\"").count());
+    assert_eq!(drawn("table-cells").matches("stroke=\"#ffffff\"").count(), 0);
+}

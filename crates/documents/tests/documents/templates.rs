@@ -80,7 +80,7 @@ fn photographs() -> tempfile::TempDir {
 struct Made {
     docx: Vec<u8>,
     pdf: Vec<u8>,
-    signers: Vec<(u32, usize, f64, f64)>,
+    signers: Vec<mangle_documents::page::MarkedSpot>,
 }
 
 fn make(template: &Template) -> Result<Made, String> {
@@ -217,9 +217,11 @@ fn signature_fields_know_their_page_and_place() {
         p("Signed: [:signer holder signature width 5cm height 2cm]") + &p("[:page break]") + &p("[:signer harbour office tick optional]");
     let made = filled(&body);
     assert_eq!(drawings(&made.docx), ["142 57 signature of holder", "14 14 tick of harbour office"]);
-    let places: Vec<(usize, i64)> = made.signers.iter().map(|(_, page, x, _)| (*page, x.round() as i64)).collect();
+    let places: Vec<(usize, i64)> = made.signers.iter().map(|s| (s.page, s.left.round() as i64)).collect();
     assert_eq!(places.len(), 2);
-    assert!(places[0].0 == 1 && places[0].1 > 100 && places[1] == (2, 72), "{places:?}");
+    assert!(places[0].0 == 0 && places[0].1 > 100 && places[1] == (1, 72), "{places:?}");
+    let sizes: Vec<(i64, i64)> = made.signers.iter().map(|s| (s.width.round() as i64, s.height.round() as i64)).collect();
+    assert_eq!(sizes, [(142, 57), (14, 14)]);
 }
 
 #[test]

@@ -1,7 +1,8 @@
 //! Pages as the screens show them: SVG, and where each mark stands on them.
 
 use mangle_core::template::{Took, Traced};
-use mangle_documents::page::Made;
+use mangle_documents::docx::Filled;
+use mangle_documents::page::{Made, MarkedSpot};
 use serde::Serialize;
 use utoipa::ToSchema;
 
@@ -17,6 +18,22 @@ pub struct Pages {
     pub count: usize,
     /// What stands where.
     pub marks: Vec<PageMark>,
+    /// The places that signers fill in.
+    pub signatures: Vec<PageField>,
+}
+
+/// A place that a signer fills in.
+#[derive(Debug, Serialize, ToSchema)]
+pub struct PageField {
+    /// The signer role.
+    role: String,
+    /// What is filled in, in words.
+    field: String,
+    /// Whether it may stay empty.
+    optional: bool,
+    /// Where it stands.
+    #[serde(flatten)]
+    place: PageMark,
 }
 
 /// One page.
@@ -42,10 +59,10 @@ pub struct PageText {
     width: f64,
 }
 
-/// Where a mark stands, in points from its page's top left.
+/// Where something stands, in points from its page's top left.
 #[derive(Debug, Serialize, ToSchema)]
 pub struct PageMark {
-    /// The mark: a placeholder, or an entry of a trace.
+    /// What it is: a placeholder, an entry of a trace, or a drawing.
     number: u32,
     /// The page, from 0.
     page: usize,
@@ -56,6 +73,17 @@ pub struct PageMark {
 }
 
 impl Pages {
+    /// The pages of a filled document, with its signature fields.
+    pub fn filled(filled: &Filled, made: &Made) -> Pages {
+        let field = |spot: MarkedSpot| {
+            let place = filled.signer(spot.number)?;
+            let (role, field) = (place.role.clone(), place.field.word().to_owned());
+            Some(PageField { role, field, optional: place.optional, place: PageMark::of(spot) })
+        };
+        let fields = made.signers().into_iter().filter(|s| s.page < SHOWN);
+        Pages { signatures: fields.filter_map(field).collect(), ..Pages::of(made) }
+    }
+
     /// The pages of what was made.
     pub fn of(made: &Made) -> Pages {
         let count = made.page_count();
@@ -74,15 +102,14 @@ impl Pages {
             })
             .collect();
         let marks = made.marks().into_iter().filter(|m| m.page < SHOWN);
-        let mark = |m: mangle_documents::page::MarkedSpot| PageMark {
-            number: m.number,
-            page: m.page,
-            left: m.left,
-            top: m.top,
-            width: m.width,
-            height: m.height,
-        };
-        Pages { pages, count, marks: marks.map(mark).collect() }
+        Pages { pages, count, marks: marks.map(PageMark::of).collect(), signatures: Vec::new() }
+    }
+}
+
+impl PageMark {
+    fn of(spot: MarkedSpot) -> PageMark {
+        let MarkedSpot { number, page, left, top, width, height } = spot;
+        PageMark { number, page, left, top, width, height }
     }
 }
 

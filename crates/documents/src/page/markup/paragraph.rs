@@ -3,7 +3,7 @@
 
 use std::fmt::Write;
 
-use super::{Around, Writer, fill, line_height, round, space_after, strokes};
+use super::{Around, Writer, fill, inner_lines, line_height, round, space_after, strokes};
 use crate::page::model::{Align, Block, Inline, Paragraph, Wrap};
 
 impl Writer<'_> {
@@ -37,7 +37,9 @@ impl Writer<'_> {
         };
         let count = blocks.iter().take_while(|b| matches!(b, Block::Paragraph(p) if same(p))).count().max(1);
         let (left, right) = frame_edges(paragraph);
-        let space = |side: usize| paragraph.borders[side].as_ref().map_or(0.0, |b| b.space);
+        let (second, within) = inner_lines(&paragraph.borders[..4]);
+        // The inner of two lines has the distance from the text.
+        let space = |side: usize| paragraph.borders[side].as_ref().map_or(0.0, |b| b.space) + within[side];
         let mixed = !blocks[..count].iter().all(|b| matches!(b, Block::Paragraph(p) if p.shading == paragraph.shading));
         let shading = if mixed { fill(None) } else { fill(paragraph.shading.as_ref()) };
         let _ = write!(
@@ -46,13 +48,22 @@ impl Writer<'_> {
             round(above),
             round(left),
             round(right),
-            strokes(&paragraph.borders[..4]),
+            strokes(&paragraph.borders[..4], |b| b.width),
             round(space(0)),
             round(space(1)),
             round(space(2)),
             round(space(3)),
             paragraph.keep_next,
         );
+        let double = second != "none";
+        if double {
+            let out: [f64; 4] = std::array::from_fn(|side| round(space(side) - within[side]));
+            let [top, right, bottom, left] = out;
+            let _ = write!(
+                self.out,
+                "#block(width: 100%, stroke: {second}, outset: (top: {top}pt, right: {right}pt, bottom: {bottom}pt, left: {left}pt))[",
+            );
+        }
         let (mut after, mut before): (f64, Option<&Paragraph>) = (0.0, None);
         for (at, block) in blocks[..count].iter().enumerate() {
             let Block::Paragraph(own) = block else { continue };
@@ -84,7 +95,7 @@ impl Writer<'_> {
             after = space_after(own, blocks.get(at + 1));
             before = Some(own);
         }
-        self.out.push_str("])\n");
+        self.out.push_str(if double { "]])\n" } else { "])\n" });
         count
     }
 

@@ -2,7 +2,7 @@
 
 use std::fmt::Write;
 
-use super::{Around, Writer, fill, line_height, pattern, round, stroke};
+use super::{Around, Writer, inner_lines, line_height, pattern, round, strokes};
 use crate::page::fonts::FontSet;
 use crate::page::model::{Anchored, Block, Cell, Document, Edge, From, Inline, Position, Section, Start, Vertical};
 
@@ -158,22 +158,18 @@ impl Writer<'_> {
             let space = |side: usize| borders[side].as_ref().map_or(0.0, |b| b.space);
             let [top, right, bottom, left]: [f64; 4] =
                 std::array::from_fn(|side| if *from_text { page.margin[side] - space(side) } else { space(side) });
-            let sides: Vec<String> = ["top", "right", "bottom", "left"]
-                .iter()
-                .zip(borders)
-                .filter_map(|(side, b)| b.as_ref().map(|b| format!("{side}: {}", stroke(b))))
-                .collect();
-            if !sides.is_empty() {
-                let _ = writeln!(
-                    self.out,
-                    "place(top + left, dx: {}pt, dy: {}pt, rect(width: {}pt, height: {}pt, stroke: ({}), fill: {}))",
-                    round(left),
-                    round(top),
-                    round(page.width - left - right),
-                    round(page.height - top - bottom),
-                    sides.join(", "),
-                    fill(None)
-                );
+            let (second, within) = inner_lines(borders);
+            for (lines, [t, r, b, l]) in [(strokes(borders, |b| b.width), [0.0; 4]), (second, within)] {
+                if lines != "none" {
+                    let _ = writeln!(
+                        self.out,
+                        "place(top + left, dx: {}pt, dy: {}pt, rect(width: {}pt, height: {}pt, stroke: {lines}, fill: none))",
+                        round(left + l),
+                        round(top + t),
+                        round(page.width - left - right - l - r),
+                        round(page.height - top - bottom - t - b),
+                    );
+                }
             }
         }
         for edge in [&section.header, &section.footer] {

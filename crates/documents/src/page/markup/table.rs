@@ -51,6 +51,28 @@ impl Writer<'_> {
         }
     }
 
+    /// Double borders are one thick line with the paper's colour along its middle.
+    fn between_doubles(&mut self, cell: &Cell, [top, right, bottom, left]: [f64; 4]) {
+        let ways = [
+            (0, "top + left", -top, left + right, 0),
+            (1, "top + right", -top, top + bottom, 90),
+            (2, "bottom + left", bottom, left + right, 0),
+            (3, "top + left", -top, top + bottom, 90),
+        ];
+        for (side, at, dy, more, angle) in ways {
+            let Some(border) = cell.borders[side].as_ref().filter(|b| b.double) else { continue };
+            let dx = if side == 1 { right } else { -left };
+            let _ = write!(
+                self.out,
+                "#place({at}, dx: {}pt, dy: {}pt, line(length: 100% + {}pt, angle: {angle}deg, stroke: {}pt + white))",
+                round(dx),
+                round(dy),
+                round(more),
+                round(border.width),
+            );
+        }
+    }
+
     fn cell_content(&mut self, cell: &Cell, line_only: Option<&Paragraph>) {
         match line_only {
             Some(paragraph) => self.inlines(&paragraph.inlines, paragraph.line),
@@ -88,7 +110,7 @@ impl Writer<'_> {
             let _ = write!(self.out, "fill: {}, ", fill(cell.shading.as_ref()));
         }
         if cell.borders.iter().any(Option::is_some) {
-            let _ = write!(self.out, "stroke: {}, ", strokes(&cell.borders));
+            let _ = write!(self.out, "stroke: {}, ", strokes(&cell.borders, super::thickness));
         }
         if cell.vertical != Vertical::Top || across != "left" {
             let _ = write!(self.out, "align: {across} + {vertical}, ");
@@ -97,6 +119,7 @@ impl Writer<'_> {
             self.out.push_str("breakable: false, ");
         }
         let _ = write!(self.out, "inset: (top: {top}pt, right: {right}pt, bottom: {bottom}pt, left: {left}pt), [");
+        self.between_doubles(cell, [top, right, bottom, left]);
         let inner = row.least - top - bottom;
         match cell.direction {
             Direction::Across if row.exact && cell.rows == 1 => {

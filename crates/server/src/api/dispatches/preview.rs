@@ -98,7 +98,7 @@ fn view(prepared: &Prepared, row: usize) -> Result<PageView, Refused> {
     // A wrong address must not hide the page; a wrong value in it does.
     let (filled, trace) = template.fill_traced(&scope, prepared.means());
     if let Ok(filled) = filled {
-        view.pages = Pages::of(&run::page_of(template, &filled, &Typesetter::default())?);
+        view.pages = Pages::filled(&filled, &run::page_of(template, &filled, &Typesetter::default())?);
     }
     view.trace = TraceInfo::of(trace, template.placeholders());
     Ok(view)

@@ -181,7 +181,7 @@ fn run(template: &Arc<Template>, tried: &Tried, desk: &Desk) -> Result<Tryout, R
     let (pages, faults) = match filled {
         Ok(filled) => {
             let made = template.typeset(&filled, &Typesetter::default()).map_err(|e| Refused::unusable("pages", e.to_string()))?;
-            (Pages::of(&made), Vec::new())
+            (Pages::filled(&filled, &made), Vec::new())
         }
         Err(errors) => (Pages::default(), errors.iter().map(Into::into).collect()),
     };
