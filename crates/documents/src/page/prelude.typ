@@ -70,7 +70,7 @@
       let target = calc.max(at - back, x)
       if leader == none { h(target - x) } else {
         let one = measure(look(leader)).width
-        let count = if one > 0.1pt { calc.floor((target - x) / one) } else { 0 }
+        let count = if one > 0.1pt { calc.min(calc.floor((target - x) / one), 2000) } else { 0 }
         box(width: target - x, align(right, look(leader * count)))
       }
       x = target

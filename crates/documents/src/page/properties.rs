@@ -9,6 +9,9 @@ use roxmltree::Node;
 use super::model::{Align, Border, Line, Raise, Tab, TabKind, TextStyle, Underline};
 use super::xml::Ask;
 
+/// How far a tab stop may stand from the margin: 22 inches (ECMA-376 part 1, 17.18.81).
+const WIDEST: f64 = 1584.0;
+
 /// What a layer says of text (ECMA-376 part 1, 17.3.2).
 #[derive(Debug, Clone, Default)]
 pub(super) struct TextLayer {
@@ -336,7 +339,7 @@ impl ParagraphLayer {
                     Some("middleDot") => Some('·'),
                     _ => None,
                 };
-                Some((Tab { at: t.twips("pos")?, kind, leader }, t.attr("val") != Some("clear")))
+                Some((Tab { at: t.twips("pos")?.clamp(-WIDEST, WIDEST), kind, leader }, t.attr("val") != Some("clear")))
             })
             .collect();
         let list = p.child("numPr");
