@@ -117,7 +117,7 @@ fn a_filter_and_a_type_that_can_not_be_used() -> Result<()> {
     assert!(rows["message"].as_str().is_some_and(|m| m.contains("no column is called “du”")), "{rows}");
     let rows = office.list("sheets/1/rows")?;
     assert_eq!(rows["misfits"], serde_json::json!([0, 1]));
-    assert_eq!(rows["rows"][0]["cells"][1], serde_json::json!({ "text": "31.02.2026", "wanted": "a date that exists" }));
+    assert_eq!(rows["rows"][0]["cells"][1], serde_json::json!({ "text": "31.02.2026", "wrong": "not a date that exists" }));
     let answer = tool(
         "curl",
         &[
@@ -127,7 +127,7 @@ fn a_filter_and_a_type_that_can_not_be_used() -> Result<()> {
             "-H",
             "Content-Type: application/json",
             "-d",
-            "{\"type\":\"colour\"}",
+            "{\"name\":\"Due\",\"type\":\"colour\"}",
             &format!("{}/api/sheets/1/columns/1", office.program.address),
         ],
     );

@@ -2,9 +2,10 @@
 //! plan, ready in memory.
 
 use std::sync::Arc;
+use std::sync::atomic::Ordering;
 
 use anyhow::{Context as _, Result};
-use jiff::civil::DateTime;
+use jiff::civil::{Date, DateTime};
 use mangle_core::dispatch::{Plan, Setup, TieState, name_uses, tie_states};
 use mangle_core::language::{Clock, Context, Folded, Scope};
 use mangle_core::records::{Filter, Record, Sheet};
@@ -25,6 +26,28 @@ use crate::store::{clauses, fonts, pictures, settings, sheets, templates};
 pub struct LoadedSheet {
     pub sheet: Sheet,
     pub reading: Reading,
+    /// How many cells of each column do not fit its type.
+    pub misfits: Vec<usize>,
+    /// The day on which it was worked out, where its values change with the day.
+    day: Option<Date>,
+}
+
+impl LoadedSheet {
+    fn new(loaded: sheets::Loaded, day: Date) -> LoadedSheet {
+        let sheets::Loaded { sheet, reading, moves } = loaded;
+        let mut misfits = vec![0; sheet.schema.columns().len()];
+        for record in &sheet.records {
+            for (count, value) in misfits.iter_mut().zip(record.values()) {
+                *count += usize::from(matches!(value, Value::Misfit(_)));
+            }
+        }
+        LoadedSheet { sheet, reading, misfits, day: moves.then_some(day) }
+    }
+
+    /// Its columns, its relations among them.
+    pub fn columns(&self) -> Vec<sheets::ColumnInfo> {
+        self.sheet.schema.columns().iter().map(sheets::ColumnInfo::of).collect()
+    }
 }
 
 /// How many templates and sheets are kept ready.
@@ -72,19 +95,26 @@ impl App {
 
     /// A sheet with its records.
     pub(crate) async fn sheet(&self, id: i64) -> Result<Arc<LoadedSheet>, Refused> {
-        if let Some(ready) = lock(&self.sheets).get(&id) {
+        let now = crate::clock::now();
+        if let Some(ready) = lock(&self.sheets).get(&id).filter(|s| s.day.is_none_or(|day| day == now.date())) {
             return Ok(ready.clone());
         }
-        let loaded = self.store.with(move |c| sheets::load(c, id)).await?;
-        let (sheet, reading) = loaded.ok_or_else(|| Refused::missing("the sheet"))?;
-        let loaded = Arc::new(LoadedSheet { sheet, reading });
+        let changes = self.sheet_changes.load(Ordering::Acquire);
+        let loaded = self.store.with(move |c| sheets::load(c, id, now)).await?;
+        let loaded = loaded.ok_or_else(|| Refused::missing("the sheet"))?;
+        let loaded = Arc::new(blocking(move || LoadedSheet::new(loaded, now.date())).await?);
+        // What changed meanwhile is not kept under the old values.
+        if self.sheet_changes.load(Ordering::Acquire) != changes {
+            return Ok(loaded);
+        }
         remember(&self.sheets, id, loaded.clone());
         Ok(loaded)
     }
 
-    /// Forgets a sheet that changed.
-    pub(crate) fn forget_sheet(&self, id: i64) {
-        lock(&self.sheets).remove(&id);
+    /// Forgets the sheets after one changed: others may be related to it.
+    pub(crate) fn forget_sheets(&self) {
+        self.sheet_changes.fetch_add(1, Ordering::AcqRel);
+        lock(&self.sheets).clear();
     }
 
     /// Everything that a set-up needs.

@@ -3,6 +3,7 @@
 use std::collections::HashMap;
 use std::net::SocketAddr;
 use std::path::PathBuf;
+use std::sync::atomic::AtomicU64;
 use std::sync::{Arc, Mutex};
 
 use anyhow::{Context, Result};
@@ -54,6 +55,8 @@ pub struct Inner {
     pub(crate) templates: Mutex<HashMap<i64, Arc<Template>>>,
     /// Sheets with their records, by number.
     pub(crate) sheets: Mutex<HashMap<i64, Arc<LoadedSheet>>>,
+    /// How often a sheet changed.
+    pub(crate) sheet_changes: AtomicU64,
     /// The fonts, once they are read.
     pub(crate) fonts: Mutex<Option<Arc<FontSet>>>,
     /// Wakes the mail worker.
@@ -85,6 +88,7 @@ pub async fn app(options: Options) -> Result<App> {
         smtp: options.smtp,
         templates: Mutex::default(),
         sheets: Mutex::default(),
+        sheet_changes: AtomicU64::default(),
         fonts: Mutex::default(),
         mail: Notify::new(),
         changes: broadcast::channel(256).0,

@@ -1,7 +1,7 @@
 //! What can be wrong with an expression, as data, and the one place where each
 //! becomes a sentence.
 
-use crate::value::{UnknownCurrency, UnknownLocale};
+use crate::value::{Misfit, UnknownCurrency, UnknownLocale};
 
 /// A stretch of a placeholder's text, in bytes.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default, serde::Serialize)]
@@ -176,6 +176,14 @@ pub enum Fault {
         /// What it should be.
         expected: &'static str,
     },
+    /// A computed column whose formula could not be worked out.
+    #[error("the computed column {column} gives no value: {why}; correct what it reads, or the column's formula")]
+    Computed {
+        /// The column.
+        column: String,
+        /// What went wrong in it.
+        why: String,
+    },
     /// A value of the wrong kind.
     #[error("{expected} is needed here, but this is {kind}: {value}")]
     Kind {
@@ -250,12 +258,23 @@ pub enum Fault {
     Format(String),
 }
 
+impl From<&Misfit> for Fault {
+    fn from(misfit: &Misfit) -> Fault {
+        let column = misfit.column.clone();
+        match &misfit.why {
+            Some(why) => Fault::Computed { column, why: why.clone() },
+            None => Fault::Misfit { column, text: misfit.text.clone(), expected: misfit.expected },
+        }
+    }
+}
+
 impl Fault {
     /// A short name for programs.
     pub fn code(&self) -> &'static str {
         match self {
             Fault::UnknownName { .. } => "unknown-name",
             Fault::Misfit { .. } => "misfit",
+            Fault::Computed { .. } => "computed",
             Fault::Kind { .. } => "wrong-kind",
             Fault::Unlike { .. } => "unlike-types",
             Fault::Currencies { .. } => "currencies",

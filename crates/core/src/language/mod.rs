@@ -23,6 +23,7 @@ pub use eval::{Shown, Weighed};
 pub use format::{Format, plain};
 pub use name::{Folded, nearest};
 pub use noticed::{Noticed, Uneven};
+pub(crate) use operate::caseless;
 pub use operate::order;
 pub use parse::{condition, condition_with_errors, kind, kind_with_errors, value, value_with_errors};
 pub use scope::{Clock, Context, Office, Read, Scope, Ties, Turn, Turns};

@@ -329,9 +329,7 @@ impl<'a> Scope<'a> {
             return Ok(group);
         }
         match self.find(&name.folded, 0) {
-            Some(Value::Misfit(misfit)) => {
-                Err(Fault::Misfit { column: misfit.column.clone(), text: misfit.text.clone(), expected: misfit.expected })
-            }
+            Some(Value::Misfit(misfit)) => Err(Fault::from(misfit.as_ref())),
             Some(value) => Ok(value),
             None if name.quoted => Err(self.unknown(name)),
             None => match name.folded.as_str() {

@@ -252,7 +252,7 @@ mod tests {
     fn blank_and_malformed_recipients_are_told_apart() {
         let blank = checked(Value::Blank, "Reminder [: ref]").expect_err("blank");
         assert_eq!(blank, ["48 no-recipient to: the record has no e-mail address; put one in, or leave the record out"]);
-        let misfit = Misfit { column: "E-mail".into(), text: "joerg.brueckner@".into(), expected: "an e-mail address" };
+        let misfit = Misfit { column: "E-mail".into(), text: "joerg.brueckner@".into(), expected: "an e-mail address", why: None };
         let wrong = checked(Value::Misfit(Arc::new(misfit)), "Reminder [: ref]").expect_err("malformed");
         assert_eq!(
             wrong,

@@ -112,12 +112,14 @@ pub struct Column {
     pub inner: Option<Arc<Schema>>,
     /// What the items of a list of plain values are.
     pub items: Option<ColumnType>,
+    /// How its text is read, where that differs from the rest of its sheet.
+    pub reading: Option<Reading>,
 }
 
 impl Column {
     /// A column.
     pub fn new(name: &str, kind: ColumnType) -> Column {
-        Column { name: name.to_owned(), kind, inner: None, items: None }
+        Column { name: name.to_owned(), kind, inner: None, items: None, reading: None }
     }
 
     /// The cell as a value; one that does not fit is kept and is an error where
@@ -126,14 +128,21 @@ impl Column {
         if matches!(self.kind, ColumnType::Record | ColumnType::List) {
             return super::json::nested(self, cell, how);
         }
-        self.kind.read(cell, how).unwrap_or_else(|| {
-            Value::Misfit(Arc::new(Misfit { column: self.name.clone(), text: cell.as_text(), expected: self.kind.expected() }))
+        self.kind.read(cell, self.reading.unwrap_or(how)).unwrap_or_else(|| {
+            let (column, text) = (self.name.clone(), cell.as_text());
+            Value::Misfit(Arc::new(Misfit { column, text, expected: self.kind.expected(), why: None }))
         })
+    }
+
+    /// The column's value where its formula failed.
+    pub(super) fn without_value(&self, why: String) -> Value {
+        let column = self.name.clone();
+        Value::Misfit(Arc::new(Misfit { column, text: String::new(), expected: self.kind.expected(), why: Some(why) }))
     }
 }
 
 /// The columns that all records of a sheet share. No two names match.
-#[derive(Debug, PartialEq, Eq)]
+#[derive(Debug, Default, PartialEq, Eq)]
 pub struct Schema {
     columns: Vec<Column>,
     by_name: HashMap<Folded, usize>,

@@ -24,7 +24,7 @@ pub fn to_rows(record: &Record) -> [Vec<String>; 2] {
     [names, values]
 }
 
-fn json(value: &Value) -> Json {
+pub(super) fn json(value: &Value) -> Json {
     match value {
         Value::Blank => Json::Null,
         Value::Bool(yes) => Json::Bool(*yes),
@@ -37,7 +37,7 @@ fn json(value: &Value) -> Json {
 }
 
 /// A number as JSON where that keeps its value, else as text.
-fn exact(number: &Decimal) -> Json {
+pub(super) fn exact(number: &Decimal) -> Json {
     let plain = number.normalize().to_string();
     let back = plain.parse::<f64>().ok().and_then(|binary| format!("{binary}").parse::<Decimal>().ok());
     match back == Some(number.normalize()) {

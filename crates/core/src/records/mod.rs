@@ -1,19 +1,27 @@
 //! Records and the sheets that they come from.
 
+mod again;
 mod column;
+mod computed;
 mod export;
 mod fields;
 mod filter;
 mod json;
 mod recognise;
 mod record;
+mod relation;
 mod sheet;
+mod view;
 
+pub use again::{Again, AgainFault, Changed, OfCell, compare};
 pub use column::{Column, ColumnType, Schema, SchemaFault};
+pub use computed::{Computed, FormulaFault};
 pub use export::{to_json, to_rows};
 pub use fields::{Field, fields, sample};
 pub use filter::{Filter, FilterFault};
 pub use json::{JsonFault, from_json, raw_from_json};
 pub use recognise::{Recognised, UnsureDates, recognise};
 pub use record::Record;
+pub use relation::{Checked, Related, check, relate};
 pub use sheet::{Cell, RawSheet, Sheet};
+pub use view::{Misfits, View, shown};

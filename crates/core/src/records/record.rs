@@ -37,6 +37,16 @@ impl Record {
         self.schema.index(name).map(|index| (&self.schema.columns()[index], &self.values[index]))
     }
 
+    /// Puts a value in the place of a column.
+    pub(super) fn set(&mut self, at: usize, value: Value) {
+        self.values[at] = value;
+    }
+
+    /// The same values under a schema of as many columns.
+    pub(super) fn under(self, schema: Arc<Schema>) -> Record {
+        Record::new(schema, self.values, self.number)
+    }
+
     /// The values in the order of the columns.
     pub fn values(&self) -> &[Value] {
         &self.values

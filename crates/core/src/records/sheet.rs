@@ -7,6 +7,7 @@ use rust_decimal::Decimal;
 use serde::{Deserialize, Serialize};
 
 use super::{Column, Recognised, Record, Schema, SchemaFault, recognise};
+use crate::value::Value;
 use crate::value::read::Reading;
 
 /// One cell as the file holds it.
@@ -46,6 +47,22 @@ impl Cell {
         }
     }
 
+    /// A value as a cell that reads as the same value again, by the same column.
+    pub fn of(value: &Value) -> Cell {
+        match value {
+            Value::Blank => Cell::Blank,
+            Value::Bool(yes) => Cell::Bool(*yes),
+            Value::Number(number) => Cell::Number(*number),
+            Value::Money(money) => Cell::Number(money.amount),
+            Value::Date(date) => Cell::Date(date.to_datetime(Time::midnight())),
+            Value::DateTime(moment) => Cell::Date(*moment),
+            Value::Text(text) => Cell::Text(text.clone()),
+            // No column reads it as a value.
+            Value::Misfit(misfit) => Cell::Error(misfit.why.as_ref().unwrap_or(&misfit.text).clone()),
+            Value::Record(_) | Value::List(_) => Cell::Nested(Arc::new(nested(value))),
+        }
+    }
+
     /// The cell as text, in forms that read the same everywhere.
     pub fn as_text(&self) -> String {
         match self {
@@ -58,6 +75,20 @@ impl Cell {
             Cell::Error(error) => error.clone(),
             Cell::Nested(json) => json.to_string().chars().take(80).collect(),
         }
+    }
+}
+
+/// Records within a cell as JSON; an amount of money is its number alone, for its
+/// column knows the currency.
+fn nested(value: &Value) -> serde_json::Value {
+    match value {
+        Value::Record(record) => {
+            let columns = record.schema().columns().iter().zip(record.values());
+            columns.map(|(column, value)| (column.name.clone(), nested(value))).collect::<serde_json::Map<_, _>>().into()
+        }
+        Value::List(items) => items.iter().map(nested).collect(),
+        Value::Money(money) => super::export::exact(&money.amount),
+        plain => super::export::json(plain),
     }
 }
 
@@ -95,16 +126,29 @@ impl Sheet {
 
     /// Reads the cells by the given columns.
     pub fn read(raw: &RawSheet, columns: Vec<Column>, reading: Reading) -> Result<Sheet, SchemaFault> {
+        let rows = raw.rows.iter().enumerate().map(|(index, row)| (index + 1, row.as_slice()));
+        Sheet::of_rows(&raw.name, rows, columns, reading)
+    }
+
+    /// The same of rows that have numbers of their own.
+    pub fn of_rows<'c>(
+        name: &str,
+        rows: impl IntoIterator<Item = (usize, &'c [Cell])>,
+        columns: Vec<Column>,
+        reading: Reading,
+    ) -> Result<Sheet, SchemaFault> {
         let schema = Arc::new(Schema::new(columns)?);
-        let records = raw
-            .rows
-            .iter()
-            .enumerate()
-            .map(|(index, row)| {
-                let values = schema.columns().iter().zip(row).map(|(column, cell)| column.value(cell, reading)).collect();
-                Record::new(schema.clone(), values, index + 1)
-            })
-            .collect();
-        Ok(Sheet { name: raw.name.clone(), schema, records })
+        let record = |(number, row): (usize, &[Cell])| {
+            let values = schema.columns().iter().zip(row).map(|(column, cell)| column.value(cell, reading)).collect();
+            Record::new(schema.clone(), values, number)
+        };
+        Ok(Sheet { name: name.to_owned(), records: rows.into_iter().map(record).collect(), schema })
+    }
+
+    /// The record of a row's number.
+    pub fn record(&self, number: usize) -> Option<&Record> {
+        // Most sheets keep the order in which they came.
+        let guess = number.checked_sub(1).and_then(|at| self.records.get(at)).filter(|r| r.number == number);
+        guess.or_else(|| self.records.iter().find(|r| r.number == number))
     }
 }

@@ -53,6 +53,8 @@ pub struct Misfit {
     pub text: String,
     /// What it should have been, with its article: "a date".
     pub expected: &'static str,
+    /// Why the formula of a computed column gave nothing; `None` for a typed cell.
+    pub why: Option<String>,
 }
 
 impl Value {

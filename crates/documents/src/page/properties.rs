@@ -303,7 +303,7 @@ impl ParagraphLayer {
         };
         let spacing = p.child("spacing");
         let line = spacing.and_then(|s| {
-            let line = s.number("line")?;
+            let line = s.number("line")?.clamp(0.0, 31_680.0);
             Some(match s.attr("lineRule") {
                 Some("exact") => Line::Exactly(line / 20.0),
                 Some("atLeast") => Line::AtLeast(line / 20.0),

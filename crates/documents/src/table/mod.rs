@@ -1,11 +1,14 @@
-//! Sheets: CSV, XLSX, ODS and JSON in.
+//! Sheets: CSV, XLSX, ODS and JSON in and out.
 
 mod csv;
 mod workbook;
+mod write;
 
 use std::sync::Arc;
 
 use mangle_core::records::{Cell, RawSheet};
+
+pub use write::{Format, WriteError, write};
 
 use crate::OpenError;
 use crate::open::{Content, sniff};

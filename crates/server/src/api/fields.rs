@@ -67,7 +67,7 @@ impl From<Field> for FieldInfo {
 #[utoipa::path(get, path = "/api/sheets/{id}/fields", tag = "sources", params(("id" = i64, Path), At), responses((status = 200, body = Vec<FieldInfo>), (status = 404, body = Problem)))]
 async fn of_sheet(State(app): State<App>, Path(id): Path<i64>, Query(at): Query<At>) -> Answer<Vec<FieldInfo>> {
     let loaded = app.sheet(id).await?;
-    let record = at.row.checked_sub(1).and_then(|at| loaded.sheet.records.get(at));
+    let record = loaded.sheet.record(at.row);
     let found = fields(&loaded.sheet.schema, record, &Locale::english());
     Ok(Json(found.into_iter().map(Into::into).collect()))
 }
@@ -168,7 +168,7 @@ async fn put_together(State(app): State<App>, Json(chosen): Json<Choices>) -> An
     let loaded = app.sheet(sheet).await?;
     context.reading = loaded.reading;
     let row = chosen.row.unwrap_or(1);
-    let record = row.checked_sub(1).and_then(|at| loaded.sheet.records.get(at)).ok_or_else(|| Refused::missing("the row"))?;
+    let record = loaded.sheet.record(row).ok_or_else(|| Refused::missing("the row"))?;
     let ties = Ties::default();
     let turn = first_turn(record, &chosen.lists, &ties, &context);
     let scope = Scope::new(turn.as_deref().unwrap_or(record), &ties, &context);

@@ -138,7 +138,7 @@ fn make(prepared: &Prepared, run: &RunWork, item: &ItemWork) -> Result<MadeBytes
         return Err(fault("dispatch", "the template or the sheet is gone".into()));
     };
     let cells: Vec<Cell> = serde_json::from_str(&item.cells).map_err(|e| fault("record", e.to_string()))?;
-    let schema = &sheet.sheet.schema;
+    let schema = run.schema.as_ref().unwrap_or(&sheet.sheet.schema);
     let values = schema.columns().iter().zip(&cells).map(|(column, cell)| column.value(cell, sheet.reading)).collect();
     let record = Record::new(schema.clone(), values, item.row);
     // A proof goes to the person whatever the record's own address is worth.

@@ -202,27 +202,63 @@ pub fn send_again(c: &Connection, id: i64, at: &str) -> Result<bool> {
     Ok(c.execute("UPDATE item SET state = 'filed', next_try = 0, error_code = '', error_place = '', error_message = '', changed = ?2 WHERE id = ?1 AND state = 'held'", params![id, at])? > 0)
 }
 
-/// The last item of a row.
-#[derive(Debug)]
-pub struct LastOfRow {
+/// What was made of a row.
+#[derive(Debug, Serialize, ToSchema)]
+pub struct OfRow {
+    /// The row's number.
     pub row: usize,
+    /// The item's number.
     pub item: i64,
+    /// The run's number.
+    pub run: i64,
+    /// run or proof.
+    pub kind: String,
+    /// The item's state.
     pub state: String,
+    /// When it last changed.
     pub changed: String,
+    /// The dispatch's name.
     pub dispatch: String,
+    /// The documents' name.
+    pub file_name: String,
+    /// What went wrong.
     pub error: String,
 }
 
-/// The last document of each row of a sheet, among some rows. Proofs don't count.
-pub fn last_of_rows(c: &Connection, sheet: i64, rows: std::ops::RangeInclusive<usize>) -> Result<Vec<LastOfRow>> {
-    let mut query = c.prepare_cached(
-        "SELECT item.row, item.id, item.state, item.changed, dispatch.name, item.error_message FROM item JOIN run ON run.id = item.run_id JOIN dispatch ON dispatch.id = run.dispatch_id
-         WHERE item.id IN (SELECT max(item.id) FROM item JOIN run ON run.id = item.run_id WHERE item.sheet_id = ?1 AND item.row BETWEEN ?2 AND ?3 AND run.kind = 'run' GROUP BY item.row)",
-    )?;
-    let found = query.query_map(params![sheet, rows.start(), rows.end()], |r| {
-        Ok(LastOfRow { row: r.get(0)?, item: r.get(1)?, state: r.get(2)?, changed: r.get(3)?, dispatch: r.get(4)?, error: r.get(5)? })
-    })?;
-    Ok(found.collect::<Result<_, _>>()?)
+const OF_ROW: &str =
+    "SELECT item.row, item.id, run.id, run.kind, item.state, item.changed, dispatch.name, item.file_name, item.error_message
+    FROM item JOIN run ON run.id = item.run_id JOIN dispatch ON dispatch.id = run.dispatch_id";
+
+fn read_of_row(r: &rusqlite::Row<'_>) -> rusqlite::Result<OfRow> {
+    Ok(OfRow {
+        row: r.get(0)?,
+        item: r.get(1)?,
+        run: r.get(2)?,
+        kind: r.get(3)?,
+        state: r.get(4)?,
+        changed: r.get(5)?,
+        dispatch: r.get(6)?,
+        file_name: r.get(7)?,
+        error: r.get(8)?,
+    })
+}
+
+/// The last document of each row of a sheet from each dispatch, among some rows, the
+/// newest first. Proofs don't count.
+pub fn last_of_rows(c: &Connection, sheet: i64, rows: &[usize]) -> Result<Vec<OfRow>> {
+    let rows = serde_json::to_string(rows)?;
+    let mut query = c.prepare_cached(&format!(
+        "{OF_ROW} WHERE item.id IN (SELECT max(item.id) FROM item JOIN run ON run.id = item.run_id
+         WHERE item.sheet_id = ?1 AND item.row IN (SELECT value FROM json_each(?2)) AND run.kind = 'run' GROUP BY item.row, run.dispatch_id)
+         ORDER BY item.id DESC"
+    ))?;
+    Ok(query.query_map(params![sheet, rows], read_of_row)?.collect::<Result<_, _>>()?)
+}
+
+/// All that was made of a row, the newest first, at most 500.
+pub fn history(c: &Connection, sheet: i64, row: usize) -> Result<Vec<OfRow>> {
+    let mut query = c.prepare_cached(&format!("{OF_ROW} WHERE item.sheet_id = ?1 AND item.row = ?2 ORDER BY item.id DESC LIMIT 500"))?;
+    Ok(query.query_map(params![sheet, row], read_of_row)?.collect::<Result<_, _>>()?)
 }
 
 /// The documents of an item: their name, and their files in the store.

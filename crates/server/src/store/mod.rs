@@ -5,6 +5,8 @@ pub mod dispatches;
 pub mod fonts;
 pub mod items;
 pub mod pictures;
+pub mod relations;
+pub mod rows;
 pub mod runs;
 pub mod settings;
 pub mod sheets;
@@ -25,11 +27,12 @@ pub struct Store(Pool<SqliteConnectionManager>);
 /// A connection of the store.
 pub type Connection = PooledConnection<SqliteConnectionManager>;
 
-const MIGRATIONS: [&str; 4] = [
+const MIGRATIONS: [&str; 5] = [
     include_str!("../../migrations/01-start.sql"),
     include_str!("../../migrations/02-versions-and-specimens.sql"),
     include_str!("../../migrations/03-pictures-and-clauses.sql"),
     include_str!("../../migrations/04-fonts.sql"),
+    include_str!("../../migrations/05-workbooks.sql"),
 ];
 
 impl Store {

@@ -1,10 +1,15 @@
 //! Runs.
 
+use std::sync::Arc;
+
 use anyhow::Result;
 use mangle_core::dispatch::Setup;
+use mangle_core::records::{Cell, Record, Schema};
 use rusqlite::{Connection, OptionalExtension, Transaction, params};
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
+
+use super::sheets::ColumnInfo;
 
 /// A run with the count of its items in each state.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize, ToSchema)]
@@ -53,6 +58,9 @@ pub struct RunWork {
     pub setup: Setup,
     pub count: usize,
     pub state: String,
+    /// The columns that its items' cells are read by; none of a run that was started
+    /// before these were kept.
+    pub schema: Option<Arc<Schema>>,
 }
 
 const INFO: &str = "SELECT run.id, dispatch.key, dispatch.name, run.kind, run.state, run.started, run.finished, run.count,
@@ -95,11 +103,13 @@ pub fn get(c: &Connection, id: i64) -> Result<Option<RunInfo>> {
 /// What a run needs to make its items.
 pub fn work(c: &Connection, id: i64) -> Result<Option<RunWork>> {
     let mut query = c.prepare_cached(
-        "SELECT dispatch_id, kind, proof_to, moment, template_version_id, sheet_id, setup, count, state FROM run WHERE id = ?1",
+        "SELECT dispatch_id, kind, proof_to, moment, template_version_id, sheet_id, setup, count, state, columns FROM run WHERE id = ?1",
     )?;
     let found = query
         .query_row([id], |r| {
-            let (kind, setup): (String, String) = (r.get(1)?, r.get(6)?);
+            let (kind, setup, columns): (String, String, String) = (r.get(1)?, r.get(6)?, r.get(9)?);
+            let columns: Vec<ColumnInfo> = serde_json::from_str(&columns).unwrap_or_default();
+            let schema = Schema::new(columns.iter().map(ColumnInfo::column).collect()).ok();
             Ok(RunWork {
                 dispatch_id: r.get(0)?,
                 proof: kind == "proof",
@@ -110,6 +120,7 @@ pub fn work(c: &Connection, id: i64) -> Result<Option<RunWork>> {
                 setup: serde_json::from_str(&setup).unwrap_or_default(),
                 count: r.get(7)?,
                 state: r.get(8)?,
+                schema: schema.filter(|s| !s.columns().is_empty()).map(Arc::new),
             })
         })
         .optional()?;
@@ -125,14 +136,34 @@ pub struct NewRun<'a> {
     pub template_version_id: i64,
     pub sheet_id: i64,
     pub setup: &'a Setup,
-    /// Row number and what to call it.
-    pub rows: &'a [(usize, String)],
+    /// The columns that the cells are read by.
+    pub columns: &'a [ColumnInfo],
+    /// Its records.
+    pub rows: &'a [NewItem],
+}
+
+/// One record of a new run, with its values as they are now.
+#[derive(Debug)]
+pub struct NewItem {
+    /// The row's number.
+    pub number: usize,
+    /// What to call it.
+    pub label: String,
+    /// Its cells.
+    pub cells: Vec<Cell>,
+}
+
+impl NewItem {
+    /// The record as it is now.
+    pub fn of(record: &Record, label: String) -> NewItem {
+        NewItem { number: record.number, label, cells: record.values().iter().map(Cell::of).collect() }
+    }
 }
 
 /// Writes a run and all its items.
 pub fn start(t: &Transaction<'_>, run: &NewRun<'_>) -> Result<i64> {
     t.execute(
-        "INSERT INTO run (dispatch_id, kind, state, started, moment, template_version_id, sheet_id, setup, proof_to, count) VALUES (?1, ?2, 'going', ?3, ?3, ?4, ?5, ?6, ?7, ?8)",
+        "INSERT INTO run (dispatch_id, kind, state, started, moment, template_version_id, sheet_id, setup, proof_to, count, columns) VALUES (?1, ?2, 'going', ?3, ?3, ?4, ?5, ?6, ?7, ?8, ?9)",
         params![
             run.dispatch_id,
             if run.proof_to.is_some() { "proof" } else { "run" },
@@ -141,16 +172,17 @@ pub fn start(t: &Transaction<'_>, run: &NewRun<'_>) -> Result<i64> {
             run.sheet_id,
             serde_json::to_string(run.setup)?,
             run.proof_to.unwrap_or_default(),
-            run.rows.len()
+            run.rows.len(),
+            serde_json::to_string(run.columns)?
         ],
     )?;
     let id = t.last_insert_rowid();
     let mut insert = t.prepare(
-        "INSERT INTO item (run_id, position, sheet_id, row, label, cells, state, changed)
-         SELECT ?1, ?2, ?3, ?4, ?5, cells, 'waiting', ?6 FROM sheet_row WHERE sheet_id = ?3 AND number = ?4",
+        "INSERT INTO item (run_id, position, sheet_id, row, label, cells, state, changed) VALUES (?1, ?2, ?3, ?4, ?5, ?6, 'waiting', ?7)",
     )?;
-    for (position, (row, label)) in run.rows.iter().enumerate() {
-        insert.execute(params![id, position + 1, run.sheet_id, row, label, run.moment])?;
+    for (position, row) in run.rows.iter().enumerate() {
+        let cells = serde_json::to_string(&row.cells)?;
+        insert.execute(params![id, position + 1, run.sheet_id, row.number, row.label, cells, run.moment])?;
     }
     Ok(id)
 }

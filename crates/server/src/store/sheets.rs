@@ -3,12 +3,16 @@
 use std::sync::Arc;
 
 use anyhow::{Context, Result};
-use mangle_core::records::{Cell, Column, ColumnType, RawSheet, Recognised, Schema, Sheet};
+use jiff::civil::DateTime;
+use mangle_core::language::{Context as Language, Folded};
+use mangle_core::records::{Cell, Column, ColumnType, Computed, RawSheet, Recognised, Related, Schema, Sheet, relate};
 use mangle_core::value::read::Reading;
-use mangle_core::value::{Currency, DateOrder};
+use mangle_core::value::{Currency, DateOrder, Locale};
 use rusqlite::{Connection, OptionalExtension, Transaction, params};
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
+
+use super::relations;
 
 /// A source in the list.
 #[derive(Debug, Clone, Serialize, Deserialize, ToSchema)]
@@ -36,12 +40,33 @@ pub struct SheetInfo {
     pub name: String,
     /// Its columns in order.
     pub columns: Vec<ColumnInfo>,
+    /// What its relations add to each row, after its columns.
+    pub related: Vec<RelatedInfo>,
     /// How many rows it has.
     pub row_count: usize,
     /// Columns whose dates can be read two ways, until a person says which.
     pub unsure: Vec<UnsureInfo>,
     /// Filters kept for it.
     pub filters: Vec<KeptFilter>,
+}
+
+/// What a relation adds to the rows of a sheet.
+#[derive(Debug, Clone, Serialize, Deserialize, ToSchema)]
+pub struct RelatedInfo {
+    /// The relation's number.
+    pub relation: i64,
+    /// What the field is called.
+    pub name: String,
+    /// The column that holds the key.
+    pub key: String,
+    /// Whether it is all that match, not the one.
+    pub many: bool,
+    /// The sheet on the other side.
+    pub other: i64,
+    /// Its workbook's and its own name.
+    pub other_name: String,
+    /// Its column that holds the key.
+    pub other_key: String,
 }
 
 /// A column whose dates can be read two ways.
@@ -74,6 +99,15 @@ pub struct ColumnInfo {
     /// What the items of a list of plain values are.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub items: Option<String>,
+    /// The formula that fills it.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub formula: Option<String>,
+    /// The locale that its text is read by, where that is not the sheet's.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub locale: Option<String>,
+    /// Where its cells stand in a row; at its own place where nothing is said.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub cell: Option<usize>,
 }
 
 /// A filter kept under a name.
@@ -96,7 +130,8 @@ impl ColumnInfo {
         };
         let inner = column.inner.iter().flat_map(|schema| schema.columns()).map(ColumnInfo::of).collect();
         let items = column.items.map(|kind| kind.name().to_owned());
-        ColumnInfo { name: column.name.clone(), kind: column.kind.name().to_owned(), currency, inner, items }
+        let (name, kind) = (column.name.clone(), column.kind.name().to_owned());
+        ColumnInfo { name, kind, currency, inner, items, formula: None, locale: None, cell: None }
     }
 
     /// The column that this describes; text where the type is not known.
@@ -106,6 +141,7 @@ impl ColumnInfo {
         Column {
             inner: if inner.is_empty() { None } else { Schema::new(inner).ok().map(Arc::new) },
             items: self.items.as_deref().and_then(|kind| ColumnType::parse(kind, None)),
+            reading: self.locale.as_deref().and_then(|tag| Locale::parse(tag).ok()).map(|locale| Reading::of(&locale)),
             ..Column::new(&self.name, ColumnType::parse(&self.kind, currency).unwrap_or(ColumnType::Text))
         }
     }
@@ -115,7 +151,7 @@ impl ColumnInfo {
 pub fn bring_in(t: &Transaction<'_>, name: &str, file_name: &str, at: &str, sheets: &[(RawSheet, Recognised)]) -> Result<i64> {
     t.execute("INSERT INTO source (name, file_name, brought_in) VALUES (?1, ?2, ?3)", params![name, file_name, at])?;
     let source = t.last_insert_rowid();
-    let mut row = t.prepare("INSERT INTO sheet_row (sheet_id, number, cells) VALUES (?1, ?2, ?3)")?;
+    let mut row = t.prepare("INSERT INTO sheet_row (sheet_id, number, cells, position) VALUES (?1, ?2, ?3, ?2)")?;
     for (position, (raw, recognised)) in sheets.iter().enumerate() {
         let columns: Vec<ColumnInfo> = recognised.columns.iter().map(ColumnInfo::of).collect();
         let order = match recognised.reading.order {
@@ -124,7 +160,8 @@ pub fn bring_in(t: &Transaction<'_>, name: &str, file_name: &str, at: &str, shee
             DateOrder::YearFirst => "year",
         };
         t.execute(
-            "INSERT INTO sheet (source_id, position, name, columns, decimal_mark, date_order, row_count, unsure) VALUES (?1, ?2, ?3, ?4, ?5, ?6, ?7, ?8)",
+            "INSERT INTO sheet (source_id, position, name, columns, decimal_mark, date_order, row_count, unsure, next_number, next_cell)
+             VALUES (?1, ?2, ?3, ?4, ?5, ?6, ?7, ?8, ?7 + 1, ?9)",
             params![
                 source,
                 position,
@@ -133,7 +170,8 @@ pub fn bring_in(t: &Transaction<'_>, name: &str, file_name: &str, at: &str, shee
                 recognised.reading.decimal.to_string(),
                 order,
                 raw.rows.len(),
-                serde_json::to_string(&recognised.unsure)?
+                serde_json::to_string(&recognised.unsure)?,
+                columns.len()
             ],
         )?;
         let sheet = t.last_insert_rowid();
@@ -179,6 +217,7 @@ pub fn sheet(c: &Connection, id: i64) -> Result<Option<SheetInfo>> {
         source_id,
         name,
         columns: serde_json::from_str(&columns)?,
+        related: relations::of_sheet(c, id)?,
         row_count,
         unsure: serde_json::from_str(&unsure)?,
         filters,
@@ -197,26 +236,79 @@ pub fn reading(c: &Connection, id: i64) -> Result<Reading> {
     Ok(Reading { decimal: mark.chars().next().unwrap_or('.'), order })
 }
 
-/// A sheet with all its records.
-pub fn load(c: &Connection, id: i64) -> Result<Option<(Sheet, Reading)>> {
-    let Some(info) = sheet(c, id)? else { return Ok(None) };
-    let reading = reading(c, id)?;
-    let mut query = c.prepare_cached("SELECT cells FROM sheet_row WHERE sheet_id = ?1 ORDER BY number")?;
-    let mut raw = RawSheet { name: info.name, rows: Vec::with_capacity(info.row_count), ..RawSheet::default() };
-    let mut rows = query.query([id])?;
-    while let Some(row) = rows.next()? {
-        let cells: Vec<Cell> = serde_json::from_str(row.get_ref(0)?.as_str()?)?;
-        raw.rows.push(cells);
-    }
-    let columns = info.columns.iter().map(ColumnInfo::column).collect();
-    let sheet = Sheet::read(&raw, columns, reading).context("a kept sheet has columns of one name")?;
-    Ok(Some((sheet, reading)))
+/// A sheet with all its records, relations and computed columns.
+#[derive(Debug)]
+pub struct Loaded {
+    /// The sheet.
+    pub sheet: Sheet,
+    /// How its text is read.
+    pub reading: Reading,
+    /// Whether a value of it, or of a sheet that it is related to, changes with the
+    /// day.
+    pub moves: bool,
 }
 
-/// Changes a column's type.
+/// Loads a sheet as it is at a moment.
+pub fn load(c: &Connection, id: i64, moment: DateTime) -> Result<Option<Loaded>> {
+    load_along(c, id, moment, &mut vec![id])
+}
+
+/// How many sheets deep relations are followed.
+const DEEPEST: usize = 6;
+
+/// `way` are the sheets that relations led through: they are not gone back to.
+fn load_along(c: &Connection, id: i64, moment: DateTime, way: &mut Vec<i64>) -> Result<Option<Loaded>> {
+    let Some(info) = sheet(c, id)? else { return Ok(None) };
+    let reading = reading(c, id)?;
+    let own: Vec<usize> = info.columns.iter().enumerate().map(|(at, column)| column.cell.unwrap_or(at)).collect();
+    let as_they_stand = own.iter().copied().eq(0..own.len());
+    let mut query = c.prepare_cached("SELECT number, cells FROM sheet_row WHERE sheet_id = ?1 ORDER BY position, number")?;
+    let mut raw: Vec<(usize, Vec<Cell>)> = Vec::with_capacity(info.row_count);
+    let mut rows = query.query([id])?;
+    while let Some(row) = rows.next()? {
+        let mut cells: Vec<Cell> = serde_json::from_str(row.get_ref(1)?.as_str()?)?;
+        if !as_they_stand {
+            let taken = own.iter().map(|at| cells.get_mut(*at).map_or(Cell::Blank, |cell| std::mem::replace(cell, Cell::Blank)));
+            cells = taken.collect();
+        }
+        raw.push((row.get(0)?, cells));
+    }
+    let columns = info.columns.iter().map(ColumnInfo::column).collect();
+    let read = raw.iter().map(|(number, cells)| (*number, cells.as_slice()));
+    let mut sheet = Sheet::of_rows(&info.name, read, columns, reading).context("a kept sheet has columns of one name")?;
+    let mut moves = false;
+    let mut related = Vec::new();
+    let open: Vec<&RelatedInfo> = info.related.iter().filter(|r| !way.contains(&r.other) && way.len() < DEEPEST).collect();
+    for relation in open {
+        way.push(relation.other);
+        let other = load_along(c, relation.other, moment, way)?;
+        way.pop();
+        let Some(other) = other else { continue };
+        moves |= other.moves;
+        let place = |schema: &Schema, name: &str| schema.index(&Folded::new(name));
+        let keys = place(&sheet.schema, &relation.key).zip(place(&other.sheet.schema, &relation.other_key));
+        if let Some((key, other_key)) = keys {
+            related.push(Related { name: relation.name.clone(), key, other: Arc::new(other.sheet), other_key, many: relation.many });
+        }
+    }
+    sheet = relate(sheet, &related).context("a relation has a name of its own")?;
+    let formulas = info.columns.iter().enumerate().filter_map(|(at, column)| Some((at, column.formula.as_deref()?)));
+    let computed = Computed::new(&formulas.collect::<Vec<_>>(), &sheet.schema);
+    let context = Language { reading, ..Language::new(Locale::english(), moment) };
+    computed.fill_sheet(&mut sheet, &context)?;
+    moves |= computed.moves();
+    Ok(Some(Loaded { sheet, reading, moves }))
+}
+
+/// Changes the columns.
 pub fn set_columns(c: &Connection, id: i64, columns: &[ColumnInfo]) -> Result<()> {
     c.execute("UPDATE sheet SET columns = ?2 WHERE id = ?1", params![id, serde_json::to_string(columns)?])?;
     Ok(())
+}
+
+/// The place of the cells of a new column.
+pub fn next_cell(t: &Transaction<'_>, id: i64) -> Result<usize> {
+    Ok(t.query_row("UPDATE sheet SET next_cell = next_cell + 1 WHERE id = ?1 RETURNING next_cell - 1", [id], |r| r.get(0))?)
 }
 
 /// Says in which order the sheet writes day and month.
@@ -248,4 +340,9 @@ pub fn uses(c: &Connection, source: i64) -> Result<usize> {
 /// Deletes a source with its sheets.
 pub fn delete(c: &Connection, source: i64) -> Result<bool> {
     Ok(c.execute("DELETE FROM source WHERE id = ?1", [source])? > 0)
+}
+
+/// Renames a source.
+pub fn rename(c: &Connection, source: i64, name: &str) -> Result<bool> {
+    Ok(c.execute("UPDATE source SET name = ?2 WHERE id = ?1", params![source, name])? > 0)
 }

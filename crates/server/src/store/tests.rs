@@ -2,7 +2,7 @@ use mangle_core::dispatch::Setup;
 use mangle_core::records::{Cell, RawSheet, recognise};
 
 use super::items::{ItemError, MadeItem};
-use super::runs::NewRun;
+use super::runs::{NewItem, NewRun};
 use super::settings::Settings;
 use super::*;
 
@@ -37,9 +37,18 @@ fn furnished() -> (tempfile::TempDir, Connection, i64) {
 }
 
 fn begin(c: &mut Connection) -> i64 {
-    let rows: Vec<(usize, String)> = (1..=3).map(|n| (n, format!("BQ-{n}"))).collect();
+    let rows: Vec<NewItem> = (1..=3).map(|number| NewItem { number, label: format!("BQ-{number}"), cells: Vec::new() }).collect();
     let setup = Setup::default();
-    let new = NewRun { dispatch_id: 1, proof_to: None, moment: AT, template_version_id: 1, sheet_id: 1, setup: &setup, rows: &rows };
+    let new = NewRun {
+        dispatch_id: 1,
+        proof_to: None,
+        moment: AT,
+        template_version_id: 1,
+        sheet_id: 1,
+        setup: &setup,
+        columns: &[],
+        rows: &rows,
+    };
     let t = c.transaction().expect("begins");
     let run = runs::start(&t, &new).expect("starts");
     t.commit().expect("commits");
@@ -85,12 +94,13 @@ fn a_store_of_a_newer_program_is_refused() {
 #[test]
 fn a_sheet_comes_back_with_its_cells_types_and_reading() {
     let (_folder, c, _) = furnished();
-    let (sheet, reading) = sheets::load(&c, 1).expect("loads").expect("is there");
+    let now = jiff::civil::date(2026, 11, 23).at(12, 0, 0, 0);
+    let sheets::Loaded { sheet, reading, .. } = sheets::load(&c, 1, now).expect("loads").expect("is there");
     assert_eq!((sheet.records.len(), reading.decimal), (3, '.'));
     assert_eq!(sheet.records[0].values()[0], mangle_core::value::Value::text("BQ-1"));
     assert!(sheet.records[2].values()[1].is_blank());
     assert_eq!(sheets::uses(&c, 1).expect("counts"), 2, "a dispatch and a run use it");
-    assert!(sheets::load(&c, 9).expect("asks").is_none());
+    assert!(sheets::load(&c, 9, now).expect("asks").is_none());
 }
 
 #[test]
@@ -174,7 +184,7 @@ fn each_row_shows_its_latest_document() {
     items::filed(&c, 1, &made(false), AT).expect("filed");
     let second = begin(&mut c);
     items::failed(&c, 4, &error("misfit"), LATER).expect("failed");
-    let last = items::last_of_rows(&c, 1, 1..=3).expect("asks");
+    let last = items::last_of_rows(&c, 1, &[1, 2, 3]).expect("asks");
     assert_eq!((last[0].row, last[0].item, last[0].state.as_str()), (1, 4, "failed"));
     assert_ne!(run, second);
 }

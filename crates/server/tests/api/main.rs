@@ -4,4 +4,5 @@ mod library;
 mod office;
 mod pages;
 mod resources;
+mod sources;
 mod templates;

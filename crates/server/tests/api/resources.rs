@@ -19,7 +19,7 @@ async fn a_sheet_is_brought_in_looked_at_and_deleted() {
     let rows = office.get("/api/sheets/1/rows").await;
     assert_eq!(rows["total"], 4);
     assert_eq!(rows["misfits"], json!([0, 0, 0, 1]));
-    assert_eq!(rows["rows"][2]["cells"][3], json!({ "text": "soon", "wanted": "a date that exists" }));
+    assert_eq!(rows["rows"][2]["cells"][3], json!({ "text": "soon", "wrong": "not a date that exists" }));
     assert_eq!(rows["rows"][1]["cells"][2]["text"], "1,480.00");
     assert_eq!(office.ask("DELETE", "/api/sources/1", Value::Null).await, (StatusCode::OK, json!(true)));
     assert_eq!(office.get("/api/sources").await, json!([]));
@@ -34,15 +34,18 @@ async fn rows_are_sorted_found_and_paged_with_blanks_last() {
         page["rows"].as_array().expect("rows").iter().map(|r| r["number"].as_u64().expect("a number")).collect()
     };
     for (query, rows) in [
-        ("sort=2", vec![3, 4, 1, 2]),
-        ("sort=2&down=true", vec![2, 1, 4, 3]),
-        ("sort=1", vec![3, 1, 4, 2]),
-        ("sort=1&down=true", vec![4, 1, 3, 2]),
+        ("sort=3", vec![3, 4, 1, 2]),
+        ("sort=-3", vec![2, 1, 4, 3]),
+        ("sort=2", vec![3, 1, 4, 2]),
+        ("sort=-2", vec![4, 1, 3, 2]),
         ("find=m%C3%B6w", vec![4]),
         ("from=1&count=2", vec![2, 3]),
-        ("filter=balance%20%3E%203&sort=0&down=true", vec![4, 2, 1]),
+        ("filter=balance%20%3E%203&sort=-1", vec![4, 2, 1]),
         ("filter=boat%20name%20is%20blank", vec![2]),
         ("sort=99", vec![1, 2, 3, 4]),
+        ("misfits=4", vec![3]),
+        ("misfits=0&sort=1", vec![3]),
+        ("misfits=1", vec![]),
     ] {
         assert_eq!(numbers(office.get(&format!("/api/sheets/1/rows?{query}")).await), rows, "{query}");
     }
@@ -53,13 +56,13 @@ async fn rows_are_sorted_found_and_paged_with_blanks_last() {
 async fn a_type_is_corrected_and_a_filter_is_kept_and_dropped() {
     let office = Office::empty().await;
     office.upload("/api/sources", &[("berths.csv", BERTHS)]).await;
-    let (_, sheet) = office.ask("PUT", "/api/sheets/1/columns/2", json!({ "type": "money", "currency": "GBP" })).await;
-    assert_eq!(sheet["columns"][2], json!({ "name": "Balance", "type": "money", "currency": "GBP" }));
-    let (_, sheet) = office.ask("PUT", "/api/sheets/1/columns/3", json!({ "type": "text" })).await;
+    let (_, sheet) = office.ask("PUT", "/api/sheets/1/columns/2", json!({ "name": "Balance", "type": "money", "currency": "GBP" })).await;
+    assert_eq!(sheet["columns"][2], json!({ "name": "Balance", "type": "money", "currency": "GBP", "cell": 2 }));
+    let (_, sheet) = office.ask("PUT", "/api/sheets/1/columns/3", json!({ "name": "Due", "type": "text" })).await;
     assert_eq!(sheet["columns"][3]["type"], "text");
     assert_eq!(office.get("/api/sheets/1/rows").await["misfits"], json!([0, 0, 0, 0]));
-    assert!(office.refused("PUT", "/api/sheets/1/columns/2", json!({ "type": "money", "currency": "euros" })).await.starts_with("422 "));
-    assert!(office.refused("PUT", "/api/sheets/1/columns/9", json!({ "type": "text" })).await.starts_with("404 "));
+    assert!(office.refused("PUT", "/api/sheets/1/columns/2", json!({ "name": "Balance", "type": "money", "currency": "euros" })).await.starts_with("422 "));
+    assert!(office.refused("PUT", "/api/sheets/1/columns/9", json!({ "name": "Due", "type": "text" })).await.starts_with("404 "));
 
     let keep = |name: &str, condition: &str| json!({ "name": name, "condition": condition });
     let (_, sheet) = office.ask("POST", "/api/sheets/1/filters", keep("Owes", "balance > 0")).await;

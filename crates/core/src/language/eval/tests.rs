@@ -29,7 +29,12 @@ fn holder() -> Record {
         (
             "Since",
             ColumnType::Date,
-            Value::Misfit(Arc::new(crate::value::Misfit { column: "Since".into(), text: "31.02.2019".into(), expected: "a date" })),
+            Value::Misfit(Arc::new(crate::value::Misfit {
+                column: "Since".into(),
+                text: "31.02.2019".into(),
+                expected: "a date",
+                why: None,
+            })),
         ),
     ];
     let schema = Schema::new(fields.iter().map(|(name, kind, _)| Column::new(name, *kind)).collect()).expect("schema");

@@ -176,7 +176,7 @@ pub fn plain(value: &Value, locale: &Locale) -> Result<String, Fault> {
             return Err(Fault::Kind { expected: "a value", kind: "a record", value: "choose one of its fields".to_owned() });
         }
         Value::Misfit(misfit) => {
-            return Err(Fault::Misfit { column: misfit.column.clone(), text: misfit.text.clone(), expected: misfit.expected });
+            return Err(Fault::from(&**misfit));
         }
     })
 }

@@ -240,7 +240,8 @@ pub(super) async fn bench(app: &App, dispatch: Dispatch) -> Result<Bench, Refuse
         })
         .await?;
     let body = DispatchBody { name: dispatch.name, template_id: dispatch.template_id, sheet_id, setup: body_of(&dispatch.setup)? };
-    let (columns, unsure) = info.map(|i| (i.columns, i.unsure)).unwrap_or_default();
+    let unsure = info.map(|i| i.unsure).unwrap_or_default();
+    let columns = prepared.sheet.as_ref().map(|s| s.columns()).unwrap_or_default();
     blocking(move || {
         let ties = prepared.ties();
         let (records, filter_problem) = match prepared.chosen() {

@@ -6,10 +6,11 @@ mod preflight;
 mod preview;
 mod start;
 
+use std::sync::Arc;
+
 use axum::Json;
 use axum::extract::{Path, State};
 use mangle_core::dispatch::Setup;
-use mangle_core::records::Schema;
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
 use utoipa_axum::router::OpenApiRouter;
@@ -114,11 +115,13 @@ async fn add(State(app): State<App>, Json(new): Json<NewDispatch>) -> Answer<Key
     if name.is_empty() {
         return Err(Refused::unusable("no-name", "the dispatch needs a name"));
     }
+    let schema = match new.sheet_id {
+        Some(id) => app.sheet(id).await?.sheet.schema.clone(),
+        None => Arc::default(),
+    };
     let key = app
         .store
         .with(move |c| -> anyhow::Result<String> {
-            let columns = new.sheet_id.map(|id| sheets::sheet(c, id)).transpose()?.flatten().map(|s| s.columns).unwrap_or_default();
-            let schema = Schema::new(columns.iter().map(sheets::ColumnInfo::column).collect())?;
             let setup = Setup { filter: new.filter, ..first_setup(&name, &schema) };
             dispatches::add(c, &name, new.template_id, new.sheet_id, &setup, &clock::stamp())
         })

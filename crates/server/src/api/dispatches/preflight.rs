@@ -80,7 +80,7 @@ pub(super) fn findings(prepared: &Prepared, wanted: &CancellationToken) -> Resul
     let (chosen, unclear) = prepared.chosen()?;
     // Open ties are told once as such, not again with every record.
     let tied = prepared.ties().iter().all(|t| t.column.is_some());
-    let of = |row: usize| prepared.sheet.as_ref().and_then(|s| s.sheet.records.get(row - 1)).map(label).unwrap_or_default();
+    let of = |row: usize| prepared.sheet.as_ref().and_then(|s| s.sheet.record(row)).map(label).unwrap_or_default();
     let (found, noted) = run::check_all(prepared, template, &chosen, wanted);
     let mut findings: Vec<FindingInfo> = found
         .into_iter()

@@ -69,7 +69,7 @@ fn view(prepared: &Prepared, row: usize) -> Result<PageView, Refused> {
             ),
         ));
     }
-    let record = row.checked_sub(1).and_then(|at| sheet.sheet.records.get(at)).ok_or_else(|| Refused::missing("the row"))?;
+    let record = sheet.sheet.record(row).ok_or_else(|| Refused::missing("the row"))?;
     let (chosen, _) = prepared.chosen()?;
     let number = chosen.iter().position(|r| r.number == row).map_or(1, |at| at + 1);
     let label = label(record);

@@ -15,7 +15,7 @@ use crate::prepare::{blocking, label};
 use crate::run;
 use crate::server::App;
 use crate::store::dispatches::Dispatch;
-use crate::store::runs::{self, NewRun, RunInfo};
+use crate::store::runs::{self, NewItem, NewRun, RunInfo};
 use crate::store::settings;
 
 /// What a run is started with.
@@ -60,7 +60,7 @@ pub(super) async fn start(State(app): State<App>, Path(key): Path<String>, Json(
             ),
         ));
     }
-    let rows = bench.records.into_iter().map(|r| (r.row, r.label)).collect();
+    let rows = bench.records.into_iter().map(|r| r.row).collect();
     begin(&app, &dispatch, version.map(|v| v.2), rows, None).await.map(Json)
 }
 
@@ -89,26 +89,27 @@ pub(super) async fn proofs(State(app): State<App>, Path(key): Path<String>, Json
     if prepared.template.as_ref().is_none_or(|t| !t.problems().is_empty()) {
         return Err(Refused::conflict("not-ready", "choose a template without problems first"));
     }
-    let sheet = prepared.sheet.as_ref().ok_or_else(|| Refused::conflict("not-ready", "choose a source first"))?;
-    let rows: Vec<(usize, String)> =
-        asked.rows.iter().filter_map(|row| sheet.sheet.records.get(row.checked_sub(1)?).map(|r| (*row, label(r)))).collect();
-    begin(&app, &dispatch, version.map(|v| v.2), rows, Some(to.as_str().to_owned())).await.map(Json)
+    begin(&app, &dispatch, version.map(|v| v.2), asked.rows, Some(to.as_str().to_owned())).await.map(Json)
 }
 
 async fn begin(
     app: &App,
     dispatch: &Dispatch,
     version: Option<i64>,
-    rows: Vec<(usize, String)>,
+    rows: Vec<usize>,
     proof_to: Option<String>,
 ) -> Result<RunInfo, Refused> {
     let (Some(version), Some(sheet_id)) = (version, dispatch.sheet_id) else {
         return Err(Refused::conflict("not-ready", "choose a template and a source first"));
     };
     let dispatch = dispatch.clone();
+    let loaded = app.sheet(sheet_id).await?;
     let run = app
         .store
         .with(move |c| -> anyhow::Result<Option<RunInfo>> {
+            let records = rows.iter().filter_map(|row| loaded.sheet.record(*row));
+            let rows: Vec<NewItem> = records.map(|r| NewItem::of(r, label(r))).collect();
+            let columns = loaded.columns();
             let t = c.transaction()?;
             let moment = clock::stamp();
             let new = NewRun {
@@ -118,6 +119,7 @@ async fn begin(
                 template_version_id: version,
                 sheet_id,
                 setup: &dispatch.setup,
+                columns: &columns,
                 rows: &rows,
             };
             let id = runs::start(&t, &new)?;

@@ -80,7 +80,7 @@ pub(super) async fn coverage(State(app): State<App>, Path(id): Path<i64>, Query(
 fn count(template: &Template, sheet: &LoadedSheet, tied: Tied, desk: &Desk, context: &Context, wanted: &CancellationToken) -> CoverageView {
     let mut coverage = Coverage::new(template.ways().iter().cloned());
     let records = &sheet.sheet.records;
-    let at = |row: usize| records.get(row - 1).map(|r| RecordAt { row, label: label(r) });
+    let at = |row: usize| sheet.sheet.record(row).map(|r| RecordAt { row, label: label(r) });
     let (mut failed, mut first_failed) = (0, None);
     for record in records.iter().take_while(|_| !wanted.is_cancelled()) {
         let (filled, trace) = template.fill_traced(&Scope::new(record, &tied.ties, context), desk.means());

@@ -219,7 +219,7 @@ pub(super) async fn values_of(State(app): State<App>, Path(id): Path<i64>, Query
     let template = app.template(id).await?;
     let sheet = app.sheet(asked.sheet).await?;
     let ties = ties_of(&app, id, asked.sheet, &template, &sheet.sheet).await?;
-    let record = asked.row.checked_sub(1).and_then(|at| sheet.sheet.records.get(at)).ok_or_else(|| Refused::missing("the row"))?;
+    let record = sheet.sheet.record(asked.row).ok_or_else(|| Refused::missing("the row"))?;
     Ok(Json(RecordValues {
         label: label(record),
         row: asked.row,

@@ -1,0 +1,124 @@
+//! A look at a sheet: which rows, in which order.
+
+use std::cmp::Ordering;
+
+use super::{Filter, Record, Sheet, sample};
+use crate::language::{Context, order};
+use crate::value::{Locale, Value};
+
+/// Which cells that do not fit their column's type a look is for.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Misfits {
+    /// Those of any column.
+    Any,
+    /// Those of one.
+    Of(usize),
+}
+
+/// A look at a sheet.
+#[derive(Debug, Default)]
+pub struct View<'a> {
+    /// The condition that rows must pass.
+    pub filter: Option<&'a Filter>,
+    /// A text that must stand in one of a row's cells.
+    pub find: &'a str,
+    /// Only rows with such cells.
+    pub misfits: Option<Misfits>,
+    /// The columns to sort by, the first first, and whether its greatest comes first.
+    pub sort: &'a [(usize, bool)],
+}
+
+impl View<'_> {
+    /// The rows, as places in the sheet's records.
+    pub fn rows(&self, sheet: &Sheet, context: &Context) -> Vec<usize> {
+        let find = self.find.trim().to_lowercase();
+        let misfit = |value: &Value| matches!(value, Value::Misfit(_));
+        let chosen = |record: &Record| {
+            let values = record.values();
+            let fits = match self.misfits {
+                None => true,
+                Some(Misfits::Any) => values.iter().any(misfit),
+                Some(Misfits::Of(at)) => values.get(at).is_some_and(misfit),
+            };
+            fits && self.filter.is_none_or(|f| f.passes(record, context).unwrap_or(false))
+                && (find.is_empty() || values.iter().any(|v| contains(v, &find)))
+        };
+        let mut rows: Vec<usize> = (0..sheet.records.len()).filter(|at| chosen(&sheet.records[*at])).collect();
+        let sort: Vec<(usize, bool)> = self.sort.iter().copied().filter(|(at, _)| *at < sheet.schema.columns().len()).collect();
+        if !sort.is_empty() {
+            rows.sort_by(|a, b| {
+                let (a, b) = (sheet.records[*a].values(), sheet.records[*b].values());
+                sort.iter().map(|(at, down)| by(&a[*at], &b[*at], *down, &context.locale)).find(|o| o.is_ne()).unwrap_or(Ordering::Equal)
+            });
+        }
+        rows
+    }
+}
+
+/// Blanks come last both ways, and before them what does not fit.
+fn by(a: &Value, b: &Value, down: bool, locale: &Locale) -> Ordering {
+    let rank = |v: &Value| if v.is_blank() { 2 } else { u8::from(matches!(v, Value::Misfit(_))) };
+    rank(a).cmp(&rank(b)).then_with(|| {
+        let order = order(a, b, locale).unwrap_or(Ordering::Equal);
+        if down { order.reverse() } else { order }
+    })
+}
+
+/// Whether a value's text holds a text in small letters.
+fn contains(value: &Value, find: &str) -> bool {
+    let within = |text: &str| match text.is_ascii() {
+        true => text.as_bytes().windows(find.len()).any(|w| w.eq_ignore_ascii_case(find.as_bytes())),
+        false => text.to_lowercase().contains(find),
+    };
+    match value {
+        Value::Blank => false,
+        Value::Text(text) => within(text),
+        Value::Misfit(misfit) => within(&misfit.text),
+        other => within(&shown(other)),
+    }
+}
+
+/// A value as a table shows it.
+pub fn shown(value: &Value) -> String {
+    let english = Locale::english();
+    match value {
+        Value::Money(money) => english.number(money.amount, money.currency.places(), money.currency.places(), true),
+        other => sample(other, &english),
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::records::from_json;
+
+    fn rows(view: View<'_>) -> Vec<usize> {
+        let json = serde_json::json!([
+            { "Berth": "A10", "Since": "2019-04-01", "Balance": 480.5 },
+            { "Berth": "a2", "Since": "2019-04-01", "Balance": 12 },
+            { "Berth": "", "Since": "2020-01-01", "Balance": "?" },
+            { "Berth": "Möwe", "Since": null, "Balance": 7 },
+            { "Berth": "B1", "Since": "2018-01-01", "Balance": 7 }
+        ]);
+        let sheet = from_json("holders", &json).expect("holders");
+        let context = Context::new(Locale::english(), "2026-11-23T12:00".parse().expect("a moment"));
+        view.rows(&sheet, &context).into_iter().map(|at| sheet.records[at].number).collect()
+    }
+
+    #[test]
+    fn rows_are_sorted_by_one_column_after_the_other_blanks_last() {
+        assert_eq!(rows(View { sort: &[(0, false)], ..View::default() }), [2, 1, 5, 4, 3]);
+        assert_eq!(rows(View { sort: &[(0, true)], ..View::default() }), [4, 5, 1, 2, 3]);
+        assert_eq!(rows(View { sort: &[(1, false), (2, false)], ..View::default() }), [5, 2, 1, 3, 4]);
+        assert_eq!(rows(View { sort: &[(2, true)], ..View::default() }), [1, 2, 4, 5, 3]);
+    }
+
+    #[test]
+    fn rows_are_found_by_text_and_by_what_does_not_fit() {
+        assert_eq!(rows(View { find: "MÖW", ..View::default() }), [4]);
+        assert_eq!(rows(View { find: "480", ..View::default() }), [1]);
+        assert_eq!(rows(View { misfits: Some(Misfits::Of(2)), ..View::default() }), [3]);
+        assert_eq!(rows(View { misfits: Some(Misfits::Of(0)), ..View::default() }), Vec::<usize>::new());
+        assert_eq!(rows(View { misfits: Some(Misfits::Any), ..View::default() }), [3]);
+    }
+}

@@ -1,0 +1,294 @@
+//! The columns of a sheet: their names, types and formulas, and where they stand.
+
+use std::sync::Arc;
+
+use axum::Json;
+use axum::extract::{Path, State};
+use mangle_core::language::{Context, Folded};
+use mangle_core::records::{Column, ColumnType, Computed, Record, Schema, SchemaFault, Sheet};
+use mangle_core::value::{Currency, Locale, Value};
+use serde::{Deserialize, Serialize};
+use utoipa::ToSchema;
+use utoipa_axum::router::OpenApiRouter;
+use utoipa_axum::routes;
+
+use super::info;
+use super::rows::CellInfo;
+use crate::clock;
+use crate::error::{Answer, Problem, Refused};
+use crate::prepare::{blocking, label};
+use crate::server::App;
+use crate::store::sheets::{self, ColumnInfo, SheetInfo};
+use crate::store::{relations, rows};
+
+pub(super) fn router() -> OpenApiRouter<App> {
+    OpenApiRouter::new().routes(routes!(add)).routes(routes!(change, remove)).routes(routes!(try_formula)).routes(routes!(set_date_order))
+}
+
+/// A column as a person wants it.
+#[derive(Debug, Deserialize, ToSchema)]
+struct NewColumn {
+    /// Its name.
+    name: String,
+    /// text, number, money, date, yes/no or e-mail; a computed column has that of its
+    /// values.
+    #[serde(rename = "type", default = "text")]
+    kind: String,
+    /// The currency, for money.
+    currency: Option<String>,
+    /// The formula that fills it.
+    formula: Option<String>,
+    /// The locale that its text is read by, a BCP 47 tag, where that is not the
+    /// sheet's.
+    locale: Option<String>,
+    /// Where it stands among the columns, from 0; where it is, or last.
+    at: Option<usize>,
+}
+
+fn text() -> String {
+    "text".to_owned()
+}
+
+impl NewColumn {
+    fn info(&self) -> Result<ColumnInfo, Refused> {
+        let currency =
+            self.currency.as_deref().map(Currency::parse).transpose().map_err(|e| Refused::unusable("unknown-currency", e.to_string()))?;
+        let kind = ColumnType::parse(&self.kind, currency).ok_or_else(|| {
+            let message = format!("“{}” is no type of a column; choose text, number, money, date, yes/no or e-mail", self.kind);
+            Refused::unusable("unknown-type", message)
+        })?;
+        let name = self.name.split_whitespace().collect::<Vec<_>>().join(" ");
+        if Folded::new(&name).as_str().is_empty() || name.chars().count() > 200 {
+            return Err(Refused::unusable("no-name", "the column needs a name of at most 200 signs"));
+        }
+        let locale = self.locale.as_deref().map(str::trim).filter(|l| !l.is_empty());
+        if let Some(tag) = locale {
+            Locale::parse(tag).map_err(|e| Refused::unusable("locale", e.to_string()))?;
+        }
+        let formula = self.formula.as_deref().map(str::trim).filter(|f| !f.is_empty()).map(str::to_owned);
+        Ok(ColumnInfo { formula, locale: locale.map(str::to_owned), ..ColumnInfo::of(&Column::new(&name, kind)) })
+    }
+}
+
+/// Changes the columns of a sheet as a whole, after a look that they can stand side
+/// by side; `work` says what the change is called.
+async fn change_columns(
+    app: &App,
+    id: i64,
+    work: impl FnOnce(&mut Vec<ColumnInfo>, &mut dyn FnMut() -> anyhow::Result<usize>) -> Result<String, Refused> + Send + 'static,
+) -> Answer<SheetInfo> {
+    app.store
+        .with(move |c| -> Result<(), Refused> {
+            let t = c.transaction().map_err(anyhow::Error::new)?;
+            let before = sheets::sheet(&t, id)?.ok_or_else(|| Refused::missing("the sheet"))?;
+            let mut columns = before.columns.clone();
+            let what = work(&mut columns, &mut || sheets::next_cell(&t, id))?;
+            let related = before.related.iter().map(|r| Column::new(&r.name, ColumnType::Text));
+            let schema = Schema::new(columns.iter().map(ColumnInfo::column).chain(related).collect());
+            schema.map_err(|fault| {
+                let message = match fault {
+                    SchemaFault::SameName { name, .. } => {
+                        format!("there is a column “{name}” already; names that differ only in case, spaces, _ and - count as one")
+                    }
+                    fault => fault.to_string(),
+                };
+                Refused::unusable("header", message)
+            })?;
+            sheets::set_columns(&t, id, &columns)?;
+            rows::keep_columns(&t, id, &before.columns, &what, &clock::stamp())?;
+            t.commit().map_err(anyhow::Error::new)?;
+            Ok(())
+        })
+        .await?;
+    app.forget_sheets();
+    info(app, id).await.map(Json)
+}
+
+/// Refuses a formula that can't be used in a sheet.
+async fn check_formula(app: &App, id: i64, own: Option<usize>, column: &ColumnInfo) -> Result<(), Refused> {
+    let Some(formula) = column.formula.clone() else { return Ok(()) };
+    let loaded = app.sheet(id).await?;
+    let info = app.store.with(move |c| sheets::sheet(c, id)).await?.ok_or_else(|| Refused::missing("the sheet"))?;
+    let mut columns = loaded.sheet.schema.columns().to_vec();
+    let at = own.unwrap_or(columns.len());
+    match own {
+        Some(own) => columns[own] = column.column(),
+        None => columns.push(column.column()),
+    }
+    // Names that count as one are told when the columns are changed.
+    let Ok(schema) = Schema::new(columns) else { return Ok(()) };
+    let others = info.columns.iter().enumerate().filter(|(other, _)| Some(*other) != own);
+    let mut formulas: Vec<(usize, &str)> = others.filter_map(|(at, c)| Some((at, c.formula.as_deref()?))).collect();
+    formulas.push((at, &formula));
+    match Computed::new(&formulas, &schema).fault(at) {
+        Some(fault) => Err(Refused::unusable("formula", format!("the formula can't be used: {fault}"))),
+        None => Ok(()),
+    }
+}
+
+/// Adds a column.
+#[utoipa::path(post, path = "/api/sheets/{id}/columns", tag = "sources", params(("id" = i64, Path)), request_body = NewColumn, responses((status = 200, body = SheetInfo), (status = 422, body = Problem)))]
+async fn add(State(app): State<App>, Path(id): Path<i64>, Json(new): Json<NewColumn>) -> Answer<SheetInfo> {
+    let column = new.info()?;
+    check_formula(&app, id, None, &column).await?;
+    change_columns(&app, id, move |columns, next_cell| {
+        if columns.len() >= mangle_documents::table::MOST_COLUMNS {
+            return Err(Refused::unusable("too-many", format!("a sheet has at most {} columns", mangle_documents::table::MOST_COLUMNS)));
+        }
+        place_cells(columns);
+        let what = format!("Add column “{}”", column.name);
+        columns.insert(new.at.unwrap_or(columns.len()).min(columns.len()), ColumnInfo { cell: Some(next_cell()?), ..column });
+        Ok(what)
+    })
+    .await
+}
+
+/// Writes down where each column's cells stand, before columns change places.
+fn place_cells(columns: &mut [ColumnInfo]) {
+    for (at, column) in columns.iter_mut().enumerate() {
+        column.cell.get_or_insert(at);
+    }
+}
+
+/// Changes a column: its name, type, formula, the locale it is read by, its place.
+#[utoipa::path(put, path = "/api/sheets/{id}/columns/{index}", tag = "sources", params(("id" = i64, Path), ("index" = usize, Path)), request_body = NewColumn, responses((status = 200, body = SheetInfo), (status = 422, body = Problem)))]
+async fn change(State(app): State<App>, Path((id, index)): Path<(i64, usize)>, Json(new): Json<NewColumn>) -> Answer<SheetInfo> {
+    let before = app.store.with(move |c| sheets::sheet(c, id)).await?.ok_or_else(|| Refused::missing("the sheet"))?;
+    let before = before.columns.get(index).cloned().ok_or_else(|| Refused::missing("the column"))?;
+    let at = new.at.unwrap_or(index);
+    let mut column = match before.kind.as_str() {
+        // What it holds is not chosen.
+        "record" | "list" => ColumnInfo { name: NewColumn { kind: text(), ..new }.info()?.name, ..before.clone() },
+        _ => new.info()?,
+    };
+    check_formula(&app, id, Some(index), &column).await?;
+    let (was, now) = (before.name.clone(), column.name.clone());
+    let answer = change_columns(&app, id, move |columns, _| {
+        place_cells(columns);
+        if index >= columns.len() {
+            return Err(Refused::missing("the column"));
+        }
+        column.cell = columns.remove(index).cell;
+        let what = match column.name == before.name {
+            true => format!("Change column “{}”", column.name),
+            false => format!("Rename column “{}” to “{}”", before.name, column.name),
+        };
+        columns.insert(at.min(columns.len()), column);
+        Ok(what)
+    })
+    .await?;
+    if was != now {
+        app.store.with(move |c| relations::renamed(c, id, &was, &now)).await?;
+        app.forget_sheets();
+    }
+    Ok(answer)
+}
+
+/// Deletes a column with its cells; that can be undone.
+#[utoipa::path(delete, path = "/api/sheets/{id}/columns/{index}", tag = "sources", params(("id" = i64, Path), ("index" = usize, Path)), responses((status = 200, body = SheetInfo), (status = 409, body = Problem)))]
+async fn remove(State(app): State<App>, Path((id, index)): Path<(i64, usize)>) -> Answer<SheetInfo> {
+    let sheet = app.store.with(move |c| sheets::sheet(c, id)).await?.ok_or_else(|| Refused::missing("the sheet"))?;
+    let column = sheet.columns.get(index).ok_or_else(|| Refused::missing("the column"))?;
+    if let Some(related) = sheet.related.iter().find(|r| Folded::new(&r.key) == Folded::new(&column.name)) {
+        return Err(Refused::conflict(
+            "in-use",
+            format!("“{}” is the key of the relation to {}; delete that first", column.name, related.other_name),
+        ));
+    }
+    if sheet.columns.len() == 1 {
+        return Err(Refused::conflict("last", "a sheet keeps at least one column"));
+    }
+    change_columns(&app, id, move |columns, _| {
+        place_cells(columns);
+        Ok(format!("Delete column “{}”", columns.remove(index).name))
+    })
+    .await
+}
+
+/// A formula to try.
+#[derive(Debug, Deserialize, ToSchema)]
+struct TriedFormula {
+    /// The formula.
+    formula: String,
+    /// The column that it fills, from 0; none for a new one.
+    column: Option<usize>,
+}
+
+/// What a formula gives.
+#[derive(Debug, Serialize, ToSchema)]
+struct FormulaSample {
+    /// What is wrong with it.
+    problem: Option<String>,
+    /// The type of its values.
+    #[serde(rename = "type")]
+    kind: String,
+    /// How many rows it gives an error for.
+    errors: usize,
+    /// The first rows with their value, and one with an error where there is one.
+    samples: Vec<RowSample>,
+}
+
+/// A row with the value that a formula gives.
+#[derive(Debug, Serialize, ToSchema)]
+struct RowSample {
+    /// The row's number.
+    row: usize,
+    /// What to call it.
+    label: String,
+    #[serde(flatten)]
+    cell: CellInfo,
+}
+
+/// How many rows a formula is tried on.
+const TRIED: usize = 2_000;
+
+/// Tries a formula on the first rows of a sheet.
+#[utoipa::path(post, path = "/api/sheets/{id}/formula", tag = "sources", params(("id" = i64, Path)), request_body = TriedFormula, responses((status = 200, body = FormulaSample), (status = 404, body = Problem)))]
+async fn try_formula(State(app): State<App>, Path(id): Path<i64>, Json(tried): Json<TriedFormula>) -> Answer<FormulaSample> {
+    let loaded = app.sheet(id).await?;
+    let mut columns = loaded.sheet.schema.columns().to_vec();
+    let at = tried.column.filter(|at| *at < columns.len()).unwrap_or(columns.len());
+    // A name that no column has.
+    let name = columns.get(at).map_or("\u{2014}1\u{2014}", |c| c.name.as_str());
+    let trial = ColumnInfo { formula: Some(tried.formula.clone()), ..ColumnInfo::of(&Column::new(name, ColumnType::Text)) };
+    let problem = match tried.formula.trim() {
+        "" => Some("write a formula, for instance: today - due date".to_owned()),
+        _ => check_formula(&app, id, tried.column, &trial).await.err().map(|r| r.problem.message),
+    };
+    if problem.is_some() {
+        return Ok(Json(FormulaSample { problem, kind: text(), errors: 0, samples: Vec::new() }));
+    }
+    if at == columns.len() {
+        columns.push(trial.column());
+    }
+    let answer = blocking(move || -> anyhow::Result<FormulaSample> {
+        let schema = Arc::new(Schema::new(columns)?);
+        let records = loaded.sheet.records.iter().take(TRIED);
+        let records = records.map(|r| Record::new(schema.clone(), r.values().to_vec(), r.number)).collect();
+        let mut sheet = Sheet { name: String::new(), schema: schema.clone(), records };
+        let context = Context { reading: loaded.reading, ..Context::new(Locale::english(), clock::now()) };
+        Computed::new(&[(at, &tried.formula)], &schema).fill_sheet(&mut sheet, &context)?;
+        let wrong = |r: &&Record| matches!(r.values()[at], Value::Misfit(_));
+        let errors = sheet.records.iter().filter(wrong).count();
+        let first = sheet.records.iter().take(4).chain(sheet.records.iter().skip(4).find(wrong));
+        let samples = first.map(|r| RowSample { row: r.number, label: label(r), cell: CellInfo::of(&r.values()[at]) }).collect();
+        Ok(FormulaSample { problem: None, kind: sheet.schema.columns()[at].kind.name().to_owned(), errors, samples })
+    })
+    .await??;
+    Ok(Json(answer))
+}
+
+/// How a sheet writes its dates.
+#[derive(Debug, Deserialize, ToSchema)]
+struct NewDateOrder {
+    /// Whether the month comes first.
+    month_first: bool,
+}
+
+/// Says in which order a sheet writes day and month.
+#[utoipa::path(put, path = "/api/sheets/{id}/date-order", tag = "sources", params(("id" = i64, Path)), request_body = NewDateOrder, responses((status = 200, body = SheetInfo), (status = 404, body = Problem)))]
+async fn set_date_order(State(app): State<App>, Path(id): Path<i64>, Json(new): Json<NewDateOrder>) -> Answer<SheetInfo> {
+    app.store.with(move |c| sheets::set_date_order(c, id, new.month_first)).await?;
+    app.forget_sheets();
+    info(&app, id).await.map(Json)
+}

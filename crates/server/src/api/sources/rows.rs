@@ -1,0 +1,341 @@
+//! The rows of a sheet: looked at, changed, put back.
+
+use axum::Json;
+use axum::extract::{Path, Query, State};
+use mangle_core::language::Context;
+use mangle_core::records::{Cell, Filter, Misfits, View, shown};
+use mangle_core::value::{Locale, Value};
+use serde::{Deserialize, Serialize};
+use utoipa::{IntoParams, ToSchema};
+use utoipa_axum::router::OpenApiRouter;
+use utoipa_axum::routes;
+
+use crate::clock;
+use crate::error::{Answer, Problem, Refused};
+use crate::prepare::{LoadedSheet, blocking, label};
+use crate::server::App;
+use crate::store::items::{self, OfRow};
+use crate::store::rows::{self, Edits};
+use crate::store::sheets::{self, SheetInfo};
+
+/// The most cells that one change may touch.
+const MOST_CELLS: usize = 500_000;
+
+pub(super) fn router() -> OpenApiRouter<App> {
+    OpenApiRouter::new().routes(routes!(page, edit)).routes(routes!(row)).routes(routes!(undo)).routes(routes!(redo))
+}
+
+/// What rows are looked at, in which order.
+#[derive(Debug, Default, Deserialize, IntoParams)]
+pub(super) struct Look {
+    /// A condition that rows must pass.
+    #[serde(default)]
+    pub filter: String,
+    /// A text that stands in any cell.
+    #[serde(default)]
+    pub find: String,
+    /// The columns to sort by, counted from 1, each with a minus where its greatest
+    /// comes first: `3,-5`. The sheet's own order where it is blank.
+    #[serde(default)]
+    pub sort: String,
+    /// Only rows with a cell that does not fit its type: in this column, counted from
+    /// 1, or in any for 0.
+    pub misfits: Option<usize>,
+}
+
+impl Look {
+    /// The rows, as places in the sheet's records.
+    pub(super) fn rows(&self, loaded: &LoadedSheet) -> Result<Vec<usize>, Refused> {
+        let context = Context { reading: loaded.reading, ..Context::new(Locale::english(), clock::now()) };
+        let filter = match self.filter.trim() {
+            "" => None,
+            text => Some(
+                Filter::read(text, &loaded.sheet.schema)
+                    .map_err(|e| Refused::unusable("filter", format!("the filter can't be used: {e}")))?,
+            ),
+        };
+        let columns = self.sort.split(',').map(str::trim).filter(|part| !part.is_empty());
+        let sort: Option<Vec<(usize, bool)>> = columns
+            .map(|part| Some((part.trim_start_matches('-').parse::<usize>().ok()?.checked_sub(1)?, part.starts_with('-'))))
+            .collect();
+        let sort = sort.ok_or_else(|| {
+            Refused::unusable("sort", format!("“{}” names no columns; write their numbers from 1, as in 3,-5", self.sort))
+        })?;
+        let misfits = self.misfits.map(|at| at.checked_sub(1).map_or(Misfits::Any, Misfits::Of));
+        Ok(View { filter: filter.as_ref(), find: &self.find, misfits, sort: &sort }.rows(&loaded.sheet, &context))
+    }
+}
+
+/// Which of the rows.
+#[derive(Debug, Deserialize, IntoParams)]
+struct Part {
+    /// How many rows to pass over.
+    #[serde(default)]
+    from: usize,
+    /// How many rows to give, at most 500.
+    #[serde(default = "crate::api::page_size")]
+    count: usize,
+}
+
+/// Rows of a sheet.
+#[derive(Debug, Serialize, ToSchema)]
+struct RowPage {
+    /// How many rows are looked at.
+    total: usize,
+    /// How many cells of each column do not fit its type, over all rows.
+    misfits: Vec<usize>,
+    /// The rows asked for.
+    rows: Vec<RowInfo>,
+    /// The change that can be undone.
+    undo: Option<String>,
+    /// The change that can be made anew.
+    redo: Option<String>,
+}
+
+/// One row.
+#[derive(Debug, Serialize, ToSchema)]
+struct RowInfo {
+    /// Its number, which it keeps.
+    number: usize,
+    /// Its cells as they are shown, those of relations after its own.
+    cells: Vec<CellInfo>,
+    /// Its last document from each dispatch, the newest first.
+    last: Vec<OfRow>,
+}
+
+/// One cell.
+#[derive(Debug, Serialize, ToSchema)]
+pub(super) struct CellInfo {
+    /// Its text.
+    text: String,
+    /// What is wrong with it, in words.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    wrong: Option<String>,
+}
+
+impl CellInfo {
+    pub(super) fn of(value: &Value) -> CellInfo {
+        let wrong = match value {
+            Value::Misfit(misfit) => Some(misfit.why.clone().unwrap_or_else(|| format!("not {}", misfit.expected))),
+            _ => None,
+        };
+        let text = match value {
+            Value::Misfit(misfit) if misfit.why.is_some() => "error".to_owned(),
+            other => shown(other),
+        };
+        CellInfo { text, wrong }
+    }
+}
+
+/// Rows of a sheet, filtered and sorted.
+#[utoipa::path(get, path = "/api/sheets/{id}/rows", tag = "sources", params(("id" = i64, Path), Look, Part), responses((status = 200, body = RowPage), (status = 422, body = Problem)))]
+async fn page(State(app): State<App>, Path(id): Path<i64>, Query(look): Query<Look>, Query(part): Query<Part>) -> Answer<RowPage> {
+    let loaded = app.sheet(id).await?;
+    let (total, misfits, mut rows) = blocking(move || -> Result<_, Refused> {
+        let chosen = look.rows(&loaded)?;
+        let shown = chosen.iter().skip(part.from).take(part.count.min(500)).map(|at| &loaded.sheet.records[*at]);
+        let row = |r: &mangle_core::records::Record| RowInfo {
+            number: r.number,
+            cells: r.values().iter().map(CellInfo::of).collect(),
+            last: Vec::new(),
+        };
+        let rows: Vec<RowInfo> = shown.map(row).collect();
+        Ok((chosen.len(), loaded.misfits.clone(), rows))
+    })
+    .await??;
+    let numbers: Vec<usize> = rows.iter().map(|r| r.number).collect();
+    let (last, (undo, redo)) =
+        app.store.with(move |c| -> anyhow::Result<_> { Ok((items::last_of_rows(c, id, &numbers)?, rows::steps(c, id)?)) }).await?;
+    for last in last {
+        if let Some(own) = rows.iter_mut().find(|r| r.number == last.row) {
+            own.last.push(last);
+        }
+    }
+    Ok(Json(RowPage { total, misfits, rows, undo, redo }))
+}
+
+/// A row with all that is known of it.
+#[derive(Debug, Serialize, ToSchema)]
+struct RowView {
+    /// Its number.
+    number: usize,
+    /// What to call it.
+    label: String,
+    /// Its cells.
+    cells: Vec<NamedCell>,
+    /// What was made of it, the newest first.
+    documents: Vec<OfRow>,
+}
+
+/// A cell with its column's name.
+#[derive(Debug, Serialize, ToSchema)]
+struct NamedCell {
+    /// The column.
+    column: String,
+    #[serde(flatten)]
+    cell: CellInfo,
+}
+
+/// A row and its history.
+#[utoipa::path(get, path = "/api/sheets/{id}/rows/{row}", tag = "sources", params(("id" = i64, Path), ("row" = usize, Path)), responses((status = 200, body = RowView), (status = 404, body = Problem)))]
+async fn row(State(app): State<App>, Path((id, number)): Path<(i64, usize)>) -> Answer<RowView> {
+    let loaded = app.sheet(id).await?;
+    let record = loaded.sheet.record(number).ok_or_else(|| Refused::missing("the row"))?;
+    let named =
+        |(column, value): (&mangle_core::records::Column, &Value)| NamedCell { column: column.name.clone(), cell: CellInfo::of(value) };
+    let cells = record.schema().columns().iter().zip(record.values()).map(named).collect();
+    let documents = app.store.with(move |c| items::history(c, id, number)).await?;
+    Ok(Json(RowView { number, label: label(record), cells, documents }))
+}
+
+/// Changes to rows, made at once.
+#[derive(Debug, Deserialize, ToSchema)]
+struct RowEdits {
+    /// What the change is called when it can be undone: “Paste 12 cells”.
+    what: String,
+    /// Cells that are written.
+    #[serde(default)]
+    cells: Vec<CellEdit>,
+    /// Rows that are added.
+    #[serde(default)]
+    added: Vec<NewRow>,
+    /// Rows that are deleted.
+    #[serde(default)]
+    removed: Vec<usize>,
+    /// Rows that are moved.
+    moved: Option<MovedRows>,
+}
+
+/// A cell that is written.
+#[derive(Debug, Deserialize, ToSchema)]
+struct CellEdit {
+    /// The row's number.
+    row: usize,
+    /// Which of the columns, from 0.
+    column: usize,
+    /// What is typed.
+    text: String,
+}
+
+/// A row that is added.
+#[derive(Debug, Deserialize, ToSchema)]
+struct NewRow {
+    /// The row that it follows; the last where there is none.
+    after: Option<usize>,
+    /// What is typed in its cells, by column.
+    cells: Vec<String>,
+}
+
+/// Rows that are moved.
+#[derive(Debug, Deserialize, ToSchema)]
+struct MovedRows {
+    /// The rows in their order.
+    rows: Vec<usize>,
+    /// The row that they follow; at the top where there is none.
+    after: Option<usize>,
+}
+
+/// What a change came to.
+#[derive(Debug, Serialize, ToSchema)]
+struct Edited {
+    /// The numbers of the rows that were added.
+    added: Vec<usize>,
+}
+
+/// What is typed, as a cell. Text that looks like a formula is text.
+pub(super) fn typed(text: &str) -> Cell {
+    match text.trim().is_empty() {
+        true => Cell::Blank,
+        false => Cell::Text(text.into()),
+    }
+}
+
+/// Where the cells of a column that can be typed in stand in a row.
+fn place(info: &SheetInfo, column: usize) -> Result<usize, Refused> {
+    match info.columns.get(column) {
+        None => Err(Refused::unusable("column", format!("the sheet has no column {} that holds cells of its own", column + 1))),
+        Some(own) if own.formula.is_some() => {
+            Err(Refused::unusable("computed", format!("“{}” is filled by its formula; change that instead", own.name)))
+        }
+        Some(own) if own.kind == "record" || own.kind == "list" => {
+            Err(Refused::unusable("nested", format!("“{}” holds records within each row; they can't be typed over", own.name)))
+        }
+        Some(own) => Ok(own.cell.unwrap_or(column)),
+    }
+}
+
+/// Changes rows: writes cells, adds, deletes and moves rows.
+#[utoipa::path(post, path = "/api/sheets/{id}/rows", tag = "sources", params(("id" = i64, Path)), request_body = RowEdits, responses((status = 200, body = Edited), (status = 422, body = Problem)))]
+async fn edit(State(app): State<App>, Path(id): Path<i64>, Json(asked): Json<RowEdits>) -> Answer<Edited> {
+    let info = app.store.with(move |c| sheets::sheet(c, id)).await?.ok_or_else(|| Refused::missing("the sheet"))?;
+    let count = asked.cells.len() + asked.added.iter().map(|r| r.cells.len()).sum::<usize>() + asked.removed.len();
+    if count > MOST_CELLS {
+        return Err(Refused::unusable(
+            "too-many",
+            format!("{count} cells are more than one change may hold ({MOST_CELLS}); do it in parts"),
+        ));
+    }
+    if info.row_count + asked.added.len() > mangle_documents::table::MOST_ROWS {
+        return Err(Refused::unusable("too-many", format!("a sheet holds at most {} rows", mangle_documents::table::MOST_ROWS)));
+    }
+    let mut edits = Edits { removed: asked.removed, moved: asked.moved.map(|m| (m.rows, m.after)), ..Edits::default() };
+    for cell in asked.cells {
+        edits.cells.push((cell.row, place(&info, cell.column)?, typed(&cell.text)));
+    }
+    for row in asked.added {
+        let mut cells = Vec::new();
+        for (column, text) in row.cells.iter().enumerate().filter(|(_, t)| !t.trim().is_empty()) {
+            let at = place(&info, column)?;
+            if cells.len() <= at {
+                cells.resize(at + 1, Cell::Blank);
+            }
+            cells[at] = typed(text);
+        }
+        edits.added.push((row.after, cells));
+    }
+    let what: String = asked.what.chars().take(120).collect();
+    let added = app
+        .store
+        .with(move |c| -> anyhow::Result<Vec<usize>> {
+            let t = c.transaction()?;
+            let added = rows::edit(&t, id, &edits, None, &what, &clock::stamp())?;
+            t.commit()?;
+            Ok(added)
+        })
+        .await?;
+    app.forget_sheets();
+    Ok(Json(Edited { added }))
+}
+
+/// What was undone or made anew.
+#[derive(Debug, Serialize, ToSchema)]
+struct Step {
+    /// What it was called; nothing where there was nothing to do.
+    what: Option<String>,
+}
+
+/// Takes back the last change of a sheet.
+#[utoipa::path(post, path = "/api/sheets/{id}/undo", tag = "sources", params(("id" = i64, Path)), responses((status = 200, body = Step)))]
+async fn undo(State(app): State<App>, Path(id): Path<i64>) -> Answer<Step> {
+    step(&app, id, false).await
+}
+
+/// Makes the change anew that was taken back last.
+#[utoipa::path(post, path = "/api/sheets/{id}/redo", tag = "sources", params(("id" = i64, Path)), responses((status = 200, body = Step)))]
+async fn redo(State(app): State<App>, Path(id): Path<i64>) -> Answer<Step> {
+    step(&app, id, true).await
+}
+
+async fn step(app: &App, id: i64, again: bool) -> Answer<Step> {
+    let what = app
+        .store
+        .with(move |c| -> anyhow::Result<Option<String>> {
+            let t = c.transaction()?;
+            let what = rows::undo(&t, id, again)?;
+            t.commit()?;
+            Ok(what)
+        })
+        .await?;
+    app.forget_sheets();
+    Ok(Json(Step { what }))
+}

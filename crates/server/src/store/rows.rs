@@ -1,0 +1,214 @@
+//! The rows of a sheet as a person changes them, and the way back.
+
+use anyhow::Result;
+use mangle_core::records::Cell;
+use rusqlite::{Connection, OptionalExtension, Transaction, params};
+use serde::{Deserialize, Serialize};
+
+use super::sheets::{self, ColumnInfo};
+
+/// How many changes of a sheet can be undone.
+const KEPT: usize = 100;
+
+/// A row as it stands, or that it is not there.
+#[derive(Debug, Clone, Serialize, Deserialize)]
+struct State {
+    number: usize,
+    position: f64,
+    /// As the store keeps them; none where the row is not there.
+    cells: Option<String>,
+}
+
+/// Changes to rows, made at once.
+#[derive(Debug, Default)]
+pub struct Edits {
+    /// Cells: the row, where the cell stands in it, what it holds now.
+    pub cells: Vec<(usize, usize, Cell)>,
+    /// New rows, each with the row that it follows; the last where there is none.
+    pub added: Vec<(Option<usize>, Vec<Cell>)>,
+    /// Rows to delete.
+    pub removed: Vec<usize>,
+    /// Rows to move behind another, or to the top.
+    pub moved: Option<(Vec<usize>, Option<usize>)>,
+}
+
+/// Makes changes and keeps the way back under what they are called. `columns` are
+/// the columns before, where these are changed with the rows. Gives the numbers of
+/// the new rows.
+pub fn edit(t: &Transaction<'_>, sheet: i64, edits: &Edits, columns: Option<&[ColumnInfo]>, what: &str, at: &str) -> Result<Vec<usize>> {
+    let mut touched: Vec<usize> = edits.cells.iter().map(|(row, ..)| *row).chain(edits.removed.iter().copied()).collect();
+    touched.extend(edits.moved.iter().flat_map(|(rows, _)| rows.iter().copied()));
+    touched.sort_unstable();
+    touched.dedup();
+    let mut before = states(t, sheet, &touched)?;
+    let mut now = before.clone();
+    let mut sorted: Vec<&(usize, usize, Cell)> = edits.cells.iter().collect();
+    sorted.sort_by_key(|(row, ..)| *row);
+    for state in &mut now {
+        let from = sorted.partition_point(|(row, ..)| *row < state.number);
+        let own = sorted[from..].iter().take_while(|(row, ..)| *row == state.number);
+        let Some(text) = state.cells.as_deref() else { continue };
+        let mut cells: Vec<Cell> = serde_json::from_str(text)?;
+        let mut differs = false;
+        for (_, place, cell) in own {
+            if cells.len() <= *place {
+                cells.resize(place + 1, Cell::Blank);
+            }
+            cells[*place] = cell.clone();
+            differs = true;
+        }
+        if edits.removed.contains(&state.number) {
+            state.cells = None;
+        } else if differs {
+            state.cells = Some(serde_json::to_string(&cells)?);
+        }
+    }
+    if let Some((rows, after)) = &edits.moved {
+        let places = places_after(t, sheet, *after, rows.len(), rows)?;
+        for (row, place) in rows.iter().zip(places) {
+            if let Some(state) = now.iter_mut().find(|s| s.number == *row) {
+                state.position = place;
+            }
+        }
+    }
+    let mut numbers = Vec::with_capacity(edits.added.len());
+    let mut at_row = 0;
+    while at_row < edits.added.len() {
+        // Neighbours that follow one row get their places together.
+        let after = edits.added[at_row].0;
+        let count = edits.added[at_row..].iter().take_while(|(a, _)| *a == after).count();
+        for (place, (_, cells)) in places_after(t, sheet, after.or(last(t, sheet)?), count, &[])?.into_iter().zip(&edits.added[at_row..]) {
+            let number =
+                t.query_row("UPDATE sheet SET next_number = next_number + 1 WHERE id = ?1 RETURNING next_number - 1", [sheet], |r| {
+                    r.get(0)
+                })?;
+            before.push(State { number, position: place, cells: None });
+            now.push(State { number, position: place, cells: Some(serde_json::to_string(cells)?) });
+            numbers.push(number);
+        }
+        at_row += count;
+    }
+    put(t, sheet, &now)?;
+    keep(t, sheet, what, at, &before, columns)?;
+    Ok(numbers)
+}
+
+/// Keeps the way back from a change of columns alone.
+pub fn keep_columns(t: &Transaction<'_>, sheet: i64, before: &[ColumnInfo], what: &str, at: &str) -> Result<()> {
+    keep(t, sheet, what, at, &[], Some(before))
+}
+
+fn keep(t: &Transaction<'_>, sheet: i64, what: &str, at: &str, rows: &[State], columns: Option<&[ColumnInfo]>) -> Result<()> {
+    t.execute("DELETE FROM sheet_change WHERE sheet_id = ?1 AND undone", [sheet])?;
+    let columns = columns.map(serde_json::to_string).transpose()?;
+    t.execute(
+        "INSERT INTO sheet_change (sheet_id, at, what, rows, columns) VALUES (?1, ?2, ?3, ?4, ?5)",
+        params![sheet, at, what, serde_json::to_string(rows)?, columns],
+    )?;
+    t.execute(
+        "DELETE FROM sheet_change WHERE sheet_id = ?1 AND id NOT IN (SELECT id FROM sheet_change WHERE sheet_id = ?1 ORDER BY id DESC LIMIT ?2)",
+        params![sheet, KEPT],
+    )?;
+    Ok(())
+}
+
+/// Takes the last change back, or makes the last that was taken back anew. Gives
+/// what it was called.
+pub fn undo(t: &Transaction<'_>, sheet: i64, again: bool) -> Result<Option<String>> {
+    let sql = match again {
+        false => "SELECT id, what, rows, columns FROM sheet_change WHERE sheet_id = ?1 AND NOT undone ORDER BY id DESC LIMIT 1",
+        true => "SELECT id, what, rows, columns FROM sheet_change WHERE sheet_id = ?1 AND undone ORDER BY id LIMIT 1",
+    };
+    let found = t
+        .query_row(sql, [sheet], |r| {
+            Ok((r.get::<_, i64>(0)?, r.get::<_, String>(1)?, r.get::<_, String>(2)?, r.get::<_, Option<String>>(3)?))
+        })
+        .optional()?;
+    let Some((id, what, rows, columns)) = found else { return Ok(None) };
+    let rows: Vec<State> = serde_json::from_str(&rows)?;
+    // What stands now becomes the way back to it.
+    let numbers: Vec<usize> = rows.iter().map(|s| s.number).collect();
+    let mut now = states(t, sheet, &numbers)?;
+    for state in &rows {
+        if !now.iter().any(|s| s.number == state.number) {
+            now.push(State { cells: None, ..state.clone() });
+        }
+    }
+    put(t, sheet, &rows)?;
+    let mut columns_now = None;
+    if let Some(before) = columns {
+        let before: Vec<ColumnInfo> = serde_json::from_str(&before)?;
+        columns_now = sheets::sheet(t, sheet)?.map(|s| serde_json::to_string(&s.columns)).transpose()?;
+        sheets::set_columns(t, sheet, &before)?;
+    }
+    t.execute(
+        "UPDATE sheet_change SET rows = ?2, columns = ?3, undone = ?4 WHERE id = ?1",
+        params![id, serde_json::to_string(&now)?, columns_now, !again],
+    )?;
+    Ok(Some(what))
+}
+
+/// What can be undone and what redone, as it is called.
+pub fn steps(c: &Connection, sheet: i64) -> Result<(Option<String>, Option<String>)> {
+    let one = |sql: &str| c.prepare_cached(sql)?.query_row([sheet], |r| r.get(0)).optional();
+    Ok((
+        one("SELECT what FROM sheet_change WHERE sheet_id = ?1 AND NOT undone ORDER BY id DESC LIMIT 1")?,
+        one("SELECT what FROM sheet_change WHERE sheet_id = ?1 AND undone ORDER BY id LIMIT 1")?,
+    ))
+}
+
+fn states(c: &Connection, sheet: i64, numbers: &[usize]) -> Result<Vec<State>> {
+    let mut query = c.prepare_cached("SELECT position, cells FROM sheet_row WHERE sheet_id = ?1 AND number = ?2")?;
+    let mut found = Vec::with_capacity(numbers.len());
+    for number in numbers {
+        let state = query
+            .query_row(params![sheet, number], |r| Ok(State { number: *number, position: r.get(0)?, cells: Some(r.get(1)?) }))
+            .optional()?;
+        found.extend(state);
+    }
+    Ok(found)
+}
+
+fn put(t: &Transaction<'_>, sheet: i64, states: &[State]) -> Result<()> {
+    let mut set = t.prepare_cached(
+        "INSERT INTO sheet_row (sheet_id, number, position, cells) VALUES (?1, ?2, ?3, ?4)
+         ON CONFLICT (sheet_id, number) DO UPDATE SET position = ?3, cells = ?4",
+    )?;
+    let mut drop = t.prepare_cached("DELETE FROM sheet_row WHERE sheet_id = ?1 AND number = ?2")?;
+    for state in states {
+        match &state.cells {
+            Some(cells) => set.execute(params![sheet, state.number, state.position, cells])?,
+            None => drop.execute(params![sheet, state.number])?,
+        };
+    }
+    t.execute("UPDATE sheet SET row_count = (SELECT count(*) FROM sheet_row WHERE sheet_id = ?1) WHERE id = ?1", [sheet])?;
+    Ok(())
+}
+
+fn last(c: &Connection, sheet: i64) -> Result<Option<usize>> {
+    let mut query = c.prepare_cached("SELECT number FROM sheet_row WHERE sheet_id = ?1 ORDER BY position DESC LIMIT 1")?;
+    Ok(query.query_row([sheet], |r| r.get(0)).optional()?)
+}
+
+/// Places for rows behind another, or before all, in their order; `without` are the
+/// rows that will leave their own.
+fn places_after(c: &Connection, sheet: i64, after: Option<usize>, count: usize, without: &[usize]) -> Result<Vec<f64>> {
+    let at: f64 = match after {
+        Some(row) => c
+            .query_row("SELECT position FROM sheet_row WHERE sheet_id = ?1 AND number = ?2", params![sheet, row], |r| r.get(0))
+            .optional()?
+            .unwrap_or(0.0),
+        None => c.query_row("SELECT coalesce(min(position), 1) - 1 FROM sheet_row WHERE sheet_id = ?1", [sheet], |r| r.get(0))?,
+    };
+    let mut query = c.prepare_cached("SELECT number, position FROM sheet_row WHERE sheet_id = ?1 AND position > ?2 ORDER BY position")?;
+    let mut rows = query.query(params![sheet, at])?;
+    let mut next = None;
+    while let Some(row) = rows.next()? {
+        if !without.contains(&row.get::<_, usize>(0)?) {
+            next = Some(row.get::<_, f64>(1)?);
+            break;
+        }
+    }
+    let step = next.map_or(1.0, |next| (next - at) / (count + 1) as f64);
+    Ok((1..=count).map(|n| at + step * n as f64).collect())
+}

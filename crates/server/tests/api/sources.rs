@@ -1,0 +1,198 @@
+//! Workbooks as a place to work in: changed, computed, related, brought in again.
+
+use axum::body::{Body, to_bytes};
+use axum::http::{Request, StatusCode};
+use serde_json::{Value, json};
+use tower::ServiceExt;
+
+use crate::office::Office;
+
+const HOLDERS: &[u8] = b"Ref;Name;Balance;Due\nBQ-1;J\xc3\xb6rg Br\xc3\xbcckner;480,50;1.10.2026\nBQ-2;Femke Achterberg;1.248,00;30.11.2026\nBQ-3;Tom;0,00;soon\n";
+const INVOICES: &[u8] = b"Number,Holder,Amount\n1,BQ-1,10.00\n2,bq-2,20.00\n3,BQ-2,30.50\n4,BQ-9,40.00\n";
+const LINES: &[u8] = b"Invoice,Item\n2,Berth\n2,Power\n3,Crane\n";
+
+/// Holders are sheet 1, invoices 2, lines 3.
+async fn office() -> Office {
+    let office = Office::empty().await;
+    for (name, bytes) in [("holders.csv", HOLDERS), ("invoices.csv", INVOICES), ("lines.csv", LINES)] {
+        assert_eq!(office.upload("/api/sources", &[(name, bytes)]).await.0, StatusCode::OK);
+    }
+    // Three cells are too few to tell that the one that is none is meant as a date.
+    done(&office, "PUT", "/api/sheets/1/columns/3", json!({ "name": "Due", "type": "date" })).await;
+    office
+}
+
+async fn done(office: &Office, method: &str, path: &str, body: Value) -> Value {
+    let (status, answer) = office.ask(method, path, body).await;
+    assert_eq!(status, StatusCode::OK, "{method} {path}: {answer}");
+    answer
+}
+
+/// The rows as `number: cell, cell`.
+async fn rows(office: &Office, sheet: u8) -> Vec<String> {
+    let page = office.get(&format!("/api/sheets/{sheet}/rows")).await;
+    let told = |row: &Value| {
+        let cells: Vec<&str> = row["cells"].as_array().expect("cells").iter().map(|c| c["text"].as_str().expect("text")).collect();
+        format!("{}: {}", row["number"], cells.join(", "))
+    };
+    page["rows"].as_array().expect("rows").iter().map(told).collect()
+}
+
+#[tokio::test]
+async fn cells_are_written_rows_added_moved_and_deleted_and_all_of_it_undone() {
+    let office = office().await;
+    let before = rows(&office, 1).await;
+    let edits =
+        json!({ "what": "Paste 2 cells", "cells": [{ "row": 1, "column": 2, "text": "12,75" }, { "row": 3, "column": 3, "text": "" }] });
+    done(&office, "POST", "/api/sheets/1/rows", edits).await;
+    assert_eq!(rows(&office, 1).await[0], "1: BQ-1, Jörg Brückner, 12.75, 1 Oct 2026");
+    let added = json!({ "what": "Add 2 rows", "added": [{ "after": 1, "cells": ["BQ-7"] }, { "after": 1, "cells": ["BQ-8", "Ada"] }] });
+    assert_eq!(done(&office, "POST", "/api/sheets/1/rows", added).await["added"], json!([4, 5]));
+    done(&office, "POST", "/api/sheets/1/rows", json!({ "what": "Delete row 2", "removed": [2] })).await;
+    done(&office, "POST", "/api/sheets/1/rows", json!({ "what": "Move row 3", "moved": { "rows": [3], "after": null } })).await;
+    let numbers = |rows: Vec<String>| rows.iter().map(|r| r.split(':').next().unwrap_or_default().to_owned()).collect::<Vec<_>>();
+    assert_eq!(numbers(rows(&office, 1).await), ["3", "1", "4", "5"]);
+    let after = rows(&office, 1).await;
+    for what in ["Move row 3", "Delete row 2", "Add 2 rows", "Paste 2 cells"] {
+        assert_eq!(done(&office, "POST", "/api/sheets/1/undo", Value::Null).await["what"], what);
+    }
+    assert_eq!(rows(&office, 1).await, before);
+    assert_eq!(office.get("/api/sheets/1/rows").await["redo"], "Paste 2 cells");
+    for _ in 0..4 {
+        done(&office, "POST", "/api/sheets/1/redo", Value::Null).await;
+    }
+    assert_eq!(rows(&office, 1).await, after);
+    assert_eq!(done(&office, "POST", "/api/sheets/1/redo", Value::Null).await["what"], Value::Null);
+}
+
+#[tokio::test]
+async fn a_computed_column_follows_its_inputs_and_tells_its_errors() {
+    let office = office().await;
+    let tried = done(&office, "POST", "/api/sheets/1/formula", json!({ "formula": "balance * 120%" })).await;
+    assert_eq!((&tried["type"], &tried["errors"], &tried["samples"][0]["text"]), (&json!("money"), &json!(0), &json!("576.60")), "{tried}");
+    let tried = done(&office, "POST", "/api/sheets/1/formula", json!({ "formula": "balanse * 2" })).await;
+    assert!(tried["problem"].as_str().expect("a problem").contains("did you mean “Balance”?"), "{tried}");
+    let sheet = done(&office, "POST", "/api/sheets/1/columns", json!({ "name": "With VAT", "formula": "balance * 120%" })).await;
+    assert_eq!((&sheet["columns"][4]["type"], &sheet["columns"][4]["currency"]), (&json!("money"), &json!("EUR")));
+    done(&office, "POST", "/api/sheets/1/columns", json!({ "name": "Days", "formula": "due - date(2026; 10; 1)" })).await;
+    let page = office.get("/api/sheets/1/rows").await;
+    assert_eq!(page["rows"][1]["cells"][5]["text"], "60");
+    assert!(page["rows"][2]["cells"][5]["wrong"].as_str().expect("wrong").contains("“soon”"), "{page}");
+    assert_eq!(page["misfits"], json!([0, 0, 0, 1, 0, 1]));
+    done(&office, "POST", "/api/sheets/1/rows", json!({ "what": "Write", "cells": [{ "row": 3, "column": 3, "text": "3.10.2026" }] }))
+        .await;
+    assert_eq!(rows(&office, 1).await[2], "3: BQ-3, Tom, 0.00, 3 Oct 2026, 0.00, 2");
+    // Filters and sorting take it like any other.
+    let page = office.get("/api/sheets/1/rows?filter=days%20%3E%201&sort=-6").await;
+    assert_eq!(page["rows"].as_array().expect("rows").iter().map(|r| r["number"].as_u64()).collect::<Vec<_>>(), [Some(2), Some(3)]);
+    let typed = json!({ "what": "Write", "cells": [{ "row": 1, "column": 5, "text": "9" }] });
+    assert!(office.refused("POST", "/api/sheets/1/rows", typed).await.contains("filled by its formula"));
+    let own = json!({ "name": "Days", "formula": "days + 1" });
+    assert!(office.refused("PUT", "/api/sheets/1/columns/5", own).await.contains("it needs its own value: Days needs Days"));
+}
+
+#[tokio::test]
+async fn columns_are_added_renamed_moved_and_deleted_without_losing_cells() {
+    let office = office().await;
+    done(&office, "DELETE", "/api/sheets/1/columns/1", Value::Null).await;
+    done(&office, "POST", "/api/sheets/1/columns", json!({ "name": "Berth", "at": 0 })).await;
+    assert_eq!(rows(&office, 1).await[0], "1: , BQ-1, 480.50, 1 Oct 2026");
+    done(&office, "POST", "/api/sheets/1/rows", json!({ "what": "Write", "cells": [{ "row": 1, "column": 0, "text": "A10" }] })).await;
+    let sheet = done(&office, "PUT", "/api/sheets/1/columns/0", json!({ "name": "Place", "type": "text", "at": 3 })).await;
+    assert_eq!(
+        sheet["columns"].as_array().expect("columns").iter().map(|c| c["name"].as_str().expect("a name")).collect::<Vec<_>>(),
+        ["Ref", "Balance", "Due", "Place"]
+    );
+    assert_eq!(rows(&office, 1).await[0], "1: BQ-1, 480.50, 1 Oct 2026, A10");
+    for _ in 0..4 {
+        done(&office, "POST", "/api/sheets/1/undo", Value::Null).await;
+    }
+    assert_eq!(rows(&office, 1).await[0], "1: BQ-1, Jörg Brückner, 480.50, 1 Oct 2026");
+    let taken = json!({ "name": "NAME" });
+    assert!(office.refused("POST", "/api/sheets/1/columns", taken).await.contains("there is a column “NAME” already"));
+    // One column may be read by a locale of its own.
+    done(&office, "PUT", "/api/sheets/1/columns/2", json!({ "name": "Balance", "type": "number", "locale": "en-US" })).await;
+    assert_eq!(office.get("/api/sheets/1/rows").await["rows"][1]["cells"][2]["wrong"], "not a number");
+}
+
+#[tokio::test]
+async fn relations_hang_lists_on_rows_to_any_depth_and_are_checked() {
+    let office = office().await;
+    let relation = json!({ "key": "Holder", "other": 1, "other_key": "Ref", "one_name": "Owner", "many_name": "Invoices" });
+    let sheet = done(&office, "POST", "/api/sheets/2/relations", relation.clone()).await;
+    assert_eq!((&sheet["related"][0]["name"], &sheet["related"][0]["other_name"]), (&json!("Owner"), &json!("holders, holders")));
+    let lines = json!({ "key": "Invoice", "other": 2, "other_key": "Number", "one_name": "Invoice sent", "many_name": "Lines" });
+    done(&office, "POST", "/api/sheets/3/relations", lines).await;
+    assert_eq!(rows(&office, 1).await[1], "2: BQ-2, Femke Achterberg, 1,248.00, 30 Nov 2026, 2 records");
+    done(&office, "POST", "/api/sheets/1/columns", json!({ "name": "Lines in all", "formula": "count(invoices.lines)" })).await;
+    assert_eq!(rows(&office, 1).await[1], "2: BQ-2, Femke Achterberg, 1,248.00, 30 Nov 2026, 3, 2 records");
+    // From the lines up: the invoice, and its owner.
+    let fields = office.get("/api/sheets/3/fields?row=1").await;
+    assert_eq!(fields[2]["within"][3]["within"][1]["placeholder"], "[: Invoice sent.Owner.Name]", "{fields}");
+    let checked = office.get("/api/relations/1").await;
+    assert_eq!((&checked["orphans"], &checked["duplicate_count"]), (&json!([{ "row": 4, "key": "BQ-9" }]), &json!(0)));
+    assert!(office.refused("POST", "/api/sheets/2/relations", relation).await.contains("has a field “Owner” already"));
+    assert!(
+        office.refused("DELETE", "/api/sheets/2/columns/1", Value::Null).await.contains("is the key of the relation to holders, holders")
+    );
+    // A renamed key stays the key.
+    done(&office, "PUT", "/api/sheets/2/columns/1", json!({ "name": "Holder ref" })).await;
+    assert_eq!(office.get("/api/sheets/1/rows").await["rows"][1]["cells"][5]["text"], "2 records");
+    done(&office, "DELETE", "/api/relations/1", Value::Null).await;
+    assert_eq!(office.get("/api/sheets/1").await["related"], json!([]));
+}
+
+#[tokio::test]
+async fn a_newer_file_is_looked_at_first_and_taken_over_in_one_step() {
+    let office = office().await;
+    done(&office, "POST", "/api/sheets/1/columns", json!({ "name": "Half", "formula": "balance / 2" })).await;
+    let newer = "Name,Ref,Due,Balance,Phone\nJörg Brückner,BQ-1,2026-10-01,480.50,+44 1632 960 001\nFemke van Achterberg,bq-2,2026-11-30,99.00,\nIdris,BQ-4,2026-12-24,7.00,\n";
+    let (status, taken) = office.upload("/api/sheets/1/newer", &[("holders-new.csv", newer.as_bytes())]).await;
+    assert_eq!((status, &taken["keys"][0]), (StatusCode::OK, &json!("Name")), "{taken}");
+    let file = taken["file"].as_str().expect("a file");
+    let look = office.get(&format!("/api/sheets/1/newer?file={file}&name=holders-new.csv&sheet=holders-new&key=Ref")).await;
+    assert_eq!((&look["same"], &look["added_count"], &look["changed_count"]), (&json!(0), &json!(1), &json!(2)), "{look}");
+    assert_eq!(look["changed"][1]["cells"][0], json!({ "column": "Name", "old": "Femke Achterberg", "new": "Femke van Achterberg" }));
+    assert_eq!((&look["new_columns"], &look["gone"][0]["label"]), (&json!(["Phone"]), &json!("Tom")));
+    let before = rows(&office, 1).await;
+    let body = json!({ "file": file, "name": "holders-new.csv", "sheet": "holders-new", "key": "Ref", "added": true, "changed": true, "gone": true });
+    done(&office, "POST", "/api/sheets/1/newer/apply", body).await;
+    assert_eq!(
+        rows(&office, 1).await,
+        [
+            "1: BQ-1, Jörg Brückner, 480.50, 1 Oct 2026, 240.25, +44 1632 960 001",
+            "2: bq-2, Femke van Achterberg, 99.00, 30 Nov 2026, 49.50, ",
+            "4: BQ-4, Idris, 7.00, 24 Dec 2026, 3.50, "
+        ]
+    );
+    assert_eq!(done(&office, "POST", "/api/sheets/1/undo", Value::Null).await["what"], "Bring in “holders-new.csv”");
+    assert_eq!(rows(&office, 1).await, before);
+    let twice = "Ref,Name\nBQ-1,Ada\nBQ-1,Ada\n";
+    assert!(
+        office.upload("/api/sheets/1/newer", &[("t.csv", twice.as_bytes())]).await.1["message"]
+            .as_str()
+            .expect("a message")
+            .contains("no column tells the rows")
+    );
+}
+
+#[tokio::test]
+async fn what_is_on_the_clipboard_becomes_a_workbook_and_goes_out_as_a_file() {
+    let office = office().await;
+    let source =
+        done(&office, "POST", "/api/sources/paste", json!({ "name": "From mail", "text": "Berth\tFee\nA10\t12.50\nB7\t=1+1\n" })).await;
+    assert_eq!((&source["name"], &source["sheets"][0]["row_count"]), (&json!("From mail"), &json!(2)));
+    done(&office, "PUT", "/api/sources/4", json!({ "name": "Fees" })).await;
+    for (format, start) in [("csv", &b"\xef\xbb\xbfBerth,Fee"[..]), ("xlsx", b"PK"), ("ods", b"PK"), ("json", b"[")] {
+        let request =
+            Request::builder().uri(format!("/api/sheets/4/export?format={format}&find=b7")).body(Body::empty()).expect("a request");
+        let answer = office.router.clone().oneshot(request).await.expect("answers");
+        assert!(answer.headers()["content-disposition"].to_str().expect("text").ends_with(&format!(".{format}")));
+        let bytes = to_bytes(answer.into_body(), 1 << 20).await.expect("bytes");
+        assert!(bytes.starts_with(start), "{format}");
+        if format == "csv" {
+            assert_eq!(String::from_utf8_lossy(&bytes[3..]), "Berth,Fee\nB7,'=1+1\n");
+        }
+    }
+    assert!(office.refused("GET", "/api/sheets/4/export?format=doc", Value::Null).await.contains("choose csv, xlsx, ods or json"));
+}
