@@ -7,7 +7,7 @@ export const router = createRouter({
     { path: '/', redirect: '/dispatches' },
     { path: '/sources', component: () => import('./screens/Sources.vue'), meta: { title: 'Sources' } },
     {
-      path: '/sheets/:id(\\d+)',
+      path: '/sheets/:id(\\d+)/:view(column|relations|newer|row)?/:which(\\d+|new)?',
       component: () => import('./screens/Sheet.vue'),
       props: true,
       meta: { title: 'Sheet' },

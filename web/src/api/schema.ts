@@ -444,6 +444,24 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/relations/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Checks a relation: rows that belong to none, and keys that are held twice. */
+        get: operations["get_relations__id_"];
+        put?: never;
+        post?: never;
+        /** Deletes a relation; the rows of both sheets stay. */
+        delete: operations["delete_relations__id_"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/run-events": {
         parameters: {
             query?: never;
@@ -649,6 +667,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/sheets/{id}/columns": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Adds a column. */
+        post: operations["post_sheets__id__columns"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/sheets/{id}/columns/{index}": {
         parameters: {
             query?: never;
@@ -657,10 +692,11 @@ export interface paths {
             cookie?: never;
         };
         get?: never;
-        /** Corrects a column's type. */
+        /** Changes a column: its name, type, formula, the locale it is read by, its place. */
         put: operations["put_sheets__id__columns__index_"];
         post?: never;
-        delete?: never;
+        /** Deletes a column with its cells; that can be undone. */
+        delete: operations["delete_sheets__id__columns__index_"];
         options?: never;
         head?: never;
         patch?: never;
@@ -676,6 +712,23 @@ export interface paths {
         get?: never;
         /** Says in which order a sheet writes day and month. */
         put: operations["put_sheets__id__date_order"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sheets/{id}/export": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The rows of a sheet as a file: those looked at, in their order. */
+        get: operations["get_sheets__id__export"];
+        put?: never;
         post?: never;
         delete?: never;
         options?: never;
@@ -717,6 +770,92 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/sheets/{id}/formula": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Tries a formula on the first rows of a sheet. */
+        post: operations["post_sheets__id__formula"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sheets/{id}/newer": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Compares a newer file with a sheet. */
+        get: operations["get_sheets__id__newer"];
+        put?: never;
+        /** Takes a newer file in, to be compared; nothing is changed yet. */
+        post: operations["post_sheets__id__newer"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sheets/{id}/newer/apply": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Takes a newer file over, in one step that can be undone. */
+        post: operations["post_sheets__id__newer_apply"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sheets/{id}/redo": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Makes the change anew that was taken back last. */
+        post: operations["post_sheets__id__redo"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sheets/{id}/relations": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Relates a sheet to another. */
+        post: operations["post_sheets__id__relations"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/sheets/{id}/rows": {
         parameters: {
             query?: never;
@@ -727,7 +866,42 @@ export interface paths {
         /** Rows of a sheet, filtered and sorted. */
         get: operations["get_sheets__id__rows"];
         put?: never;
+        /** Changes rows: writes cells, adds, deletes and moves rows. */
+        post: operations["post_sheets__id__rows"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sheets/{id}/rows/{row}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A row and its history. */
+        get: operations["get_sheets__id__rows__row_"];
+        put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sheets/{id}/undo": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Takes back the last change of a sheet. */
+        post: operations["post_sheets__id__undo"];
         delete?: never;
         options?: never;
         head?: never;
@@ -752,7 +926,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/sources/{id}": {
+    "/api/sources/paste": {
         parameters: {
             query?: never;
             header?: never;
@@ -761,6 +935,24 @@ export interface paths {
         };
         get?: never;
         put?: never;
+        /** Makes a workbook of a pasted table. */
+        post: operations["post_sources_paste"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sources/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Renames a source. */
+        put: operations["put_sources__id_"];
         post?: never;
         /** Deletes a source that no dispatch and no run uses. */
         delete: operations["delete_sources__id_"];
@@ -1038,6 +1230,29 @@ export interface paths {
 export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
+        /** @description What a newer file changes. */
+        AgainView: {
+            /** @description The first of them, cell by cell. */
+            added: string[][];
+            /** @description How many rows are new. */
+            added_count: number;
+            /** @description The first of them. */
+            changed: components["schemas"]["ChangedRow"][];
+            /** @description How many rows have other cells. */
+            changed_count: number;
+            /** @description The columns of those cells. */
+            columns: string[];
+            /** @description The first of them. */
+            gone: components["schemas"]["GoneRow"][];
+            /** @description How many rows the file has not. */
+            gone_count: number;
+            /** @description Columns that the file has not; they stay as they are. */
+            kept_columns: string[];
+            /** @description Columns that the sheet will get. */
+            new_columns: string[];
+            /** @description How many rows stay as they are. */
+            same: number;
+        };
         /**
          * @description What is attached: nothing, or the record's data.
          * @enum {string}
@@ -1083,12 +1298,23 @@ export interface components {
             /** @description Columns that the template and the texts do not use. */
             unused: string[];
         };
+        /** @description A cell that is written. */
+        CellEdit: {
+            /** @description Which of the columns, from 0. */
+            column: number;
+            /** @description The row's number. */
+            row: number;
+            /** @description What is typed. */
+            text: string;
+        };
         /** @description One cell. */
         CellInfo: {
             /** @description Its text. */
             text: string;
-            /** @description What it should be, where it does not fit its column's type. */
-            wanted?: string | null;
+            /** @description What to type for it, where that is not how it is shown. */
+            typed?: string | null;
+            /** @description What is wrong with it, in words. */
+            wrong?: string | null;
         };
         /** @description A line that changed. */
         ChangeInfo: {
@@ -1096,6 +1322,24 @@ export interface components {
             line: number;
             /** @description Its pieces in order. */
             pieces: components["schemas"]["PieceInfo"][];
+        };
+        /** @description A cell that differs. */
+        ChangedCell: {
+            /** @description Its column. */
+            column: string;
+            /** @description As it will be. */
+            new: string;
+            /** @description As it is. */
+            old: string;
+        };
+        /** @description A row with other cells. */
+        ChangedRow: {
+            /** @description The cells that differ. */
+            cells: components["schemas"]["ChangedCell"][];
+            /** @description What to call it. */
+            label: string;
+            /** @description Its number. */
+            number: number;
         };
         /** @description A text to check. */
         Checked: {
@@ -1164,12 +1408,18 @@ export interface components {
         };
         /** @description A column. */
         ColumnInfo: {
+            /** @description Where its cells stand in a row; at its own place where nothing is said. */
+            cell?: number | null;
             /** @description The currency of a column of money. */
             currency?: string | null;
+            /** @description The formula that fills it. */
+            formula?: string | null;
             /** @description The columns of the records that a record or list holds. */
             inner?: components["schemas"]["ColumnInfo"][];
             /** @description What the items of a list of plain values are. */
             items?: string | null;
+            /** @description The locale that its text is read by, where that is not the sheet's. */
+            locale?: string | null;
             /** @description Its name. */
             name: string;
             /** @description text, number, money, date, yes/no or e-mail. */
@@ -1254,6 +1504,11 @@ export interface components {
             sources: number[];
             /** @description The templates brought in. */
             templates: number[];
+        };
+        /** @description What a change came to. */
+        Edited: {
+            /** @description The numbers of the rows that were added. */
+            added: number[];
         };
         /** @description The e-mail channel; every field may hold placeholders. */
         EmailBody: {
@@ -1343,6 +1598,17 @@ export interface components {
             /** @description What it makes of the record's value. */
             sample: string;
         };
+        /** @description What a formula gives. */
+        FormulaSample: {
+            /** @description How many rows it gives an error for. */
+            errors: number;
+            /** @description What is wrong with it. */
+            problem?: string | null;
+            /** @description The first rows with their value, and one with an error where there is one. */
+            samples: components["schemas"]["RowSample"][];
+            /** @description The type of its values. */
+            type: string;
+        };
         /** @description A function of the language, as the help shows it. */
         FunctionInfo: {
             /** @description What it yields. */
@@ -1357,6 +1623,13 @@ export interface components {
             result: string;
             /** @description How it is written. */
             syntax: string;
+        };
+        /** @description A row that the file has not. */
+        GoneRow: {
+            /** @description What to call it. */
+            label: string;
+            /** @description Its number. */
+            number: number;
         };
         /** @description What the source's columns tell of a placeholder. */
         HintInfo: {
@@ -1423,21 +1696,12 @@ export interface components {
             /** @description The key. */
             key: string;
         };
-        /** @description What became of the last document made for a row. */
-        LastDocument: {
-            /** @description When it last changed. */
-            changed: string;
-            /** @description The dispatch's name. */
-            dispatch: string;
-            /** @description What went wrong. */
-            error: string;
-            /**
-             * Format: int64
-             * @description The item's number.
-             */
-            item: number;
-            /** @description Its state. */
-            state: string;
+        /** @description A row that does not fit a relation. */
+        KeyAt: {
+            /** @description What its key is. */
+            key: string;
+            /** @description The row's number. */
+            row: number;
         };
         /** @description Something to mark in the text. */
         MarkInfo: {
@@ -1469,6 +1733,18 @@ export interface components {
             subject: string;
             to: string;
         };
+        /** @description Rows that are moved. */
+        MovedRows: {
+            /** @description The row that they follow; at the top where there is none. */
+            after?: number | null;
+            /** @description The rows in their order. */
+            rows: number[];
+        };
+        /** @description A cell with its column's name. */
+        NamedCell: components["schemas"]["CellInfo"] & {
+            /** @description The column. */
+            column: string;
+        };
         /** @description A field that a template needs. */
         NeedInfo: {
             /** @description As first written. */
@@ -1479,6 +1755,27 @@ export interface components {
             uses: number;
             /** @description The fields of its record or its records. */
             within: components["schemas"]["NeedInfo"][];
+        };
+        /** @description A column as a person wants it. */
+        NewColumn: {
+            /** @description Where it stands among the columns, from 0; where it is, or last. */
+            at?: number | null;
+            /** @description The currency, for money. */
+            currency?: string | null;
+            /** @description The formula that fills it. */
+            formula?: string | null;
+            /**
+             * @description The locale that its text is read by, a BCP 47 tag, where that is not the
+             *     sheet's.
+             */
+            locale?: string | null;
+            /** @description Its name. */
+            name: string;
+            /**
+             * @description text, number, money, date, yes/no or e-mail; a computed column has that of its
+             *     values.
+             */
+            type?: string;
         };
         /** @description How a sheet writes its dates. */
         NewDateOrder: {
@@ -1509,6 +1806,37 @@ export interface components {
             /** @description Its name. */
             name: string;
         };
+        /** @description A new name. */
+        NewName: {
+            /** @description The name. */
+            name: string;
+        };
+        /**
+         * @description A relation as a person wants it, seen from the sheet whose rows belong to a row
+         *     of the other.
+         */
+        NewRelation: {
+            /** @description The column that says to which row each belongs. */
+            key: string;
+            /** @description What a row of the other calls those that belong to it: `invoices`. */
+            many_name: string;
+            /** @description What a row calls the one it belongs to: `holder`. */
+            one_name: string;
+            /**
+             * Format: int64
+             * @description The other sheet.
+             */
+            other: number;
+            /** @description Its column that says the same. */
+            other_key: string;
+        };
+        /** @description A row that is added. */
+        NewRow: {
+            /** @description The row that it follows; the last where there is none. */
+            after?: number | null;
+            /** @description What is typed in its cells, by column. */
+            cells: string[];
+        };
         /** @description A specimen to keep. */
         NewSpecimen: components["schemas"]["Tried"] & {
             /** @description Its name; one of the same name is replaced. */
@@ -1519,12 +1847,29 @@ export interface components {
              */
             version: number;
         };
-        /** @description A column's new type. */
-        NewType: {
-            /** @description The currency, for money. */
-            currency?: string | null;
-            /** @description text, number, money, date, yes/no or e-mail. */
-            type: string;
+        /** @description Which file is compared, and how. */
+        Newer: {
+            /** @description The file, as it was named when it was taken in. */
+            file: string;
+            /** @description The column that tells rows apart. */
+            key: string;
+            /** @description Its name. */
+            name: string;
+            /** @description Which of its sheets. */
+            sheet: string;
+        };
+        /** @description A newer file that was taken in. */
+        NewerFile: {
+            /** @description What to name it by. */
+            file: string;
+            /** @description Columns that tell the rows of both apart; the first is the best. */
+            keys: string[];
+            /** @description Its name. */
+            name: string;
+            /** @description The one that is most like the sheet. */
+            sheet: string;
+            /** @description Its sheets. */
+            sheets: string[];
         };
         /** @description What a person notes of a version. */
         Note: {
@@ -1544,6 +1889,33 @@ export interface components {
             message: string;
             /** @description The station where it is mended. */
             station: string;
+        };
+        /** @description What was made of a row. */
+        OfRow: {
+            /** @description When it last changed. */
+            changed: string;
+            /** @description The dispatch's name. */
+            dispatch: string;
+            /** @description What went wrong. */
+            error: string;
+            /** @description The documents' name. */
+            file_name: string;
+            /**
+             * Format: int64
+             * @description The item's number.
+             */
+            item: number;
+            /** @description run or proof. */
+            kind: string;
+            /** @description The row's number. */
+            row: number;
+            /**
+             * Format: int64
+             * @description The run's number.
+             */
+            run: number;
+            /** @description The item's state. */
+            state: string;
         };
         /** @description Something that could stand at a place. */
         OfferInfo: {
@@ -1632,6 +2004,13 @@ export interface components {
             pages: components["schemas"]["SvgPage"][];
             /** @description The places that signers fill in. */
             signatures: components["schemas"]["PageField"][];
+        };
+        /** @description A table as it was on the clipboard. */
+        Pasted: {
+            /** @description What the workbook is to be called. */
+            name?: string;
+            /** @description Lines of cells parted by tabs, commas or semicolons; the first names the columns. */
+            text: string;
         };
         /** @description How PDFs are written. */
         PdfSetup: {
@@ -1766,27 +2145,112 @@ export interface components {
                 [key: string]: components["schemas"]["Value"];
             };
         };
+        /** @description What a relation adds to the rows of a sheet. */
+        RelatedInfo: {
+            /** @description The column that holds the key. */
+            key: string;
+            /** @description Whether it is all that match, not the one. */
+            many: boolean;
+            /** @description What the field is called. */
+            name: string;
+            /**
+             * Format: int64
+             * @description The sheet on the other side.
+             */
+            other: number;
+            /** @description Its column that holds the key. */
+            other_key: string;
+            /** @description Its workbook's and its own name. */
+            other_name: string;
+            /**
+             * Format: int64
+             * @description The relation's number.
+             */
+            relation: number;
+        };
+        /** @description How well two sheets fit together. */
+        RelationCheck: {
+            /** @description How many rows of the many have no key. */
+            blank: number;
+            /** @description How many rows of the one have a key that another has. */
+            duplicate_count: number;
+            /** @description The first hundred of them. */
+            duplicates: components["schemas"]["KeyAt"][];
+            /** @description The sheet whose rows belong to those of the other. */
+            many: string;
+            /**
+             * Format: int64
+             * @description Its number.
+             */
+            many_id: number;
+            /** @description The other sheet. */
+            one: string;
+            /**
+             * Format: int64
+             * @description Its number.
+             */
+            one_id: number;
+            /** @description How many rows of the many belong to none. */
+            orphan_count: number;
+            /** @description The first hundred of them. */
+            orphans: components["schemas"]["KeyAt"][];
+        };
         /** @description A placeholder's new text. */
         RewriteBody: {
             /** @description The whole placeholder, from `[:` to `]`. */
             text: string;
         };
+        /** @description Changes to rows, made at once. */
+        RowEdits: {
+            /** @description Rows that are added. */
+            added?: components["schemas"]["NewRow"][];
+            /** @description Cells that are written. */
+            cells?: components["schemas"]["CellEdit"][];
+            moved?: components["schemas"]["MovedRows"] | null;
+            /** @description Rows that are deleted. */
+            removed?: number[];
+            /** @description What the change is called when it can be undone: “Paste 12 cells”. */
+            what: string;
+        };
         /** @description One row. */
         RowInfo: {
-            /** @description Its cells as they are shown. */
+            /** @description Its cells as they are shown, those of relations after its own. */
             cells: components["schemas"]["CellInfo"][];
-            last?: components["schemas"]["LastDocument"] | null;
-            /** @description Its number in the sheet, from 1. */
+            /** @description Its last document from each dispatch, the newest first. */
+            last: components["schemas"]["OfRow"][];
+            /** @description Its number, which it keeps. */
             number: number;
         };
         /** @description Rows of a sheet. */
         RowPage: {
             /** @description How many cells of each column do not fit its type, over all rows. */
             misfits: number[];
+            /** @description The change that can be made anew. */
+            redo?: string | null;
             /** @description The rows asked for. */
             rows: components["schemas"]["RowInfo"][];
-            /** @description How many rows pass the filter. */
+            /** @description How many rows are looked at. */
             total: number;
+            /** @description The change that can be undone. */
+            undo?: string | null;
+        };
+        /** @description A row with the value that a formula gives. */
+        RowSample: components["schemas"]["CellInfo"] & {
+            /** @description What to call it. */
+            label: string;
+            /** @description The row's number. */
+            row: number;
+        };
+        /** @description A row with all that is known of it. */
+        RowView: {
+            /** @description Its cells. */
+            cells: components["schemas"]["NamedCell"][];
+            /** @description What was made of it, the newest first. */
+            documents: components["schemas"]["OfRow"][];
+            /** @description What to call it. */
+            label: string;
+            /** @description Its number. */
+            number: number;
         };
         /** @description A run with the count of its items in each state. */
         RunInfo: {
@@ -1884,6 +2348,8 @@ export interface components {
             id: number;
             /** @description Its name. */
             name: string;
+            /** @description What its relations add to each row, after its columns. */
+            related: components["schemas"]["RelatedInfo"][];
             /** @description How many rows it has. */
             row_count: number;
             /**
@@ -1946,6 +2412,11 @@ export interface components {
             /** @description How many documents the person was told; the run starts only if it is so. */
             count: number;
         };
+        /** @description What was undone or made anew. */
+        Step: {
+            /** @description What it was called; nothing where there was nothing to do. */
+            what?: string | null;
+        };
         /** @description A message in a list. */
         Summary: {
             /** @description How many attachments it has. */
@@ -1986,6 +2457,15 @@ export interface components {
              * @description Its width in points.
              */
             width: number;
+        };
+        /** @description What of a newer file is taken over. */
+        TakeOver: components["schemas"]["Newer"] & {
+            /** @description Whether new rows are added. */
+            added: boolean;
+            /** @description Whether rows get their other cells. */
+            changed: boolean;
+            /** @description Whether rows that the file has not are deleted. */
+            gone: boolean;
         };
         /** @description A template with what stands in one of its versions. */
         TemplateDetail: components["schemas"]["TemplateInfo"] & {
@@ -2072,6 +2552,13 @@ export interface components {
             values: {
                 [key: string]: components["schemas"]["Value"];
             };
+        };
+        /** @description A formula to try. */
+        TriedFormula: {
+            /** @description The column that it fills, from 0; none for a new one. */
+            column?: number | null;
+            /** @description The formula. */
+            formula: string;
         };
         /** @description What a template makes of values. */
         Tryout: components["schemas"]["Pages"] & {
@@ -3044,6 +3531,56 @@ export interface operations {
             };
         };
     };
+    get_relations__id_: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RelationCheck"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    delete_relations__id_: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/plain": boolean;
+                };
+            };
+        };
+    };
     get_run_events: {
         parameters: {
             query?: never;
@@ -3392,19 +3929,18 @@ export interface operations {
             };
         };
     };
-    put_sheets__id__columns__index_: {
+    post_sheets__id__columns: {
         parameters: {
             query?: never;
             header?: never;
             path: {
                 id: number;
-                index: number;
             };
             cookie?: never;
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["NewType"];
+                "application/json": components["schemas"]["NewColumn"];
             };
         };
         responses: {
@@ -3417,6 +3953,70 @@ export interface operations {
                 };
             };
             422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    put_sheets__id__columns__index_: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+                index: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewColumn"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SheetInfo"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    delete_sheets__id__columns__index_: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+                index: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SheetInfo"];
+                };
+            };
+            409: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -3450,6 +4050,52 @@ export interface operations {
                 };
             };
             404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    get_sheets__id__export: {
+        parameters: {
+            query: {
+                /** @description A condition that rows must pass. */
+                filter?: string;
+                /** @description A text that stands in any cell. */
+                find?: string;
+                /**
+                 * @description The columns to sort by, counted from 1, each with a minus where its greatest
+                 *     comes first: `3,-5`. The sheet's own order where it is blank.
+                 */
+                sort?: string;
+                /**
+                 * @description Only rows with a cell that does not fit its type: in this column, counted from
+                 *     1, or in any for 0.
+                 */
+                misfits?: number | null;
+                /** @description csv, xlsx, ods or json. */
+                format: string;
+            };
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/octet-stream": unknown;
+                };
+            };
+            422: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -3524,6 +4170,197 @@ export interface operations {
             };
         };
     };
+    post_sheets__id__formula: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TriedFormula"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FormulaSample"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    get_sheets__id__newer: {
+        parameters: {
+            query: {
+                /** @description The file, as it was named when it was taken in. */
+                file: string;
+                /** @description Its name. */
+                name: string;
+                /** @description Which of its sheets. */
+                sheet: string;
+                /** @description The column that tells rows apart. */
+                key: string;
+            };
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AgainView"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    post_sheets__id__newer: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": components["schemas"]["FileForm"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NewerFile"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    post_sheets__id__newer_apply: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TakeOver"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SheetInfo"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    post_sheets__id__redo: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Step"];
+                };
+            };
+        };
+    };
+    post_sheets__id__relations: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewRelation"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SheetInfo"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     get_sheets__id__rows: {
         parameters: {
             query?: {
@@ -3531,10 +4368,16 @@ export interface operations {
                 filter?: string;
                 /** @description A text that stands in any cell. */
                 find?: string;
-                /** @description The column to sort by; the sheet's order where there is none. */
-                sort?: number | null;
-                /** @description Whether the greatest comes first. */
-                down?: boolean;
+                /**
+                 * @description The columns to sort by, counted from 1, each with a minus where its greatest
+                 *     comes first: `3,-5`. The sheet's own order where it is blank.
+                 */
+                sort?: string;
+                /**
+                 * @description Only rows with a cell that does not fit its type: in this column, counted from
+                 *     1, or in any for 0.
+                 */
+                misfits?: number | null;
                 /** @description How many rows to pass over. */
                 from?: number;
                 /** @description How many rows to give, at most 500. */
@@ -3562,6 +4405,90 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    post_sheets__id__rows: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RowEdits"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Edited"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    get_sheets__id__rows__row_: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+                row: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RowView"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    post_sheets__id__undo: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Step"];
                 };
             };
         };
@@ -3604,6 +4531,70 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Source"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    post_sources_paste: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Pasted"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Source"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    put_sources__id_: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewName"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/plain": boolean;
                 };
             };
             422: {

@@ -1,6 +1,7 @@
 <script setup lang="ts" generic="Row">
-import { computed, ref, shallowRef, watch } from 'vue'
-import { useElementSize } from '@vueuse/core'
+import { ref } from 'vue'
+
+import { ROW, useRows } from './rows'
 
 /** A table of any length: rows are drawn where they are seen and fetched a page at a time. */
 const props = defineProps<{
@@ -12,56 +13,17 @@ const props = defineProps<{
 }>()
 const emit = defineEmits<{ open: [Row] }>()
 
-const ROW = 32
-const PAGE = 100
 const box = ref<HTMLElement>()
-const { height } = useElementSize(box)
-const top = ref(0)
 const at = ref(0)
-const pages = shallowRef(new Map<number, Row[]>())
-/** Pages that are fetched or on their way. */
-const wanted = new Set<number>()
+const { top, first, last, shown, row: rowAt, reveal } = useRows<Row>(props, box)
 
-const first = computed(() => Math.max(0, Math.floor(top.value / ROW) - 4))
-const last = computed(() =>
-  Math.min(props.total, Math.ceil((top.value + Math.max(height.value, 200)) / ROW) + 4),
-)
-const shown = computed(() => {
-  const rows: { index: number; row: Row | undefined }[] = []
-  for (let index = first.value; index < last.value; index++)
-    rows.push({ index, row: pages.value.get(Math.floor(index / PAGE))?.[index % PAGE] })
-  return rows
-})
-
-async function load(page: number, version: unknown) {
-  const rows = await props.fetch(page * PAGE, PAGE)
-  if (version !== props.version) return
-  pages.value = new Map(pages.value).set(page, rows)
-}
-
-watch(
-  () => [first.value, last.value, props.version, props.total] as const,
-  async ([from, to, version], before) => {
-    if (before && before[2] !== version) wanted.clear()
-    for (let page = Math.floor(from / PAGE); page <= Math.floor(Math.max(from, to - 1) / PAGE); page++) {
-      if (wanted.has(page) || !props.total) continue
-      wanted.add(page)
-      load(page, version).catch(() => wanted.delete(page))
-    }
-  },
-  { immediate: true },
-)
 function move(by: number) {
   at.value = Math.max(0, Math.min(props.total - 1, at.value + by))
-  const y = at.value * ROW
-  const view = box.value
-  if (!view) return
-  if (y < view.scrollTop) view.scrollTop = y
-  else if (y + ROW * 3 > view.scrollTop + view.clientHeight) view.scrollTop = y + ROW * 3 - view.clientHeight
+  reveal(at.value)
 }
 
 function open() {
-  const row = pages.value.get(Math.floor(at.value / PAGE))?.[at.value % PAGE]
+  const row = rowAt(at.value)
   if (row) emit('open', row)
 }
 </script>

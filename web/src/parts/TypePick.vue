@@ -3,7 +3,7 @@ import type { Schemas } from '../api/client'
 
 /** A column's type, which can be corrected. */
 defineProps<{ column: Schemas['ColumnInfo']; misfits: number }>()
-const emit = defineEmits<{ pick: [type: string, currency: string | null] }>()
+const emit = defineEmits<{ pick: [type: string, currency: string | null]; wrong: [] }>()
 const kinds: [string, string | null, string][] = [
   ['text', null, 'text'],
   ['number', null, 'number'],
@@ -38,7 +38,12 @@ function pick(event: Event) {
         {{ label }}
       </option>
     </select>
-    <template v-if="misfits">, {{ misfits }} wrong</template>
+    <template v-if="misfits"
+      >,
+      <button type="button" title="Show these rows" @click="emit('wrong')">
+        {{ misfits }} wrong
+      </button></template
+    >
   </small>
 </template>
 
@@ -56,6 +61,15 @@ select {
   color: inherit;
   field-sizing: content;
 }
+button {
+  border: 0;
+  background: none;
+  padding: 0;
+  color: inherit;
+  font-size: inherit;
+  cursor: pointer;
+}
+button:hover,
 select:hover {
   text-decoration: underline dotted;
 }

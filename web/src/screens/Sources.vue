@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import { useEventListener } from '@vueuse/core'
 import { onMounted, ref } from 'vue'
 import { useRouter } from 'vue-router'
 
@@ -18,6 +19,34 @@ async function take(files: File[]) {
   const source = await attempt(() => ask(api.POST('/api/sources', upload(files))))
   busy.value = false
   if (source?.sheets[0]) await router.push(`/sheets/${source.sheets[0].id}`)
+}
+
+/** Makes a workbook of what is on the clipboard. */
+async function paste(text: string) {
+  if (!text.trim()) return
+  busy.value = true
+  const source = await attempt(() => ask(api.POST('/api/sources/paste', { body: { text, name: '' } })))
+  busy.value = false
+  if (source?.sheets[0]) await router.push(`/sheets/${source.sheets[0].id}`)
+}
+useEventListener(document, 'paste', (event: ClipboardEvent) => {
+  if (event.target instanceof HTMLInputElement || event.target instanceof HTMLTextAreaElement) return
+  void paste(event.clipboardData?.getData('text/plain') ?? '')
+})
+
+async function rename(source: Schemas['Source']) {
+  try {
+    const asked = await ElMessageBox.prompt('What is it to be called?', `Rename ${source.name}`, {
+      inputValue: source.name,
+      confirmButtonText: 'Rename',
+      cancelButtonText: 'Keep the name',
+    })
+    const params = { path: { id: source.id } }
+    await attempt(() => ask(api.PUT('/api/sources/{id}', { params, body: { name: asked.value } })))
+    await attempt(load)
+  } catch {
+    // Called off.
+  }
 }
 
 async function remove(source: Schemas['Source']) {
@@ -43,7 +72,8 @@ async function remove(source: Schemas['Source']) {
   <div class="screen">
     <div class="head">
       <h1>Sources</h1>
-      <span class="quiet">where records come from</span><span class="push" />
+      <span class="quiet">where records come from; a copied table can be pasted here</span
+      ><span class="push" />
       <FilePick
         label="Bring in a sheet"
         accept=".csv,.tsv,.txt,.xlsx,.ods,.json"
@@ -61,7 +91,7 @@ async function remove(source: Schemas['Source']) {
             <th>File</th>
             <th class="num" style="width: 110px">Records</th>
             <th style="width: 130px">Brought in</th>
-            <th style="width: 80px" />
+            <th style="width: 150px" />
           </tr>
         </thead>
         <tbody>
@@ -82,15 +112,18 @@ async function remove(source: Schemas['Source']) {
               {{ source.sheets.reduce((sum, s) => sum + s.row_count, 0).toLocaleString('en-GB') }}
             </td>
             <td class="quiet">{{ day(source.brought_in) }}</td>
-            <td><el-button text @click="remove(source)">Delete</el-button></td>
+            <td class="doing">
+              <el-button text @click="rename(source)">Rename</el-button>
+              <el-button text @click="remove(source)">Delete</el-button>
+            </td>
           </tr>
         </tbody>
       </table>
       <div v-else-if="sources" class="empty">
         <h2>No records yet</h2>
         <p>
-          Bring in a CSV, XLSX, ODS or JSON file, or drop it anywhere on this page. Drop a letter with it and
-          the bench opens with both.
+          Bring in a CSV, XLSX, ODS or JSON file, drop it anywhere on this page, or copy a table and paste it
+          here. Drop a letter with it and the bench opens with both.
         </p>
         <FilePick
           label="Bring in a sheet"

@@ -61,7 +61,12 @@ async fn a_type_is_corrected_and_a_filter_is_kept_and_dropped() {
     let (_, sheet) = office.ask("PUT", "/api/sheets/1/columns/3", json!({ "name": "Due", "type": "text" })).await;
     assert_eq!(sheet["columns"][3]["type"], "text");
     assert_eq!(office.get("/api/sheets/1/rows").await["misfits"], json!([0, 0, 0, 0]));
-    assert!(office.refused("PUT", "/api/sheets/1/columns/2", json!({ "name": "Balance", "type": "money", "currency": "euros" })).await.starts_with("422 "));
+    assert!(
+        office
+            .refused("PUT", "/api/sheets/1/columns/2", json!({ "name": "Balance", "type": "money", "currency": "euros" }))
+            .await
+            .starts_with("422 ")
+    );
     assert!(office.refused("PUT", "/api/sheets/1/columns/9", json!({ "name": "Due", "type": "text" })).await.starts_with("404 "));
 
     let keep = |name: &str, condition: &str| json!({ "name": name, "condition": condition });

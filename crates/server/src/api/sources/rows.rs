@@ -4,6 +4,7 @@ use axum::Json;
 use axum::extract::{Path, Query, State};
 use mangle_core::language::Context;
 use mangle_core::records::{Cell, Filter, Misfits, View, shown};
+use mangle_core::value::read::Reading;
 use mangle_core::value::{Locale, Value};
 use serde::{Deserialize, Serialize};
 use utoipa::{IntoParams, ToSchema};
@@ -108,6 +109,9 @@ struct RowInfo {
 pub(super) struct CellInfo {
     /// Its text.
     text: String,
+    /// What to type for it, where that is not how it is shown.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    typed: Option<String>,
     /// What is wrong with it, in words.
     #[serde(skip_serializing_if = "Option::is_none")]
     wrong: Option<String>,
@@ -123,7 +127,21 @@ impl CellInfo {
             Value::Misfit(misfit) if misfit.why.is_some() => "error".to_owned(),
             other => shown(other),
         };
-        CellInfo { text, wrong }
+        CellInfo { text, typed: None, wrong }
+    }
+
+    /// The same with what to type for it in a sheet that reads so.
+    fn editable(value: &Value, reading: Reading) -> CellInfo {
+        let number = |n: &rust_decimal::Decimal| n.normalize().to_string().replace('.', &reading.decimal.to_string());
+        let typed = match value {
+            Value::Number(n) => Some(number(n)),
+            Value::Money(money) => Some(number(&money.amount)),
+            Value::Date(_) | Value::DateTime(_) | Value::Bool(_) => Some(Cell::of(value).as_text()),
+            Value::Text(text) if text.chars().count() > 80 => Some(text.to_string()),
+            _ => None,
+        };
+        let cell = CellInfo::of(value);
+        CellInfo { typed: typed.filter(|t| *t != cell.text), ..cell }
     }
 }
 
@@ -134,9 +152,10 @@ async fn page(State(app): State<App>, Path(id): Path<i64>, Query(look): Query<Lo
     let (total, misfits, mut rows) = blocking(move || -> Result<_, Refused> {
         let chosen = look.rows(&loaded)?;
         let shown = chosen.iter().skip(part.from).take(part.count.min(500)).map(|at| &loaded.sheet.records[*at]);
+        let readings: Vec<Reading> = loaded.sheet.schema.columns().iter().map(|c| c.reading.unwrap_or(loaded.reading)).collect();
         let row = |r: &mangle_core::records::Record| RowInfo {
             number: r.number,
-            cells: r.values().iter().map(CellInfo::of).collect(),
+            cells: r.values().iter().zip(&readings).map(|(v, how)| CellInfo::editable(v, *how)).collect(),
             last: Vec::new(),
         };
         let rows: Vec<RowInfo> = shown.map(row).collect();

@@ -1,0 +1,148 @@
+//! Journeys: records become fit to print.
+
+use anyhow::Result;
+use mangle_journeys::{Browser, Program, picture};
+
+const HOLDERS: &str = "Ref;Name;E-mail;Balance;Due\n\
+    BQ-1;Jörg Brückner;joerg@post.example;480,50;1.10.2026\n\
+    BQ-2;Femke Achterberg;femke@post.example;1.248,00;30.9.2026\n\
+    BQ-3;Tom Hale;tom@post.example;0,00;soon\n\
+    BQ-4;Ida Kelling;ida@post.example;96,25;2.11.2026\n\
+    BQ-5;Ada Quayle;ada@post.example;12,00;31.12.2026\n";
+const INVOICES: &str = "Number;Holder;Amount\n1;BQ-1;480,50\n2;bq-2;1.000,00\n3;BQ-2;248,00\n4;BQ-9;7,00\n";
+const NEWER: &str = "Ref;Name;E-mail;Balance;Due;Phone\n\
+    BQ-1;Jörg Brückner;joerg@post.example;480,50;1.10.2026;01632 960001\n\
+    BQ-2;Femke van Achterberg;femke@post.example;1.248,00;30.9.2026;\n\
+    BQ-4;Ida Kelling;ida@post.example;96,25;2.11.2026;\n\
+    BQ-5;Ada Quayle;ada@post.example;12,00;31.12.2026;\n\
+    BQ-6;Idris Penhallow;idris@post.example;700,00;1.9.2026;\n";
+
+/// Pastes a text where the focus is, as the clipboard would.
+async fn paste(b: &Browser, css: &str, text: &str) -> Result<()> {
+    let script = "const d = new DataTransfer(); d.setData('text/plain', arguments[1]);\
+        document.querySelector(arguments[0]).dispatchEvent(new ClipboardEvent('paste', { clipboardData: d, bubbles: true, cancelable: true }))";
+    b.client.execute(script, vec![css.into(), text.into()]).await?;
+    Ok(())
+}
+
+/// Waits until a cell of the grid says something.
+async fn cell(b: &Browser, at: &str, text: &str) -> Result<()> {
+    b.text(&format!("td[@data-at='{at}']"), text).await.map(|_| ())
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn a_messy_workbook_becomes_a_clean_source_with_computed_columns_and_a_relation() -> Result<()> {
+    let folder = tempfile::tempdir()?;
+    let program = Program::demo(folder.path())?;
+    let b = Browser::open(&program.address).await?;
+    let file = |name: &str, text: &str| -> Result<std::path::PathBuf> {
+        let path = folder.path().join(name);
+        std::fs::write(&path, text)?;
+        Ok(path)
+    };
+    b.go("/sources").await?;
+    b.text("b", "season").await?;
+    b.give("Bring in a sheet", &[&file("holders.csv", HOLDERS)?]).await?;
+
+    // The one cell that is no date is found and put right, and put back, and put right.
+    b.click("1 cell that don’t fit").await?;
+    cell(&b, "0 4", "soon").await?;
+    b.gone("td", "Femke Achterberg").await?;
+    b.find("td[data-at='0 4']").await?.click().await?;
+    b.keys("3.10.2026\u{e007}").await?;
+    b.gone("button", "that don’t fit").await?;
+    b.click("Undo").await?;
+    b.text("button", "1 wrong").await?;
+    b.click("Do again").await?;
+    b.gone("button", "1 wrong").await?;
+    b.click("Show all rows").await?;
+    cell(&b, "2 4", "3 Oct 2026").await?;
+
+    // A block from a spreadsheet: two cells over what is there, one row more.
+    b.find("td[data-at='4 2']").await?.click().await?;
+    paste(&b, "[role=grid]", "ada.quayle@post.example\t15,50\nnew@post.example\t1,25\n").await?;
+    cell(&b, "4 3", "15.50").await?;
+    cell(&b, "5 2", "new@post.example").await?;
+    b.find("td[data-at='5 2']").await?.click().await?;
+    b.click("Delete 1 row").await?;
+    b.gone("td", "new@post.example").await?;
+
+    // Two computed columns, the second reading the first.
+    b.click("Add column").await?;
+    b.write("input[aria-label=\"Name of the column\"]", "Days overdue").await?;
+    b.write("input[aria-label=Formula]", "today - du").await?;
+    b.text("p[@role='alert']", "no column is called “du”; did you mean “Due”?").await?;
+    b.keys("e").await?;
+    b.text("p", "Gives number").await?;
+    picture(&b, "computed-column").await?;
+    b.click("Add the column").await?;
+    cell(&b, "0 5", "53").await?;
+    b.click("Add column").await?;
+    b.write("input[aria-label=\"Name of the column\"]", "Tone").await?;
+    b.write("input[aria-label=Formula]", "if(days overdue > 50; \"firm\"; \"kind\")").await?;
+    b.text("p", "Gives text").await?;
+    b.click("Add the column").await?;
+    cell(&b, "1 6", "firm").await?;
+
+    // Invoices hang on their holders; one that belongs to nobody is told.
+    let holders = b.path().await?;
+    b.go("/sources").await?;
+    b.text("b", "holders").await?;
+    b.give("Bring in a sheet", &[&file("invoices.csv", INVOICES)?]).await?;
+    b.text("h1", "invoices").await?;
+    b.click("Relations").await?;
+    b.click("Relate to another sheet").await?;
+    b.choose("Key in this sheet", "Holder").await?;
+    b.choose("Other sheet", "holders, holders").await?;
+    b.write("input[aria-label=\"Name here\"]", "Owner").await?;
+    b.click("Relate them").await?;
+    b.text("span", "1 row of invoices belongs to none: BQ-9").await?;
+    b.go(&holders).await?;
+    cell(&b, "1 7", "2 records").await?;
+
+    // A newer file is looked at and taken over.
+    b.click("Bring in again").await?;
+    b.give("Choose the newer file", &[&file("holders-november.csv", NEWER)?]).await?;
+    b.choose("Key of the rows", "Ref").await?;
+    b.text("p", "New columns: Phone").await?;
+    b.text("ins", "Femke van Achterberg").await?;
+    picture(&b, "newer").await?;
+    b.click("Take over 4 rows").await?;
+    b.text("td", "Idris Penhallow").await?;
+    cell(&b, "1 6", "firm").await?;
+
+    // What is left is filtered and becomes a dispatch.
+    b.write("input[aria-label=Filter]", "tone = \"firm\" and sum(invoices.amount) > 100\u{e007}").await?;
+    b.text("button", "Make documents of 2").await?;
+    b.close().await
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn a_row_tells_its_history_and_a_table_is_pasted_as_a_workbook() -> Result<()> {
+    let folder = tempfile::tempdir()?;
+    let program = Program::demo(folder.path())?;
+    let b = Browser::open(&program.address).await?;
+    b.go("/sources").await?;
+    b.text("b", "season").await?;
+    paste(&b, "body", "Berth\tFee\nA10\t12.50\nB7\t9.00\nC14\t3.75\n").await?;
+    b.text("button", "Make documents of 3").await?;
+    // Keys alone: write, fill down, move, undo.
+    b.find("td[data-at='0 1']").await?.click().await?;
+    b.keys("20\u{e007}").await?;
+    cell(&b, "0 1", "20").await?;
+    b.find("td[data-at='0 1']").await?.click().await?;
+    b.keys("\u{e008}\u{e015}\u{e015}\u{e000}").await?;
+    b.keys("\u{e009}d\u{e000}").await?;
+    cell(&b, "2 1", "20").await?;
+    b.keys("\u{e009}z\u{e000}").await?;
+    cell(&b, "2 1", "3.75").await?;
+    b.find("td[data-at='2 0']").await?.click().await?;
+    b.keys("\u{e00a}\u{e013}\u{e000}").await?;
+    cell(&b, "1 0", "C14").await?;
+    // A row and what was made of it.
+    b.find(".number button").await?.click().await?;
+    b.text("h3", "A10, row 1").await?;
+    b.text("p", "Nothing was made of this row yet").await?;
+    assert!(b.path().await?.ends_with("/row/1"));
+    b.close().await
+}

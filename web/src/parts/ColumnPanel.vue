@@ -1,0 +1,222 @@
+<script setup lang="ts">
+import { useDebounceFn } from '@vueuse/core'
+import { computed, ref, watch } from 'vue'
+
+import { api, ask, attempt, type Schemas } from '../api/client'
+import type { Sheet } from '../api/sheet'
+import { count } from '../api/words'
+
+/** A column: its name, what it holds or the formula that fills it, where it stands. */
+const props = defineProps<{ it: Sheet; index: number | undefined }>()
+const emit = defineEmits<{ close: [] }>()
+
+const info = computed(() => props.it.sheet.value)
+const column = computed(() => (props.index === undefined ? undefined : info.value?.columns[props.index]))
+const draft = ref<{ name: string; kind: string; formula: string; locale: string; computed: boolean }>()
+const sample = ref<Schemas['FormulaSample']>()
+const saving = ref(false)
+const kinds = [
+  ['text', 'text'],
+  ['number', 'number'],
+  ['money EUR', 'money, EUR'],
+  ['money GBP', 'money, GBP'],
+  ['money USD', 'money, USD'],
+  ['money CHF', 'money, CHF'],
+  ['date', 'date'],
+  ['yes/no', 'yes/no'],
+  ['e-mail', 'e-mail'],
+] as const
+const locales = [
+  ['', 'as the rest of the sheet'],
+  ['en-GB', 'English (UK): 1,234.50, 31/12/2026'],
+  ['en-US', 'English (US): 1,234.50, 12/31/2026'],
+  ['de-DE', 'German: 1.234,50, 31.12.2026'],
+  ['fr-FR', 'French: 1 234,50, 31/12/2026'],
+  ['nl-NL', 'Dutch: 1.234,50, 31-12-2026'],
+] as const
+
+watch(
+  () => [props.index, info.value?.id] as const,
+  () => {
+    const own = column.value
+    draft.value = {
+      name: own?.name ?? '',
+      kind: [own?.type ?? 'text', own?.currency].filter(Boolean).join(' '),
+      formula: own?.formula ?? '',
+      locale: own?.locale ?? '',
+      computed: own ? !!own.formula : true,
+    }
+    sample.value = undefined
+    if (own?.formula) void tryIt()
+  },
+  { immediate: true },
+)
+const nested = computed(() => ['record', 'list'].includes(column.value?.type ?? ''))
+
+async function tryIt() {
+  const [id, formula] = [info.value?.id, draft.value?.formula]
+  if (!id || !formula?.trim()) return (sample.value = undefined)
+  const params = { path: { id } }
+  const body = { formula, column: props.index ?? null }
+  sample.value = await attempt(() => ask(api.POST('/api/sheets/{id}/formula', { params, body })))
+}
+const trySoon = useDebounceFn(tryIt, 250)
+
+/** What may stand where the formula ends. */
+async function offers(text: string, give: (found: { value: string; about: string }[]) => void) {
+  const body = { text, at: new TextEncoder().encode(text).length, sheet_id: info.value?.id ?? null }
+  const found = await ask(api.POST('/api/language/complete', { body })).catch(() => undefined)
+  const bytes = new TextEncoder().encode(text)
+  const before = new TextDecoder().decode(bytes.slice(0, found?.start ?? 0))
+  const after = new TextDecoder().decode(bytes.slice(found?.end ?? bytes.length))
+  give(
+    (found?.offers ?? []).slice(0, 12).map((o) => ({ value: `${before}${o.text}${after}`, about: o.about })),
+  )
+}
+
+function wish(at?: number): Schemas['NewColumn'] {
+  const [type, currency] = (draft.value?.kind ?? 'text').split(' ')
+  return {
+    name: draft.value?.name ?? '',
+    type: draft.value?.computed ? 'text' : (type ?? 'text'),
+    currency: draft.value?.computed ? null : (currency ?? null),
+    formula: draft.value?.computed ? (draft.value.formula ?? null) : null,
+    locale: draft.value?.locale || null,
+    at: at ?? null,
+  }
+}
+
+async function keep() {
+  saving.value = true
+  const done =
+    props.index === undefined
+      ? await props.it.addColumn(wish())
+      : await props.it.setColumn(props.index, wish())
+  saving.value = false
+  if (done) emit('close')
+}
+
+async function place(by: number) {
+  if (props.index === undefined || !(await props.it.setColumn(props.index, wish(props.index + by)))) return
+  emit('close')
+}
+
+async function drop() {
+  if (props.index !== undefined && (await props.it.dropColumn(props.index))) emit('close')
+}
+</script>
+
+<template>
+  <form v-if="draft" class="column" @submit.prevent="keep" @keydown.stop>
+    <label
+      >Name<el-input v-model="draft.name" aria-label="Name of the column" placeholder="days overdue"
+    /></label>
+    <template v-if="!nested">
+      <el-radio-group v-model="draft.computed">
+        <el-radio :value="true">Worked out by a formula</el-radio>
+        <el-radio :value="false">Typed in</el-radio>
+      </el-radio-group>
+      <template v-if="draft.computed">
+        <el-autocomplete
+          v-model="draft.formula"
+          class="code"
+          :fetch-suggestions="offers"
+          :trigger-on-focus="false"
+          placement="top-start"
+          aria-label="Formula"
+          placeholder="today - due date"
+          @input="trySoon"
+          @select="tryIt"
+        >
+          <template #default="{ item }">
+            <span class="code">{{ item.value }}</span> <small class="quiet">{{ item.about }}</small>
+          </template>
+        </el-autocomplete>
+        <p v-if="sample?.problem" class="problem" role="alert">{{ sample.problem }}</p>
+        <table v-else-if="sample" class="sample" aria-label="What the formula gives">
+          <tbody>
+            <tr v-for="one in sample.samples" :key="one.row">
+              <td class="quiet">{{ one.label }}</td>
+              <td :class="{ problem: one.wrong }">{{ one.wrong ?? (one.text || 'blank') }}</td>
+            </tr>
+          </tbody>
+        </table>
+        <p v-if="sample && !sample.problem" class="quiet">
+          Gives {{ sample.type
+          }}<template v-if="sample.errors">, and an error for {{ count(sample.errors, 'row') }}</template
+          >. Worked out anew when what it reads changes.
+        </p>
+      </template>
+      <template v-else>
+        <label
+          >Holds<el-select v-model="draft.kind" aria-label="Type of the column">
+            <el-option
+              v-for="[value, label] in kinds"
+              :key="value"
+              :value="value"
+              :label="label"
+            /> </el-select
+        ></label>
+        <label
+          >Is written<el-select v-model="draft.locale" aria-label="How the column is written">
+            <el-option
+              v-for="[value, label] in locales"
+              :key="value"
+              :value="value"
+              :label="label"
+            /> </el-select
+        ></label>
+      </template>
+    </template>
+    <div class="doing">
+      <el-button
+        type="primary"
+        native-type="submit"
+        :loading="saving"
+        :disabled="
+          !draft.name.trim() || (draft.computed && !nested && (!draft.formula.trim() || !!sample?.problem))
+        "
+        >{{ index === undefined ? 'Add the column' : 'Change the column' }}</el-button
+      >
+      <template v-if="index !== undefined">
+        <el-button :disabled="index === 0" @click="place(-1)">Left</el-button>
+        <el-button :disabled="index + 1 >= (info?.columns.length ?? 0)" @click="place(1)">Right</el-button>
+        <span class="push" />
+        <el-button text @click="drop">Delete</el-button>
+      </template>
+    </div>
+  </form>
+</template>
+
+<style scoped>
+.column {
+  display: grid;
+  gap: 10px;
+}
+.column > label {
+  display: grid;
+  gap: 3px;
+  font-size: 12px;
+  color: var(--ink-2);
+}
+.sample {
+  width: 100%;
+  border-collapse: collapse;
+}
+.sample td {
+  padding: 3px 8px 3px 0;
+  border-bottom: 1px solid var(--line-2);
+  vertical-align: top;
+}
+.doing {
+  display: flex;
+  gap: 8px;
+  align-items: center;
+}
+.doing .el-button + .el-button {
+  margin-left: 0;
+}
+p {
+  margin: 0;
+}
+</style>

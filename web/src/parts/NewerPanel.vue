@@ -1,0 +1,185 @@
+<script setup lang="ts">
+import { computed, ref, watch } from 'vue'
+
+import { api, ask, attempt, type Schemas, upload } from '../api/client'
+import type { Sheet } from '../api/sheet'
+import { count } from '../api/words'
+import FilePick from './FilePick.vue'
+
+/** A newer file beside the sheet: what it adds, changes and no longer has. */
+const props = defineProps<{ it: Sheet }>()
+const emit = defineEmits<{ close: [] }>()
+const id = computed(() => props.it.sheet.value?.id ?? 0)
+const taken = ref<Schemas['NewerFile']>()
+const key = ref('')
+const name = ref('')
+const view = ref<Schemas['AgainView']>()
+const take = ref({ added: true, changed: true, gone: false })
+const busy = ref(false)
+
+async function bring(files: File[]) {
+  busy.value = true
+  const params = { path: { id: id.value } }
+  taken.value = await attempt(() =>
+    ask(api.POST('/api/sheets/{id}/newer', { params, ...upload(files.slice(0, 1)) })),
+  )
+  busy.value = false
+  key.value = taken.value?.keys[0] ?? ''
+  name.value = taken.value?.sheet ?? ''
+}
+
+const newer = () => ({
+  file: taken.value?.file ?? '',
+  name: taken.value?.name ?? '',
+  sheet: name.value,
+  key: key.value,
+})
+
+watch([key, name, taken], async () => {
+  view.value = undefined
+  if (!taken.value || !key.value) return
+  const params = { path: { id: id.value }, query: newer() }
+  view.value = await attempt(() => ask(api.GET('/api/sheets/{id}/newer', { params })))
+})
+
+const changes = computed(() =>
+  view.value
+    ? (take.value.added ? view.value.added_count : 0) +
+      (take.value.changed ? view.value.changed_count : 0) +
+      (take.value.gone ? view.value.gone_count : 0)
+    : 0,
+)
+
+async function apply() {
+  busy.value = true
+  const params = { path: { id: id.value } }
+  const body = { ...newer(), ...take.value }
+  const done = await attempt(() => ask(api.POST('/api/sheets/{id}/newer/apply', { params, body })))
+  busy.value = false
+  if (!done) return
+  ElMessage({ message: `${count(changes.value, 'row')} taken over; it can be undone` })
+  await attempt(props.it.load)
+  emit('close')
+}
+</script>
+
+<template>
+  <div class="newer" @keydown.stop>
+    <template v-if="!taken">
+      <p>
+        A newer file is laid beside this sheet row by row. Nothing changes before you have seen it. Computed
+        columns, filters and what was made of each row stay.
+      </p>
+      <FilePick
+        label="Choose the newer file"
+        accept=".csv,.tsv,.txt,.xlsx,.ods,.json"
+        main
+        :busy="busy"
+        @files="bring"
+      />
+    </template>
+    <template v-else>
+      <label v-if="taken.sheets.length > 1"
+        >Its sheet<el-select v-model="name" aria-label="Sheet of the newer file">
+          <el-option v-for="one in taken.sheets" :key="one" :value="one" :label="one" /> </el-select
+      ></label>
+      <label
+        >Rows are the same when they agree in<el-select v-model="key" aria-label="Key of the rows">
+          <el-option v-for="one in taken.keys" :key="one" :value="one" :label="one" /> </el-select
+      ></label>
+      <template v-if="view">
+        <p v-if="view.new_columns.length">New columns: {{ view.new_columns.join(', ') }}</p>
+        <p v-if="view.kept_columns.length" class="quiet">
+          Not in the file, kept as they are: {{ view.kept_columns.join(', ') }}
+        </p>
+        <p class="quiet">{{ count(view.same, 'row') }} as they were</p>
+        <section v-if="view.changed_count">
+          <el-checkbox v-model="take.changed">Change {{ count(view.changed_count, 'row') }}</el-checkbox>
+          <table aria-label="Changed rows">
+            <tbody v-for="row in view.changed" :key="row.number">
+              <tr v-for="(cell, at) in row.cells" :key="at">
+                <td>
+                  <b v-if="at === 0">{{ row.label }}</b>
+                </td>
+                <td class="quiet">{{ cell.column }}</td>
+                <td>
+                  <del v-if="cell.old">{{ cell.old }}</del> <ins>{{ cell.new || 'blank' }}</ins>
+                </td>
+              </tr>
+            </tbody>
+          </table>
+        </section>
+        <section v-if="view.added_count">
+          <el-checkbox v-model="take.added">Add {{ count(view.added_count, 'row') }}</el-checkbox>
+          <table aria-label="New rows">
+            <tbody>
+              <tr v-for="(row, at) in view.added.slice(0, 100)" :key="at">
+                <td>{{ row.filter(Boolean).slice(0, 4).join(', ') }}</td>
+              </tr>
+            </tbody>
+          </table>
+        </section>
+        <section v-if="view.gone_count">
+          <el-checkbox v-model="take.gone"
+            >Delete {{ count(view.gone_count, 'row') }} that the file has not</el-checkbox
+          >
+          <table aria-label="Rows that the file has not">
+            <tbody>
+              <tr v-for="row in view.gone.slice(0, 100)" :key="row.number">
+                <td>{{ row.label }}, row {{ row.number }}</td>
+              </tr>
+            </tbody>
+          </table>
+        </section>
+        <div class="doing">
+          <el-button
+            type="primary"
+            :loading="busy"
+            :disabled="!changes && !view.new_columns.length"
+            @click="apply"
+            >Take over {{ count(changes, 'row') }}</el-button
+          >
+          <el-button @click="emit('close')">Leave it as it is</el-button>
+        </div>
+      </template>
+    </template>
+  </div>
+</template>
+
+<style scoped>
+.newer {
+  display: grid;
+  gap: 10px;
+  justify-items: start;
+}
+.newer > label {
+  display: grid;
+  gap: 3px;
+  width: 100%;
+  font-size: 12px;
+  color: var(--ink-2);
+}
+section {
+  width: 100%;
+}
+table {
+  width: 100%;
+  border-collapse: collapse;
+}
+td {
+  padding: 3px 8px 3px 0;
+  border-bottom: 1px solid var(--line-2);
+  vertical-align: top;
+  overflow-wrap: anywhere;
+}
+del {
+  color: var(--wrong);
+}
+ins {
+  color: var(--right);
+  text-decoration: none;
+}
+p {
+  margin: 0;
+}
+</style>

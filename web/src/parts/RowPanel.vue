@@ -1,0 +1,88 @@
+<script setup lang="ts">
+import { ref, watch } from 'vue'
+
+import { api, ask, attempt, type Schemas } from '../api/client'
+import { clock, day } from '../api/words'
+import StateWord from './StateWord.vue'
+
+/** One row with all its values and all that was made of it. */
+const props = defineProps<{ sheet: number; row: number; version: unknown }>()
+const view = ref<Schemas['RowView']>()
+
+watch(
+  () => [props.sheet, props.row, props.version],
+  async () => {
+    const params = { path: { id: props.sheet, row: props.row } }
+    view.value = await attempt(() => ask(api.GET('/api/sheets/{id}/rows/{row}', { params })))
+  },
+  { immediate: true },
+)
+</script>
+
+<template>
+  <div v-if="view" class="row">
+    <h3>{{ view.label }}, row {{ view.number }}</h3>
+    <h4>Documents</h4>
+    <table v-if="view.documents.length" aria-label="Documents of this row">
+      <tbody>
+        <tr v-for="one in view.documents" :key="one.item">
+          <td>
+            <a :href="`/api/items/${one.item}/documents/pdf`" target="_blank">{{
+              one.file_name || one.dispatch
+            }}</a>
+            <div class="quiet">
+              {{ one.dispatch }}<template v-if="one.kind === 'proof'">, proof</template>,
+              <RouterLink :to="`/runs/${one.run}`">run {{ one.run }}</RouterLink>
+            </div>
+            <div v-if="one.error" class="problem">{{ one.error }}</div>
+          </td>
+          <td class="when">
+            <StateWord :state="one.state" />
+            <div class="quiet">{{ day(one.changed) }}, {{ clock(one.changed) }}</div>
+          </td>
+        </tr>
+      </tbody>
+    </table>
+    <p v-else class="quiet">Nothing was made of this row yet.</p>
+    <h4>Values</h4>
+    <table aria-label="Values of this row">
+      <tbody>
+        <tr v-for="cell in view.cells" :key="cell.column">
+          <td class="quiet">{{ cell.column }}</td>
+          <td :class="{ problem: cell.wrong }" :title="cell.wrong ?? undefined">
+            {{ cell.text }}<template v-if="cell.wrong">, {{ cell.wrong }}</template>
+          </td>
+        </tr>
+      </tbody>
+    </table>
+  </div>
+</template>
+
+<style scoped>
+h3 {
+  margin: 0;
+  font-size: 13px;
+}
+h4 {
+  margin: 12px 0 4px;
+  font-size: 12px;
+  color: var(--ink-2);
+}
+table {
+  width: 100%;
+  border-collapse: collapse;
+}
+td {
+  padding: 4px 8px 4px 0;
+  border-bottom: 1px solid var(--line-2);
+  vertical-align: top;
+  overflow-wrap: anywhere;
+}
+.when {
+  text-align: right;
+  white-space: nowrap;
+}
+p {
+  margin: 0;
+}
+</style>
