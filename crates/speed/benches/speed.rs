@@ -1,12 +1,10 @@
-//! How fast the demo's reminder letter goes for 214 holders, and how long a
-//! sheet of 50 000 rows takes to open. Ratios are of one run on one machine.
+//! How fast the demo's reminder letter goes for 214 holders, and a quote of many
+//! lines. Ratios are of one run on one machine.
 
 use std::io::Cursor;
 use std::path::{Path, PathBuf};
-use std::sync::Arc;
 use std::time::{Duration, Instant};
 
-use calamine::{Reader, Xlsx};
 use criterion::{Criterion, Throughput, criterion_group, criterion_main};
 use jiff::civil::DateTime;
 use mangle_core::language::{Context, Scope, Ties};
@@ -152,25 +150,6 @@ fn ask(method: &str, url: &str, body: Option<&serde_json::Value>) -> serde_json:
     serde_json::from_slice(&output.stdout).expect("JSON")
 }
 
-fn sheets(c: &mut Criterion) {
-    let bytes: Arc<[u8]> = large_sheet().into();
-    let mut group = c.benchmark_group("a sheet of 50 000 rows and 20 columns");
-    group.sample_size(10).measurement_time(Duration::from_secs(10));
-    group.bench_function("the reading library alone", |b| {
-        b.iter(|| {
-            let mut workbook: Xlsx<_> = calamine::open_workbook_from_rs(Cursor::new(bytes.clone())).expect("opens");
-            workbook.worksheet_range("Holders").expect("reads").height()
-        });
-    });
-    group.bench_function("opened in Mangle: checked, read, types recognised", |b| {
-        b.iter(|| {
-            let raw = mangle_documents::table::read("large.xlsx", bytes.clone()).expect("reads").remove(0);
-            mangle_core::records::recognise(&raw).columns.len()
-        });
-    });
-    group.finish();
-}
-
 /// A DOCX of a body alone.
 fn docx(body: &str) -> Vec<u8> {
     let mut writer = zip::ZipWriter::new(Cursor::new(Vec::new()));
@@ -243,23 +222,5 @@ fn quotes(c: &mut Criterion) {
     });
 }
 
-fn large_sheet() -> Vec<u8> {
-    let mut book = rust_xlsxwriter::Workbook::new();
-    let sheet = book.add_worksheet();
-    sheet.set_name("Holders").expect("a name");
-    for column in 0..20u16 {
-        sheet.write(0, column, format!("Column {column}")).expect("writes");
-        for row in 1..=50_000u32 {
-            match column % 3 {
-                0 => sheet.write(row, column, format!("BQ-{row:05} {column}")).map(|_| ()),
-                1 => sheet.write(row, column, f64::from(row) * 1.25).map(|_| ()),
-                _ => sheet.write(row, column, row % 7 == 0).map(|_| ()),
-            }
-            .expect("writes");
-        }
-    }
-    book.save_to_buffer().expect("a workbook")
-}
-
-criterion_group!(speed, letters, quotes, sheets);
+criterion_group!(speed, letters, quotes);
 criterion_main!(speed);

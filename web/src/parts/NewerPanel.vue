@@ -97,11 +97,11 @@ async function apply() {
           <el-checkbox v-model="take.changed">Change {{ count(view.changed_count, 'row') }}</el-checkbox>
           <table aria-label="Changed rows">
             <tbody v-for="row in view.changed" :key="row.number">
+              <tr>
+                <th colspan="2">{{ row.label }}, row {{ row.number }}</th>
+              </tr>
               <tr v-for="(cell, at) in row.cells" :key="at">
-                <td>
-                  <b v-if="at === 0">{{ row.label }}</b>
-                </td>
-                <td class="quiet">{{ cell.column }}</td>
+                <td class="quiet name">{{ cell.column }}</td>
                 <td>
                   <del v-if="cell.old">{{ cell.old }}</del> <ins>{{ cell.new || 'blank' }}</ins>
                 </td>
@@ -171,6 +171,21 @@ td {
   border-bottom: 1px solid var(--line-2);
   vertical-align: top;
   overflow-wrap: anywhere;
+}
+th {
+  padding: 6px 0 2px;
+  text-align: left;
+  font-weight: 600;
+}
+td.name {
+  width: 110px;
+}
+.doing {
+  display: flex;
+  gap: 8px;
+}
+.doing .el-button {
+  margin: 0;
 }
 del {
   color: var(--wrong);

@@ -114,9 +114,9 @@ const open = (row: Row) => show(`row/${row.number}`)
       <el-button :disabled="chosen < 2" title="Ctrl D" @click="grid?.fill()">Fill down</el-button>
       <span class="gap" />
       <el-button @click="show('column/new')">Add column</el-button>
-      <el-button @click="show('relations')"
-        >Relations<template v-if="sheet.related.length"> {{ sheet.related.length }}</template></el-button
-      >
+      <el-button @click="show('relations')">{{
+        sheet.related.length ? count(sheet.related.length, 'relation') : 'Relations'
+      }}</el-button>
       <span class="push" />
       <button
         v-if="wrong || only !== undefined"

@@ -67,6 +67,10 @@ fn unsure(raw: &RawSheet, columns: &[Column]) -> Vec<UnsureDates> {
     for (index, column) in columns.iter().enumerate().filter(|(_, c)| c.kind == ColumnType::Date) {
         for cell in raw.rows.iter().filter_map(|row| row.get(index)) {
             let Cell::Text(text) = cell else { continue };
+            // ISO 8601 reads one way in any order.
+            if text.as_bytes().get(4) == Some(&b'-') {
+                continue;
+            }
             match (read::date(text, day), read::date(text, month)) {
                 (Some(day_first), Some(month_first))
                     if day_first != month_first && found.last().is_none_or(|last| last.column != column.name) =>

@@ -1,6 +1,9 @@
 //! A look at a sheet: which rows, in which order.
 
 use std::cmp::Ordering;
+use std::collections::HashMap;
+
+use jiff::civil::Date;
 
 use super::{Filter, Record, Sheet, sample};
 use crate::language::{Context, order};
@@ -31,50 +34,108 @@ pub struct View<'a> {
 impl View<'_> {
     /// The rows, as places in the sheet's records.
     pub fn rows(&self, sheet: &Sheet, context: &Context) -> Vec<usize> {
-        let find = self.find.trim().to_lowercase();
+        let mut finder = Finder::new(self.find);
         let misfit = |value: &Value| matches!(value, Value::Misfit(_));
-        let chosen = |record: &Record| {
+        let mut chosen = |record: &Record| {
             let values = record.values();
             let fits = match self.misfits {
                 None => true,
                 Some(Misfits::Any) => values.iter().any(misfit),
                 Some(Misfits::Of(at)) => values.get(at).is_some_and(misfit),
             };
-            fits && self.filter.is_none_or(|f| f.passes(record, context).unwrap_or(false))
-                && (find.is_empty() || values.iter().any(|v| contains(v, &find)))
+            fits && self.filter.is_none_or(|f| f.passes(record, context).unwrap_or(false)) && finder.finds(values)
         };
         let mut rows: Vec<usize> = (0..sheet.records.len()).filter(|at| chosen(&sheet.records[*at])).collect();
         let sort: Vec<(usize, bool)> = self.sort.iter().copied().filter(|(at, _)| *at < sheet.schema.columns().len()).collect();
-        if !sort.is_empty() {
-            rows.sort_by(|a, b| {
-                let (a, b) = (sheet.records[*a].values(), sheet.records[*b].values());
-                sort.iter().map(|(at, down)| by(&a[*at], &b[*at], *down, &context.locale)).find(|o| o.is_ne()).unwrap_or(Ordering::Equal)
-            });
+        if sort.is_empty() {
+            return rows;
         }
+        // Texts are laid down once in a form that is quick to compare.
+        let key =
+            |at: usize| -> Vec<Key<'_>> { sort.iter().map(|(by, _)| Key::of(&sheet.records[at].values()[*by], &context.locale)).collect() };
+        let mut keyed: Vec<(usize, Vec<Key<'_>>)> = rows.iter().map(|at| (*at, key(*at))).collect();
+        keyed.sort_by(|(_, a), (_, b)| {
+            let pairs = a.iter().zip(b).zip(&sort);
+            pairs.map(|((a, b), (_, down))| a.against(b, *down, &context.locale)).find(|o| o.is_ne()).unwrap_or(Ordering::Equal)
+        });
+        rows.clear();
+        rows.extend(keyed.into_iter().map(|(at, _)| at));
         rows
     }
 }
 
-/// Blanks come last both ways, and before them what does not fit.
-fn by(a: &Value, b: &Value, down: bool, locale: &Locale) -> Ordering {
-    let rank = |v: &Value| if v.is_blank() { 2 } else { u8::from(matches!(v, Value::Misfit(_))) };
-    rank(a).cmp(&rank(b)).then_with(|| {
-        let order = order(a, b, locale).unwrap_or(Ordering::Equal);
-        if down { order.reverse() } else { order }
-    })
+/// A value as it is sorted by.
+struct Key<'v> {
+    /// Values first, then what does not fit, blanks last: both ways.
+    rank: u8,
+    value: &'v Value,
+    /// Of a text, in the order of the locale.
+    text: Option<Vec<u8>>,
 }
 
-/// Whether a value's text holds a text in small letters.
-fn contains(value: &Value, find: &str) -> bool {
-    let within = |text: &str| match text.is_ascii() {
-        true => text.as_bytes().windows(find.len()).any(|w| w.eq_ignore_ascii_case(find.as_bytes())),
-        false => text.to_lowercase().contains(find),
-    };
-    match value {
-        Value::Blank => false,
-        Value::Text(text) => within(text),
-        Value::Misfit(misfit) => within(&misfit.text),
-        other => within(&shown(other)),
+impl<'v> Key<'v> {
+    fn of(value: &'v Value, locale: &Locale) -> Key<'v> {
+        let rank = if value.is_blank() { 2 } else { u8::from(matches!(value, Value::Misfit(_))) };
+        let text = match value {
+            Value::Text(text) if rank == 0 => Some(locale.sort_key(text)),
+            _ => None,
+        };
+        Key { rank, value, text }
+    }
+
+    fn against(&self, other: &Key<'_>, down: bool, locale: &Locale) -> Ordering {
+        self.rank.cmp(&other.rank).then_with(|| {
+            let order = match (&self.text, &other.text) {
+                (Some(a), Some(b)) => a.cmp(b),
+                _ => order(self.value, other.value, locale).unwrap_or(Ordering::Equal),
+            };
+            if down { order.reverse() } else { order }
+        })
+    }
+}
+
+/// Finds a text in values as they are shown.
+struct Finder {
+    /// In small letters.
+    find: String,
+    /// Whether a number may show it.
+    in_numbers: bool,
+    /// Days that were asked about: they come again and again.
+    days: HashMap<Date, bool>,
+}
+
+impl Finder {
+    fn new(find: &str) -> Finder {
+        let find = find.trim().to_lowercase();
+        let in_numbers = find.chars().all(|c| c.is_ascii_digit() || "-.,".contains(c));
+        Finder { find, in_numbers, days: HashMap::new() }
+    }
+
+    fn finds(&mut self, values: &[Value]) -> bool {
+        self.find.is_empty() || values.iter().any(|value| self.within(value))
+    }
+
+    fn within(&mut self, value: &Value) -> bool {
+        let find = &self.find;
+        let holds = |text: &str| match text.is_ascii() {
+            true => text.as_bytes().windows(find.len()).any(|w| w.eq_ignore_ascii_case(find.as_bytes())),
+            false => text.to_lowercase().contains(find.as_str()),
+        };
+        match value {
+            Value::Blank => false,
+            Value::Text(text) => holds(text),
+            Value::Misfit(misfit) => holds(&misfit.text),
+            Value::Number(_) | Value::Money(_) if !self.in_numbers => false,
+            Value::Date(day) => match self.days.get(day) {
+                Some(known) => *known,
+                None => {
+                    let found = holds(&shown(value));
+                    self.days.insert(*day, found);
+                    found
+                }
+            },
+            other => holds(&shown(other)),
+        }
     }
 }
 

@@ -134,6 +134,16 @@ impl Locale {
         self.collator.compare(a, b)
     }
 
+    /// A key whose bytes order as [`Locale::order`] orders texts: for many texts the
+    /// cheaper way.
+    pub fn sort_key(&self, text: &str) -> Vec<u8> {
+        let mut key = Vec::with_capacity(text.len() * 3 + 4);
+        match self.collator.write_sort_key_to(text, &mut key) {
+            Ok(()) => key,
+            Err(never) => match never {},
+        }
+    }
+
     /// `.` or `,`, as CLDR has it for the locale.
     pub fn decimal_mark(&self) -> char {
         let half = self.number(Decimal::new(15, 1), 1, 1, false);

@@ -242,3 +242,47 @@ fn short_and_long_rows_keep_to_the_header() {
     let sheet = read_text(b"Ref;Boat;Berth\nBQ-1;Grace\nBQ-2;Burza;C14\n");
     assert_eq!(sheet.rows, [vec![cell("BQ-1"), cell("Grace")], vec![cell("BQ-2"), cell("Burza"), cell("C14")]]);
 }
+
+#[test]
+fn quotes_lines_within_cells_and_ragged_rows_stay_as_they_are() {
+    let text = "Ref;Note;Fee\r\nBQ-1;\"two\r\nlines; and \"\"quotes\"\"\";12,50\r\nBQ-2\r\nBQ-3;plain;1;too many\r\n;;\r\n";
+    let said = refused("a.csv", text.as_bytes().to_vec());
+    assert!(said.contains("column D has no name"), "{said}");
+    let sheet = read_text(text.replace(";too many", "").as_bytes());
+    assert_eq!(sheet.rows.len(), 3);
+    assert_eq!(sheet.rows[0][1], cell("two\r\nlines; and \"quotes\""));
+    assert_eq!(sheet.rows[1], [cell("BQ-2")]);
+}
+
+#[test]
+fn text_that_begins_like_a_formula_is_text() {
+    let sheet = read_text(b"Ref,Note\nBQ-1,=cmd|'/c calc'!A1\nBQ-2,@SUM(A1)\n");
+    assert_eq!([&sheet.rows[0][1], &sheet.rows[1][1]], [&cell("=cmd|'/c calc'!A1"), &cell("@SUM(A1)")]);
+}
+
+#[test]
+fn a_million_empty_rows_are_no_rows() {
+    let mut text = b"Ref;Boat\nBQ-1;Grace\n".to_vec();
+    text.extend(b";\n".repeat(1_000_000));
+    text.extend(b"BQ-2;Burza\n");
+    assert_eq!(read_text(&text).rows.len(), 2);
+    let mut book = rust_xlsxwriter::Workbook::new();
+    let sheet = book.add_worksheet();
+    for (row, ref_no) in [(0, "Ref"), (1, "BQ-1"), (1_048_575, "BQ-2")] {
+        sheet.write(row, 0, ref_no).expect("writes");
+    }
+    let sheet = read("a.xlsx", book.save_to_buffer().expect("a workbook").into()).expect("reads").remove(0);
+    assert_eq!(sheet.rows, [[cell("BQ-1")], [cell("BQ-2")]]);
+}
+
+#[test]
+fn formulas_give_their_results_and_errors_are_kept_as_errors() {
+    let mut book = rust_xlsxwriter::Workbook::new();
+    let sheet = book.add_worksheet();
+    sheet.write(0, 0, "Fee").expect("writes");
+    sheet.write(1, 0, rust_xlsxwriter::Formula::new("=12*2").set_result("24")).expect("writes");
+    sheet.write(2, 0, rust_xlsxwriter::Formula::new("=1/0").set_result("#DIV/0!")).expect("writes");
+    let sheet = read("a.xlsx", book.save_to_buffer().expect("a workbook").into()).expect("reads").remove(0);
+    assert_eq!(sheet.rows[0][0], Cell::Number(24.into()));
+    assert!(!matches!(sheet.rows[1][0], Cell::Number(_)), "{:?}", sheet.rows[1][0]);
+}
