@@ -30,6 +30,11 @@ async fn from_the_demo_world_to_delivered_letters() -> Result<()> {
     b.text("button", "Make documents of 63").await?;
     b.client.execute("document.querySelector(\"[aria-label^=Records]\").scrollLeft = 0", vec![]).await?;
     picture(&b, "sheet").await?;
+    b.go("/sheets/1/column/new").await?;
+    b.write("input[aria-label=\"Name of the column\"]", "Insurance runs out in").await?;
+    b.write("input[aria-label=Formula]", "insurance until - today").await?;
+    b.text("p", "Gives number").await?;
+    picture(&b, "computed-column").await?;
 
     // Templates: placeholders with their places; a broken letter tells its problems.
     b.go("/templates/1/placeholders").await?;

@@ -1,7 +1,7 @@
 //! Journeys: records become fit to print.
 
 use anyhow::Result;
-use mangle_journeys::{Browser, Program, picture};
+use mangle_journeys::{Browser, Program};
 
 const HOLDERS: &str = "Ref;Name;E-mail;Balance;Due\n\
     BQ-1;Jörg Brückner;joerg@post.example;480,50;1.10.2026\n\
@@ -74,7 +74,6 @@ async fn a_messy_workbook_becomes_a_clean_source_with_computed_columns_and_a_rel
     b.text("p[@role='alert']", "no column is called “du”; did you mean “Due”?").await?;
     b.keys("e").await?;
     b.text("p", "Gives number").await?;
-    picture(&b, "computed-column").await?;
     b.click("Add the column").await?;
     cell(&b, "0 5", "53").await?;
     b.click("Add column").await?;
@@ -106,7 +105,6 @@ async fn a_messy_workbook_becomes_a_clean_source_with_computed_columns_and_a_rel
     b.choose("Key of the rows", "Ref").await?;
     b.text("p", "New columns: Phone").await?;
     b.text("ins", "Femke van Achterberg").await?;
-    picture(&b, "newer").await?;
     b.click("Take over 4 rows").await?;
     b.text("td", "Idris Penhallow").await?;
     cell(&b, "1 6", "firm").await?;
