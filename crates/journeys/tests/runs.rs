@@ -96,7 +96,7 @@ fn a_run_pauses_goes_on_and_all_its_documents_come_down() -> Result<()> {
     assert!(tool("pdfinfo", &[&pdf.to_string_lossy()]).contains("Pages:           213"));
     // Back in the source, each row shows its last document.
     let rows = ask("GET", &format!("{}/api/sheets/1/rows?count=3", program.address), None)?;
-    assert_eq!(rows["rows"][2]["last"]["state"], "delivered");
+    assert_eq!(rows["rows"][2]["last"][0]["state"], "delivered");
     Ok(())
 }
 
