@@ -3,8 +3,9 @@
 
 use std::collections::{HashMap, HashSet};
 
+use super::relation::key as key_of;
 use super::{Cell, ColumnType, RawSheet, Sheet, shown};
-use crate::language::{Folded, caseless};
+use crate::language::Folded;
 use crate::value::Value;
 use crate::value::read::Reading;
 
@@ -92,8 +93,9 @@ pub fn compare(old: &Sheet, fixed: &[usize], new: &RawSheet, reading: Reading, k
     let folded: Vec<Folded> = new.header.iter().map(|n| Folded::new(n)).collect();
     let known = |name: &Folded| old.schema.index(name).filter(|at| !fixed.contains(at));
     let own_key = known(&Folded::new(key)).ok_or_else(|| AgainFault::NoKey { place: "the sheet", key: key.to_owned() })?;
-    let file_key = folded.iter().position(|n| *n == Folded::new(key));
-    let file_key = file_key.ok_or_else(|| AgainFault::NoKey { place: "the file", key: key.to_owned() })?;
+    if !folded.contains(&Folded::new(key)) {
+        return Err(AgainFault::NoKey { place: "the file", key: key.to_owned() });
+    }
     // Where each column of the file goes.
     let mut fresh = Vec::new();
     let goes: Vec<Option<usize>> = folded
@@ -113,12 +115,10 @@ pub fn compare(old: &Sheet, fixed: &[usize], new: &RawSheet, reading: Reading, k
     let twice = |place, value: String, first, second| AgainFault::Twice { place, key: key.to_owned(), value, first, second };
     let mut rows: HashMap<String, usize> = HashMap::new();
     for (at, record) in old.records.iter().enumerate() {
-        let value = shown(&record.values()[own_key]);
-        if value.trim().is_empty() {
-            continue;
-        }
-        if let Some(first) = rows.insert(caseless(value.trim()), at) {
-            return Err(twice("the sheet", value, old.records[first].number, record.number));
+        let value = &record.values()[own_key];
+        let Some(key) = key_of(value) else { continue };
+        if let Some(first) = rows.insert(key, at) {
+            return Err(twice("the sheet", shown(value), old.records[first].number, record.number));
         }
     }
     let mut again = Again { new_columns: fresh, kept_columns, ..Again::default() };
@@ -140,15 +140,12 @@ pub fn compare(old: &Sheet, fixed: &[usize], new: &RawSheet, reading: Reading, k
             cells[to] = if typed { Cell::of(&value) } else { cell.clone() };
             values[to] = value;
         }
-        let value = shown(&values[own_key]);
-        if value.trim().is_empty() || row.get(file_key).is_none_or(Cell::is_blank) {
-            return Err(AgainFault::Blank { row: index + 1, key: key.to_owned() });
+        let value = &values[own_key];
+        let Some(own) = key_of(value) else { return Err(AgainFault::Blank { row: index + 1, key: key.to_owned() }) };
+        if let Some(first) = met.insert(own.clone(), index + 1) {
+            return Err(twice("the file", shown(value), first, index + 1));
         }
-        let folded = caseless(value.trim());
-        if let Some(first) = met.insert(folded.clone(), index + 1) {
-            return Err(twice("the file", value, first, index + 1));
-        }
-        let Some(at) = rows.get(&folded).copied() else {
+        let Some(at) = rows.get(&own).copied() else {
             again.added.push(cells);
             continue;
         };

@@ -6,7 +6,8 @@ use std::sync::Arc;
 use jiff::civil::Time;
 
 use super::Cell;
-use crate::language::Folded;
+use crate::language::syntax::Expr;
+use crate::language::{Folded, UsedAs, nearest};
 use crate::value::read::{self, Reading};
 use crate::value::{Currency, EmailAddress, Misfit, Money, Value};
 
@@ -168,6 +169,16 @@ pub enum SchemaFault {
     },
 }
 
+/// A name that no column has.
+#[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
+#[error("no column is called “{name}”{}", nearest.as_ref().map(|n| format!("; did you mean “{n}”?")).unwrap_or_default())]
+pub struct UnknownColumn {
+    /// As written.
+    pub name: String,
+    /// The nearest column.
+    pub nearest: Option<String>,
+}
+
 impl Schema {
     /// A schema of columns with names of their own.
     pub fn new(columns: Vec<Column>) -> Result<Schema, SchemaFault> {
@@ -207,6 +218,27 @@ impl Schema {
             levels.push(inner);
         }
         Some(levels)
+    }
+
+    /// The names that an expression looks up in a record of this schema, with those
+    /// within its lists; each must be there.
+    pub(super) fn reads(&self, expr: &Expr, used: UsedAs) -> Result<Vec<Folded>, UnknownColumn> {
+        let (mut names, mut unknown) = (Vec::new(), None);
+        expr.uses(used, &mut Vec::new(), &mut |found, within| {
+            let name = found.name;
+            let lists: Vec<Option<Vec<String>>> =
+                within.iter().map(|l| l.as_ref().map(|l| l.iter().map(|n| n.text.clone()).collect())).collect();
+            // Within a list that can't be followed anything may stand.
+            let known = self.levels(&lists).is_none_or(|levels| levels.iter().any(|l| l.index(&name.folded).is_some()));
+            if !known && !name.is_built_in() && unknown.is_none() {
+                unknown = Some(name.text.clone());
+            }
+            names.push(name.folded.clone());
+        });
+        match unknown {
+            None => Ok(names),
+            Some(name) => Err(UnknownColumn { nearest: nearest(&name, self.columns.iter().map(|c| c.name.as_str())), name }),
+        }
     }
 
     /// The column of a name.

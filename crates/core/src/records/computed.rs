@@ -3,9 +3,9 @@
 
 use std::sync::Arc;
 
-use super::{Column, ColumnType, Record, Schema, SchemaFault, Sheet};
+use super::{Column, ColumnType, Record, Schema, SchemaFault, Sheet, UnknownColumn};
 use crate::language::syntax::Expr;
-use crate::language::{Context, Folded, Scope, SyntaxError, Ties, UsedAs, nearest, value};
+use crate::language::{Context, Folded, Scope, SyntaxError, Ties, UsedAs, value};
 use crate::value::Value;
 
 /// The formulas of a sheet, in the order in which they need each other.
@@ -29,13 +29,8 @@ pub enum FormulaFault {
     #[error(transparent)]
     Syntax(#[from] SyntaxError),
     /// It names a column that the sheet has not.
-    #[error("no column is called “{name}”{}", nearest.as_ref().map(|n| format!("; did you mean “{n}”?")).unwrap_or_default())]
-    UnknownColumn {
-        /// As written.
-        name: String,
-        /// The nearest column.
-        nearest: Option<String>,
-    },
+    #[error(transparent)]
+    UnknownColumn(#[from] UnknownColumn),
     /// It needs its own value.
     #[error("it needs its own value: {}; change one of these formulas", .0.join(" needs "))]
     Circle(Vec<String>),
@@ -53,7 +48,7 @@ impl Computed {
                 Ok((expr, names)) => (Ok(expr), names),
                 Err(fault) => (Err(fault), Vec::new()),
             };
-            moves |= names.iter().any(|n| matches!(n.as_str(), "today" | "now")) || mentions_clock(text);
+            moves |= mentions_clock(text);
             read.push((Formula { column: *column, expr }, names));
         }
         // Those that need nothing that is still to come, first.
@@ -121,31 +116,11 @@ impl Computed {
 /// Reads a formula and tells the fields of the record that it reads.
 fn read_formula(text: &str, schema: &Schema) -> Result<(Expr, Vec<Folded>), FormulaFault> {
     let expr = value(text)?;
-    let mut names = Vec::new();
-    let mut unknown = None;
-    expr.uses(UsedAs::Value, &mut Vec::new(), &mut |used, within| {
-        // Within a list its own fields come first.
-        let lists: Vec<Option<Vec<String>>> =
-            within.iter().map(|l| l.as_ref().map(|l| l.iter().map(|n| n.text.clone()).collect())).collect();
-        let known = match schema.levels(&lists) {
-            Some(levels) => levels.iter().any(|l| l.index(&used.name.folded).is_some()),
-            None => true,
-        };
-        if !known && !used.name.is_built_in() && unknown.is_none() {
-            unknown = Some(used.name.text.clone());
-        }
-        names.push(used.name.folded.clone());
-    });
-    match unknown {
-        None => Ok((expr, names)),
-        Some(name) => {
-            let nearest = nearest(&name, schema.columns().iter().map(|c| c.name.as_str()));
-            Err(FormulaFault::UnknownColumn { name, nearest })
-        }
-    }
+    let names = schema.reads(&expr, UsedAs::Value)?;
+    Ok((expr, names))
 }
 
-/// `TODAY()` and `NOW()` are functions: no names of fields.
+/// Whether it reads the clock, by name or by function.
 fn mentions_clock(text: &str) -> bool {
     let text = text.to_lowercase();
     text.contains("today") || text.contains("now")

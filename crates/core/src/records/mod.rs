@@ -14,7 +14,7 @@ mod sheet;
 mod view;
 
 pub use again::{Again, AgainFault, Changed, OfCell, compare};
-pub use column::{Column, ColumnType, Schema, SchemaFault};
+pub use column::{Column, ColumnType, Schema, SchemaFault, UnknownColumn};
 pub use computed::{Computed, FormulaFault};
 pub use export::{to_json, to_rows};
 pub use fields::{Field, fields, sample};

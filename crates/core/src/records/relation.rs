@@ -25,7 +25,7 @@ pub struct Related {
 
 /// What a key says: texts by canonical caseless matching, and a number as its text
 /// is written, so that a typed 12 meets the text “12”.
-fn key(value: &Value) -> Option<String> {
+pub(super) fn key(value: &Value) -> Option<String> {
     Some(match value {
         Value::Text(text) => caseless(text.trim()),
         Value::Number(number) => number.normalize().to_string(),

@@ -3,7 +3,7 @@
 use anyhow::Result;
 use rusqlite::{Connection, OptionalExtension, params};
 
-use super::sheets::RelatedInfo;
+use super::sheets::{ColumnInfo, RelatedInfo};
 
 /// A relation between two sheets.
 #[derive(Debug, Clone)]
@@ -68,9 +68,16 @@ pub fn of_sheet(c: &Connection, sheet: i64) -> Result<Vec<RelatedInfo>> {
     Ok(found.collect::<Result<_, _>>()?)
 }
 
-/// Follows a key's column to its new name.
-pub fn renamed(c: &Connection, sheet: i64, from: &str, to: &str) -> Result<()> {
-    c.execute("UPDATE relation SET many_key = ?3 WHERE many_id = ?1 AND many_key = ?2", params![sheet, from, to])?;
-    c.execute("UPDATE relation SET one_key = ?3 WHERE one_id = ?1 AND one_key = ?2", params![sheet, from, to])?;
+/// Follows the columns of keys to their new names; a column is the same whose cells
+/// stand in the same place.
+pub fn follow(c: &Connection, sheet: i64, before: &[ColumnInfo], after: &[ColumnInfo]) -> Result<()> {
+    let place = |at: usize, column: &ColumnInfo| column.cell.unwrap_or(at);
+    for (at, old) in before.iter().enumerate() {
+        let Some((_, new)) = after.iter().enumerate().find(|(to, new)| place(*to, new) == place(at, old)) else { continue };
+        if old.name != new.name {
+            c.execute("UPDATE relation SET many_key = ?3 WHERE many_id = ?1 AND many_key = ?2", params![sheet, old.name, new.name])?;
+            c.execute("UPDATE relation SET one_key = ?3 WHERE one_id = ?1 AND one_key = ?2", params![sheet, old.name, new.name])?;
+        }
+    }
     Ok(())
 }

@@ -64,7 +64,7 @@ pub fn edit(t: &Transaction<'_>, sheet: i64, edits: &Edits, columns: Option<&[Co
         }
     }
     if let Some((rows, after)) = &edits.moved {
-        let places = places_after(t, sheet, *after, rows.len(), rows)?;
+        let places = places_after(t, sheet, *after, rows.len(), rows, (&mut before, &mut now))?;
         for (row, place) in rows.iter().zip(places) {
             if let Some(state) = now.iter_mut().find(|s| s.number == *row) {
                 state.position = place;
@@ -77,7 +77,8 @@ pub fn edit(t: &Transaction<'_>, sheet: i64, edits: &Edits, columns: Option<&[Co
         // Neighbours that follow one row get their places together.
         let after = edits.added[at_row].0;
         let count = edits.added[at_row..].iter().take_while(|(a, _)| *a == after).count();
-        for (place, (_, cells)) in places_after(t, sheet, after.or(last(t, sheet)?), count, &[])?.into_iter().zip(&edits.added[at_row..]) {
+        let places = places_after(t, sheet, after.or(last(t, sheet)?), count, &[], (&mut before, &mut now))?;
+        for (place, (_, cells)) in places.into_iter().zip(&edits.added[at_row..]) {
             let number =
                 t.query_row("UPDATE sheet SET next_number = next_number + 1 WHERE id = ?1 RETURNING next_number - 1", [sheet], |r| {
                     r.get(0)
@@ -190,9 +191,20 @@ fn last(c: &Connection, sheet: i64) -> Result<Option<usize>> {
     Ok(query.query_row([sheet], |r| r.get(0)).optional()?)
 }
 
+/// The least distance between two places: halved again and again it would run out.
+const LEAST: f64 = 1e-6;
+
 /// Places for rows behind another, or before all, in their order; `without` are the
-/// rows that will leave their own.
-fn places_after(c: &Connection, sheet: i64, after: Option<usize>, count: usize, without: &[usize]) -> Result<Vec<f64>> {
+/// rows that will leave their own. Where there is no room between two rows, those that
+/// follow make some; that is a part of the change, and undone with it.
+fn places_after(
+    c: &Connection,
+    sheet: i64,
+    after: Option<usize>,
+    count: usize,
+    without: &[usize],
+    (before, now): (&mut Vec<State>, &mut Vec<State>),
+) -> Result<Vec<f64>> {
     let at: f64 = match after {
         Some(row) => c
             .query_row("SELECT position FROM sheet_row WHERE sheet_id = ?1 AND number = ?2", params![sheet, row], |r| r.get(0))
@@ -201,14 +213,23 @@ fn places_after(c: &Connection, sheet: i64, after: Option<usize>, count: usize, 
         None => c.query_row("SELECT coalesce(min(position), 1) - 1 FROM sheet_row WHERE sheet_id = ?1", [sheet], |r| r.get(0))?,
     };
     let mut query = c.prepare_cached("SELECT number, position FROM sheet_row WHERE sheet_id = ?1 AND position > ?2 ORDER BY position")?;
-    let mut rows = query.query(params![sheet, at])?;
-    let mut next = None;
-    while let Some(row) = rows.next()? {
-        if !without.contains(&row.get::<_, usize>(0)?) {
-            next = Some(row.get::<_, f64>(1)?);
-            break;
+    let following = query.query_map(params![sheet, at], |r| Ok((r.get::<_, usize>(0)?, r.get::<_, f64>(1)?)))?;
+    let mut following = following.filter(|row| !row.as_ref().is_ok_and(|(number, _)| without.contains(number)));
+    let next = following.next().transpose()?;
+    let step = next.map_or(1.0, |(_, next)| (next - at) / (count + 1) as f64);
+    if step >= LEAST {
+        return Ok((1..=count).map(|n| at + step * n as f64).collect());
+    }
+    let numbers = next.into_iter().map(Ok).chain(following).map(|row| row.map(|(number, _)| number)).collect::<Result<Vec<_>, _>>()?;
+    let room = (count + 1) as f64;
+    for state in states(c, sheet, &numbers)? {
+        match now.iter_mut().find(|s| s.number == state.number) {
+            Some(own) => own.position += room,
+            None => {
+                now.push(State { position: state.position + room, ..state.clone() });
+                before.push(state);
+            }
         }
     }
-    let step = next.map_or(1.0, |next| (next - at) / (count + 1) as f64);
-    Ok((1..=count).map(|n| at + step * n as f64).collect())
+    Ok((1..=count).map(|n| at + n as f64).collect())
 }

@@ -5,7 +5,7 @@ use std::sync::Arc;
 use anyhow::{Context, Result};
 use jiff::civil::DateTime;
 use mangle_core::language::{Context as Language, Folded};
-use mangle_core::records::{Cell, Column, ColumnType, Computed, RawSheet, Recognised, Related, Schema, Sheet, relate};
+use mangle_core::records::{Cell, Column, ColumnType, Computed, RawSheet, Recognised, Related, Schema, SchemaFault, Sheet, relate};
 use mangle_core::value::read::Reading;
 use mangle_core::value::{Currency, DateOrder, Locale};
 use rusqlite::{Connection, OptionalExtension, Transaction, params};
@@ -300,10 +300,21 @@ fn load_along(c: &Connection, id: i64, moment: DateTime, way: &mut Vec<i64>) -> 
     Ok(Some(Loaded { sheet, reading, moves }))
 }
 
-/// Changes the columns.
-pub fn set_columns(c: &Connection, id: i64, columns: &[ColumnInfo]) -> Result<()> {
-    c.execute("UPDATE sheet SET columns = ?2 WHERE id = ?1", params![id, serde_json::to_string(columns)?])?;
+/// Changes the columns; relations keep to the columns of their keys.
+pub fn set_columns(t: &Transaction<'_>, id: i64, columns: &[ColumnInfo]) -> Result<()> {
+    if let Some(before) = sheet(t, id)? {
+        relations::follow(t, id, &before.columns, columns)?;
+    }
+    t.execute("UPDATE sheet SET columns = ?2 WHERE id = ?1", params![id, serde_json::to_string(columns)?])?;
     Ok(())
+}
+
+/// Whether the columns of a sheet and the fields of its relations can stand side by
+/// side.
+pub fn names(c: &Connection, id: i64) -> Result<Result<(), SchemaFault>> {
+    let Some(info) = sheet(c, id)? else { return Ok(Ok(())) };
+    let related = info.related.iter().map(|r| Column::new(&r.name, ColumnType::Text));
+    Ok(Schema::new(info.columns.iter().map(ColumnInfo::column).chain(related).collect()).map(|_| ()))
 }
 
 /// The place of the cells of a new column.

@@ -109,7 +109,7 @@ async fn columns_are_added_renamed_moved_and_deleted_without_losing_cells() {
     }
     assert_eq!(rows(&office, 1).await[0], "1: BQ-1, Jörg Brückner, 480.50, 1 Oct 2026");
     let taken = json!({ "name": "NAME" });
-    assert!(office.refused("POST", "/api/sheets/1/columns", taken).await.contains("there is a column “NAME” already"));
+    assert!(office.refused("POST", "/api/sheets/1/columns", taken).await.contains("there is a field “NAME” already"));
     // One column may be read by a locale of its own.
     done(&office, "PUT", "/api/sheets/1/columns/2", json!({ "name": "Balance", "type": "number", "locale": "en-US" })).await;
     assert_eq!(office.get("/api/sheets/1/rows").await["rows"][1]["cells"][2]["wrong"], "not a number");
@@ -195,4 +195,43 @@ async fn what_is_on_the_clipboard_becomes_a_workbook_and_goes_out_as_a_file() {
         }
     }
     assert!(office.refused("GET", "/api/sheets/4/export?format=doc", Value::Null).await.contains("choose csv, xlsx, ods or json"));
+}
+
+#[tokio::test]
+async fn rows_find_room_however_often_one_is_put_in_the_same_place() {
+    let office = office().await;
+    let before = rows(&office, 1).await;
+    for n in 0..60 {
+        let added = json!({ "what": "Add a row", "added": [{ "after": 1, "cells": [format!("BQ-{}", 100 + n)] }] });
+        done(&office, "POST", "/api/sheets/1/rows", added).await;
+    }
+    let refs: Vec<String> = rows(&office, 1).await.iter().map(|r| r.split([' ', ',']).nth(1).unwrap_or_default().to_owned()).collect();
+    let newest_first = (0..60).rev().map(|n| format!("BQ-{}", 100 + n));
+    let wanted: Vec<String> = ["BQ-1".to_owned()].into_iter().chain(newest_first).chain(["BQ-2".to_owned(), "BQ-3".to_owned()]).collect();
+    assert_eq!(refs, wanted);
+    for _ in 0..60 {
+        done(&office, "POST", "/api/sheets/1/undo", Value::Null).await;
+    }
+    assert_eq!(rows(&office, 1).await, before);
+}
+
+#[tokio::test]
+async fn undoing_keeps_relations_and_never_gives_two_fields_one_name() {
+    let office = office().await;
+    let relation = json!({ "key": "Holder", "other": 1, "other_key": "Ref", "one_name": "Owner", "many_name": "Invoices" });
+    done(&office, "POST", "/api/sheets/2/relations", relation).await;
+    done(&office, "PUT", "/api/sheets/2/columns/1", json!({ "name": "Holder ref" })).await;
+    done(&office, "POST", "/api/sheets/2/undo", Value::Null).await;
+    assert_eq!(office.get("/api/sheets/1").await["related"][0]["other_key"], "Holder");
+    assert_eq!(office.get("/api/sheets/1/rows").await["rows"][1]["cells"][4]["text"], "2 records");
+    // A column that is gone may not come back under a name that was taken meanwhile.
+    done(&office, "DELETE", "/api/sheets/2/columns/2", Value::Null).await;
+    let lines = json!({ "key": "Invoice", "other": 2, "other_key": "Number", "one_name": "Invoice sent", "many_name": "Amount" });
+    done(&office, "POST", "/api/sheets/3/relations", lines).await;
+    assert!(office.refused("POST", "/api/sheets/2/undo", Value::Null).await.contains("there is a field “Amount” already"));
+    assert_eq!(office.get("/api/sheets/2/rows").await["total"], 4);
+    // A source that goes takes its relations along.
+    done(&office, "DELETE", "/api/sources/3", Value::Null).await;
+    assert_eq!(office.get("/api/sheets/2").await["related"].as_array().expect("relations").len(), 1);
+    assert_eq!(office.get("/api/sheets/2/rows").await["rows"][0]["cells"].as_array().expect("cells").len(), 3);
 }

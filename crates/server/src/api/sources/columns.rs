@@ -18,8 +18,8 @@ use crate::clock;
 use crate::error::{Answer, Problem, Refused};
 use crate::prepare::{blocking, label};
 use crate::server::App;
+use crate::store::rows;
 use crate::store::sheets::{self, ColumnInfo, SheetInfo};
-use crate::store::{relations, rows};
 
 pub(super) fn router() -> OpenApiRouter<App> {
     OpenApiRouter::new().routes(routes!(add)).routes(routes!(change, remove)).routes(routes!(try_formula)).routes(routes!(set_date_order))
@@ -83,18 +83,8 @@ async fn change_columns(
             let before = sheets::sheet(&t, id)?.ok_or_else(|| Refused::missing("the sheet"))?;
             let mut columns = before.columns.clone();
             let what = work(&mut columns, &mut || sheets::next_cell(&t, id))?;
-            let related = before.related.iter().map(|r| Column::new(&r.name, ColumnType::Text));
-            let schema = Schema::new(columns.iter().map(ColumnInfo::column).chain(related).collect());
-            schema.map_err(|fault| {
-                let message = match fault {
-                    SchemaFault::SameName { name, .. } => {
-                        format!("there is a column “{name}” already; names that differ only in case, spaces, _ and - count as one")
-                    }
-                    fault => fault.to_string(),
-                };
-                Refused::unusable("header", message)
-            })?;
             sheets::set_columns(&t, id, &columns)?;
+            stand_together(&t, id)?;
             rows::keep_columns(&t, id, &before.columns, &what, &clock::stamp())?;
             t.commit().map_err(anyhow::Error::new)?;
             Ok(())
@@ -102,6 +92,17 @@ async fn change_columns(
         .await?;
     app.forget_sheets();
     info(app, id).await.map(Json)
+}
+
+/// Refuses columns, or fields of relations, whose names count as one.
+pub(super) fn stand_together(c: &rusqlite::Connection, id: i64) -> Result<(), Refused> {
+    sheets::names(c, id)?.map_err(|fault| match fault {
+        SchemaFault::SameName { name, .. } => Refused::unusable(
+            "header",
+            format!("there is a field “{name}” already; names that differ only in case, spaces, _ and - count as one"),
+        ),
+        fault => Refused::unusable("header", fault.to_string()),
+    })
 }
 
 /// Refuses a formula that can't be used in a sheet.
@@ -162,8 +163,7 @@ async fn change(State(app): State<App>, Path((id, index)): Path<(i64, usize)>, J
         _ => new.info()?,
     };
     check_formula(&app, id, Some(index), &column).await?;
-    let (was, now) = (before.name.clone(), column.name.clone());
-    let answer = change_columns(&app, id, move |columns, _| {
+    change_columns(&app, id, move |columns, _| {
         place_cells(columns);
         if index >= columns.len() {
             return Err(Refused::missing("the column"));
@@ -176,12 +176,7 @@ async fn change(State(app): State<App>, Path((id, index)): Path<(i64, usize)>, J
         columns.insert(at.min(columns.len()), column);
         Ok(what)
     })
-    .await?;
-    if was != now {
-        app.store.with(move |c| relations::renamed(c, id, &was, &now)).await?;
-        app.forget_sheets();
-    }
-    Ok(answer)
+    .await
 }
 
 /// Deletes a column with its cells; that can be undone.

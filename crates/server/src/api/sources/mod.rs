@@ -128,7 +128,9 @@ async fn remove(State(app): State<App>, Path(id): Path<i64>) -> Answer<bool> {
     if uses > 0 {
         return Err(Refused::conflict("in-use", format!("{uses} dispatches and runs use this source; delete the dispatches first")));
     }
-    Ok(Json(app.store.with(move |c| sheets::delete(c, id)).await?))
+    let gone = app.store.with(move |c| sheets::delete(c, id)).await?;
+    app.forget_sheets();
+    Ok(Json(gone))
 }
 
 /// A sheet without its rows.

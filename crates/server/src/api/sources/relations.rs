@@ -3,12 +3,13 @@
 use axum::Json;
 use axum::extract::{Path, State};
 use mangle_core::language::Folded;
-use mangle_core::records::{Column, ColumnType, Schema, check};
+use mangle_core::records::{Schema, check};
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
 use utoipa_axum::router::OpenApiRouter;
 use utoipa_axum::routes;
 
+use super::columns::stand_together;
 use super::info;
 use crate::error::{Answer, Problem, Refused};
 use crate::prepare::blocking;
@@ -48,7 +49,8 @@ async fn add(State(app): State<App>, Path(id): Path<i64>, Json(new): Json<NewRel
     }
     app.store
         .with(move |c| -> Result<(), Refused> {
-            let side = |id: i64| -> Result<SheetInfo, Refused> { sheets::sheet(c, id)?.ok_or_else(|| Refused::missing("the sheet")) };
+            let t = c.transaction().map_err(anyhow::Error::new)?;
+            let side = |id: i64| -> Result<SheetInfo, Refused> { sheets::sheet(&t, id)?.ok_or_else(|| Refused::missing("the sheet")) };
             let (many, one) = (side(id)?, side(new.other)?);
             let key = |sheet: &SheetInfo, name: &str| {
                 let found = sheet.columns.iter().find(|c| Folded::new(&c.name) == Folded::new(name));
@@ -56,14 +58,6 @@ async fn add(State(app): State<App>, Path(id): Path<i64>, Json(new): Json<NewRel
                     Refused::unusable("no-column", format!("“{}” has no column “{name}”; choose the column that holds the key", sheet.name))
                 })
             };
-            for (sheet, name) in [(&many, &one_name), (&one, &many_name)] {
-                let names = sheet.columns.iter().map(|c| c.name.as_str()).chain(sheet.related.iter().map(|r| r.name.as_str()));
-                let columns = names.chain([name.as_str()]).map(|n| Column::new(n, ColumnType::Text));
-                if Schema::new(columns.collect()).is_err() {
-                    let message = format!("“{}” has a field “{name}” already; give the relation another name there", sheet.name);
-                    return Err(Refused::unusable("name-taken", message));
-                }
-            }
             let relation = Relation {
                 many: id,
                 many_key: key(&many, &new.key)?,
@@ -72,7 +66,10 @@ async fn add(State(app): State<App>, Path(id): Path<i64>, Json(new): Json<NewRel
                 one_key: key(&one, &new.other_key)?,
                 many_name,
             };
-            relations::add(c, &relation)?;
+            relations::add(&t, &relation)?;
+            stand_together(&t, id)?;
+            stand_together(&t, new.other)?;
+            t.commit().map_err(anyhow::Error::new)?;
             Ok(())
         })
         .await?;

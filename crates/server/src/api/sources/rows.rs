@@ -11,6 +11,7 @@ use utoipa::{IntoParams, ToSchema};
 use utoipa_axum::router::OpenApiRouter;
 use utoipa_axum::routes;
 
+use super::columns::stand_together;
 use crate::clock;
 use crate::error::{Answer, Problem, Refused};
 use crate::prepare::{LoadedSheet, blocking, label};
@@ -348,10 +349,12 @@ async fn redo(State(app): State<App>, Path(id): Path<i64>) -> Answer<Step> {
 async fn step(app: &App, id: i64, again: bool) -> Answer<Step> {
     let what = app
         .store
-        .with(move |c| -> anyhow::Result<Option<String>> {
-            let t = c.transaction()?;
+        .with(move |c| -> Result<Option<String>, Refused> {
+            let t = c.transaction().map_err(anyhow::Error::new)?;
             let what = rows::undo(&t, id, again)?;
-            t.commit()?;
+            // A relation made since may have taken the name of a column that comes back.
+            stand_together(&t, id)?;
+            t.commit().map_err(anyhow::Error::new)?;
             Ok(what)
         })
         .await?;
