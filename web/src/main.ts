@@ -3,6 +3,8 @@ import '@fontsource-variable/jetbrains-mono'
 import './style/tokens.css'
 import './style/base.css'
 import './style/kit.css'
+import './style/panel.css'
+import './style/rows.css'
 
 import { createPinia } from 'pinia'
 import { createApp } from 'vue'

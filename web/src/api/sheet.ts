@@ -74,6 +74,11 @@ export function useSheet(id: Ref<number>) {
   )
   watch(look, useDebounceFn(reload, 200))
 
+  /** Shows only rows with a misfit, in a column from 1 or in any for 0; or all. */
+  function show(misfits: number | undefined) {
+    only.value = misfits
+  }
+
   /** Sorts by a column, then downwards, then no more; beside others, or alone. */
   function sortBy(column: number, beside: boolean) {
     const key = column + 1
@@ -150,6 +155,7 @@ export function useSheet(id: Ref<number>) {
     only,
     rows,
     load,
+    show,
     sortBy,
     edit,
     step,

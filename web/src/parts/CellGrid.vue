@@ -1,8 +1,11 @@
 <script setup lang="ts">
 import { computed, nextTick, ref } from 'vue'
 
-import { count, shortDay } from '../api/words'
+import { clearing, filling, pasting, takesText, typed } from '../api/edits'
 import type { Edits, Row, SheetInfo } from '../api/sheet'
+import { count, shortDay } from '../api/words'
+import { useArea } from './area'
+import { joined, parted } from './clipboard'
 import { ROW, useRows } from './rows'
 import StateWord from './StateWord.vue'
 
@@ -17,50 +20,33 @@ const emit = defineEmits<{ edit: [Edits]; undo: []; redo: []; open: [Row] }>()
 
 const box = ref<HTMLElement>()
 const { top, first, last, shown, row: rowAt, reveal } = useRows<Row>(props, box)
-const at = ref({ row: 0, column: 0 })
-/** The corner over against it. */
-const to = ref({ row: 0, column: 0 })
 /** What is being typed into the cell. */
 const draft = ref<string>()
 
-const width = computed(() => props.sheet.columns.length + props.sheet.related.length)
-const area = computed(() => ({
-  top: Math.min(at.value.row, to.value.row),
-  bottom: Math.max(at.value.row, to.value.row),
-  left: Math.min(at.value.column, to.value.column),
-  right: Math.max(at.value.column, to.value.column),
+const { at, to, area, within, set, go, all } = useArea(() => ({
+  rows: props.total,
+  columns: props.sheet.columns.length + props.sheet.related.length,
 }))
 const chosen = computed(() => area.value.bottom - area.value.top + 1)
-const within = (row: number, column: number) =>
-  row >= area.value.top && row <= area.value.bottom && column >= area.value.left && column <= area.value.right
 const isNumber = (column: number) =>
   ['number', 'money', 'date'].includes(props.sheet.columns[column]?.type ?? '')
-/** Whether something can be typed into a column. */
-const open = (column: number) => {
-  const own = props.sheet.columns[column]
-  return !!own && !own.formula && own.type !== 'record' && own.type !== 'list'
-}
-const text = (cell: Row['cells'][number] | undefined) => cell?.typed ?? cell?.text ?? ''
+const text = (row: number, column: number) => typed(rowAt(row)?.cells[column])
 
-function move(rows: number, columns: number, extend = false) {
-  const from = extend ? to.value : at.value
-  const next = {
-    row: Math.max(0, Math.min(props.total - 1, from.row + rows)),
-    column: Math.max(0, Math.min(width.value - 1, from.column + columns)),
-  }
-  to.value = next
-  if (!extend) at.value = { ...next }
-  reveal(next.row)
-  void nextTick(() => {
-    const cell = box.value?.querySelector<HTMLElement>(`[data-at="${next.row} ${next.column}"]`)
-    if (cell) cell.scrollIntoView({ block: 'nearest', inline: 'nearest' })
-  })
+/** Goes some cells further and brings the cell into view. */
+function move(rows: number, columns: number, stretch = false) {
+  go(rows, columns, stretch)
+  const { row, column } = to.value
+  reveal(row)
+  void nextTick(() =>
+    box.value
+      ?.querySelector<HTMLElement>(`[data-at="${row} ${column}"]`)
+      ?.scrollIntoView({ block: 'nearest', inline: 'nearest' }),
+  )
 }
 
-function choose(row: number, column: number, extend: boolean) {
+function choose(row: number, column: number, stretch: boolean) {
   commit()
-  to.value = { row, column }
-  if (!extend) at.value = { row, column }
+  set(row, column, stretch)
 }
 
 /** The rows of an area, fetched where they were never seen. */
@@ -81,35 +67,32 @@ async function rowsOf(from: number, to: number): Promise<Row[]> {
   return found
 }
 
-function begin(typed?: string) {
-  if (!open(at.value.column)) {
+function begin(first?: string) {
+  if (!takesText(props.sheet, at.value.column)) {
     const own = props.sheet.columns[at.value.column]
     ElMessage({
       message: own?.formula ? `Filled by its formula: ${own.formula}` : 'Change this at its own sheet',
     })
     return
   }
-  draft.value = typed ?? text(rowAt(at.value.row)?.cells[at.value.column])
+  draft.value = first ?? text(at.value.row, at.value.column)
   void nextTick(() => {
     const input = box.value?.querySelector<HTMLInputElement>('input.draft')
     input?.focus()
-    if (typed === undefined) input?.select()
+    if (first === undefined) input?.select()
   })
 }
 
 /** Keeps what was typed. */
 function commit(down = 0, right = 0) {
-  const row = rowAt(at.value.row)
-  const typed = draft.value
+  const { row, column } = at.value
+  const [number, now] = [rowAt(row)?.number, draft.value]
   draft.value = undefined
-  if (typed !== undefined && row) {
-    const { column } = at.value
-    if (typed !== text(row.cells[column]))
-      emit('edit', {
-        what: `Write “${typed.slice(0, 40)}” into ${props.sheet.columns[column]?.name}`,
-        cells: [{ row: row.number, column, text: typed }],
-      })
-  }
+  if (now !== undefined && number !== undefined && now !== text(row, column))
+    emit('edit', {
+      what: `Write “${now.slice(0, 40)}” into ${props.sheet.columns[column]?.name}`,
+      cells: [{ row: number, column, text: now }],
+    })
   if (down || right) {
     box.value?.focus()
     move(down, right)
@@ -121,155 +104,79 @@ function callOff() {
   box.value?.focus()
 }
 
-async function clear() {
-  const { top, bottom, left, right } = area.value
-  const cells = (await rowsOf(top, bottom)).flatMap((row) =>
-    columns(left, right)
-      .filter((column) => row.cells[column]?.text)
-      .map((column) => ({ row: row.number, column, text: '' })),
-  )
-  if (cells.length) emit('edit', { what: `Clear ${count(cells.length, 'cell')}`, cells })
+const chosenRows = () => rowsOf(area.value.top, area.value.bottom)
+const change = (edits: Edits) => {
+  if (edits.cells?.length || edits.added?.length) emit('edit', edits)
 }
-
-const columns = (left: number, right: number) =>
-  Array.from({ length: right - left + 1 }, (_, index) => left + index).filter(open)
-
-/** Fills the area with its first row. */
-async function fill() {
-  const { top, bottom, left, right } = area.value
-  const rows = await rowsOf(top, bottom)
-  const [head, ...below] = rows
-  if (!head || !below.length) return
-  const cells = below.flatMap((row) =>
-    columns(left, right).map((column) => ({ row: row.number, column, text: text(head.cells[column]) })),
-  )
-  emit('edit', { what: `Fill ${count(cells.length, 'cell')} down`, cells })
-}
-
-const quoted = (value: string) => (/[\t\n"]/.test(value) ? `"${value.replaceAll('"', '""')}"` : value)
+const clear = async () => change(clearing(props.sheet, await chosenRows(), area.value))
+const fill = async () => change(filling(props.sheet, await chosenRows(), area.value))
 
 async function copy(event: ClipboardEvent) {
   if (draft.value !== undefined) return
   event.preventDefault()
-  const { top, bottom, left, right } = area.value
-  const known = Array.from({ length: bottom - top + 1 }, (_, index) => rowAt(top + index))
-  const block = (rows: (Row | undefined)[]) =>
-    rows.map((row) =>
-      (row?.cells ?? [])
-        .slice(left, right + 1)
-        .map((cell) => quoted(text(cell)))
-        .join('\t'),
-    )
+  const { top, left, right } = area.value
+  const block = (rows: Row[]) => joined(rows.map((row) => row.cells.slice(left, right + 1).map(typed)))
+  const known = Array.from({ length: chosen.value }, (_, index) => rowAt(top + index)).filter((row) => !!row)
   // Rows that were never seen come too late for the event.
-  if (known.every(Boolean)) event.clipboardData?.setData('text/plain', block(known).join('\n'))
-  else await navigator.clipboard.writeText(block(await rowsOf(top, bottom)).join('\n'))
-}
-
-/** Cells of pasted text: parted by tabs, in quotes where they hold lines. */
-function parted(pasted: string): string[][] {
-  const rows: string[][] = [[]]
-  let cell = ''
-  let inQuotes = false
-  const clean = pasted.replace(/\r\n?/g, '\n').replace(/\n$/, '')
-  for (let index = 0; index < clean.length; index++) {
-    const sign = clean[index] as string
-    if (inQuotes) {
-      if (sign !== '"') cell += sign
-      else if (clean[index + 1] === '"') cell += clean[++index]
-      else inQuotes = false
-    } else if (sign === '"' && cell === '') inQuotes = true
-    else if (sign === '\t' || sign === '\n') {
-      rows[rows.length - 1]?.push(cell)
-      cell = ''
-      if (sign === '\n') rows.push([])
-    } else cell += sign
-  }
-  rows[rows.length - 1]?.push(cell)
-  return rows
+  if (known.length === chosen.value) event.clipboardData?.setData('text/plain', block(known))
+  else await navigator.clipboard.writeText(block(await chosenRows()))
 }
 
 async function paste(event: ClipboardEvent) {
   if (draft.value !== undefined) return
   event.preventDefault()
   const block = parted(event.clipboardData?.getData('text/plain') ?? '')
-  const { top, bottom, left, right } = area.value
-  const one = block.length === 1 && block[0]?.length === 1
-  const rows = await rowsOf(top, one ? bottom : Math.min(props.total - 1, top + block.length - 1))
-  const cells = []
-  const added = []
-  let passed = 0
-  for (let index = 0; index < (one ? rows.length : block.length); index++) {
-    const line = (one ? block[0] : block[index]) ?? []
-    const row = rows[index]
-    const values = new Array<string>(props.sheet.columns.length).fill('')
-    const wide = one ? right - left + 1 : line.length
-    for (let offset = 0; offset < wide; offset++) {
-      const value = (one ? line[0] : line[offset]) ?? ''
-      const column = left + offset
-      if (!open(column)) passed++
-      else if (row) cells.push({ row: row.number, column, text: value })
-      else values[column] = value
-    }
-    if (!row) added.push({ after: null, cells: values })
-  }
+  const { top, bottom, left } = area.value
+  const rows = await rowsOf(top, Math.min(props.total - 1, Math.max(bottom, top + block.length - 1)))
+  const below = block.length > 1 ? rows.slice(0, block.length) : rows
+  const { edits, passed } = pasting(props.sheet, below, area.value, block)
   if (passed)
     ElMessage({
-      message: `${count(passed, 'cell')} not pasted: their columns are not typed into`,
+      message: `${count(passed, 'cell')} not pasted: nothing can be typed into their columns`,
       duration: 6000,
     })
-  if (cells.length || added.length)
-    emit('edit', {
-      what: `Paste ${count(cells.length + added.length * (block[0]?.length ?? 1), 'cell')}`,
-      cells,
-      added,
-    })
-  to.value = {
-    row: top + block.length - 1,
-    column: Math.min(width.value - 1, left + (block[0]?.length ?? 1) - 1),
-  }
+  change(edits)
+  set(top, left)
+  to.value = { row: top + block.length - 1, column: left + (block[0]?.length ?? 1) - 1 }
 }
 
+/** Moves the rows one further up or down. */
 async function shift(by: 1 | -1) {
   const { top, bottom } = area.value
   if ((by < 0 && top === 0) || (by > 0 && bottom >= props.total - 1)) return
-  const rows = (await rowsOf(top, bottom)).map((row) => row.number)
-  const after =
-    by > 0
-      ? (await rowsOf(bottom + 1, bottom + 1))[0]?.number
-      : top > 1
-        ? (await rowsOf(top - 2, top - 2))[0]?.number
-        : null
-  emit('edit', { what: `Move ${count(rows.length, 'row')}`, moved: { rows, after: after ?? null } })
-  at.value = { ...at.value, row: at.value.row + by }
-  to.value = { ...to.value, row: to.value.row + by }
+  const rows = (await chosenRows()).map((row) => row.number)
+  // The row that they follow then; none at the top.
+  const before = by > 0 ? bottom + 1 : top - 2
+  const [after] = before < 0 ? [] : await rowsOf(before, before)
+  emit('edit', { what: `Move ${count(rows.length, 'row')}`, moved: { rows, after: after?.number ?? null } })
+  at.value.row += by
+  to.value.row += by
 }
 
 async function keys(event: KeyboardEvent) {
   if (draft.value !== undefined) return
   const held = event.ctrlKey || event.metaKey
-  const go = (rows: number, columns: number) => move(rows, columns, event.shiftKey)
+  const step = (rows: number, columns: number) => move(rows, columns, event.shiftKey)
   const moves: Record<string, () => void> = {
-    ArrowDown: () => (event.altKey ? void shift(1) : go(held ? props.total : 1, 0)),
-    ArrowUp: () => (event.altKey ? void shift(-1) : go(held ? -props.total : -1, 0)),
-    ArrowLeft: () => go(0, held ? -width.value : -1),
-    ArrowRight: () => go(0, held ? width.value : 1),
-    PageDown: () => go(20, 0),
-    PageUp: () => go(-20, 0),
-    Home: () => go(held ? -props.total : 0, -width.value),
-    End: () => go(held ? props.total : 0, width.value),
+    ArrowDown: () => (event.altKey ? void shift(1) : step(held ? 1e9 : 1, 0)),
+    ArrowUp: () => (event.altKey ? void shift(-1) : step(held ? -1e9 : -1, 0)),
+    ArrowLeft: () => step(0, held ? -1e6 : -1),
+    ArrowRight: () => step(0, held ? 1e6 : 1),
+    PageDown: () => step(20, 0),
+    PageUp: () => step(-20, 0),
+    Home: () => step(held ? -1e9 : 0, -1e6),
+    End: () => step(held ? 1e9 : 0, 1e6),
     Enter: () => begin(),
     F2: () => begin(),
     Delete: () => void clear(),
     Backspace: () => void clear(),
-    Escape: () => (to.value = { ...at.value }),
+    Escape: () => set(at.value.row, at.value.column),
   }
   const own = moves[event.key]
   if (own) own()
   else if (held && event.key === 'd') void fill()
-  else if (held && event.key === 'a') {
-    at.value = { row: 0, column: 0 }
-    to.value = { row: props.total - 1, column: width.value - 1 }
-  } else if (held && (event.key === 'y' || event.key === 'Z')) emit('redo')
+  else if (held && event.key === 'a') all()
+  else if (held && (event.key === 'y' || event.key === 'Z')) emit('redo')
   else if (held && event.key === 'z') emit('undo')
   else if (event.key.length === 1 && !held && !event.altKey) begin(event.key)
   else return
@@ -278,17 +185,18 @@ async function keys(event: KeyboardEvent) {
 }
 
 /** Adds an empty row below, and goes there. */
-async function add() {
+function add() {
   const row = rowAt(area.value.bottom)
   emit('edit', { what: 'Add a row', added: [{ after: row?.number ?? null, cells: [] }] })
-  at.value = to.value = { row: row ? area.value.bottom + 1 : 0, column: 0 }
+  at.value = { row: row ? area.value.bottom + 1 : 0, column: 0 }
+  to.value = { ...at.value }
   box.value?.focus()
 }
 
 async function remove() {
-  const removed = (await rowsOf(area.value.top, area.value.bottom)).map((row) => row.number)
+  const removed = (await chosenRows()).map((row) => row.number)
   emit('edit', { what: `Delete ${count(removed.length, 'row')}`, removed })
-  at.value = to.value = { row: Math.max(0, area.value.top - 1), column: at.value.column }
+  set(area.value.top - 1, at.value.column)
 }
 
 defineExpose({ add, remove, fill, chosen })
@@ -297,7 +205,7 @@ defineExpose({ add, remove, fill, chosen })
 <template>
   <div
     ref="box"
-    class="box"
+    class="rows cells"
     tabindex="0"
     role="grid"
     :aria-label="`Records of ${sheet.name}`"
@@ -351,11 +259,13 @@ defineExpose({ add, remove, fill, chosen })
               :class="{
                 num: isNumber(column),
                 bad: cell.wrong,
-                fixed: !open(column),
+                fixed: !takesText(sheet, column),
                 within: within(index, column),
                 at: at.row === index && at.column === column,
               }"
-              :title="cell.wrong ? `${cell.text}: ${cell.wrong}` : cell.text"
+              :title="
+                cell.wrong ? `${cell.text}: ${cell.wrong}` : cell.text.endsWith('…') ? typed(cell) : cell.text
+              "
               @mousedown.left="choose(index, column, $event.shiftKey)"
               @mouseenter="$event.buttons === 1 && draft === undefined && (to = { row: index, column })"
               @dblclick="begin()"
@@ -383,55 +293,13 @@ defineExpose({ add, remove, fill, chosen })
 </template>
 
 <style scoped>
-.box {
-  flex: 1;
-  min-height: 0;
-  min-width: 0;
-  overflow: auto;
+.cells {
   user-select: none;
 }
-.box:focus-visible {
-  outline-offset: -2px;
-}
-table {
-  border-collapse: separate;
-  border-spacing: 0;
-  min-width: 100%;
-}
-thead :slotted(th) {
-  position: sticky;
-  top: 0;
-  z-index: 1;
-  height: 40px;
-  line-height: 1.25;
-  background: var(--head);
-  text-align: left;
-  font-weight: 500;
-  font-size: 12px;
-  color: var(--ink-2);
-  padding: 0 8px;
-  border-right: 1px solid var(--line-2);
-  border-bottom: 1px solid var(--line);
-  white-space: nowrap;
-}
-thead :slotted(th.num) {
-  text-align: right;
-}
 td {
-  height: 32px;
-  padding: 0 8px;
-  border-right: 1px solid var(--line-2);
-  border-bottom: 1px solid var(--line-2);
-  white-space: nowrap;
-  overflow: hidden;
-  text-overflow: ellipsis;
-  max-width: 240px;
   cursor: cell;
 }
-td.num {
-  text-align: right;
-}
-td.number {
+.rows td.number {
   padding: 0;
 }
 .number button {
@@ -473,8 +341,5 @@ td.at {
   font: inherit;
   text-align: inherit;
   outline: none;
-}
-tr.pad td {
-  border: 0;
 }
 </style>

@@ -107,8 +107,8 @@ async function drop() {
 </script>
 
 <template>
-  <form v-if="draft" class="column" @submit.prevent="keep" @keydown.stop>
-    <label
+  <form v-if="draft" class="panel-body column" @submit.prevent="keep" @keydown.stop>
+    <label class="field-label"
       >Name<el-input v-model="draft.name" aria-label="Name of the column" placeholder="days overdue"
     /></label>
     <template v-if="!nested">
@@ -148,7 +148,7 @@ async function drop() {
         </p>
       </template>
       <template v-else>
-        <label
+        <label class="field-label"
           >Holds<el-select v-model="draft.kind" aria-label="Type of the column">
             <el-option
               v-for="[value, label] in kinds"
@@ -157,7 +157,7 @@ async function drop() {
               :label="label"
             /> </el-select
         ></label>
-        <label
+        <label class="field-label"
           >Is written<el-select v-model="draft.locale" aria-label="How the column is written">
             <el-option
               v-for="[value, label] in locales"
@@ -187,36 +187,3 @@ async function drop() {
     </div>
   </form>
 </template>
-
-<style scoped>
-.column {
-  display: grid;
-  gap: 10px;
-}
-.column > label {
-  display: grid;
-  gap: 3px;
-  font-size: 12px;
-  color: var(--ink-2);
-}
-.sample {
-  width: 100%;
-  border-collapse: collapse;
-}
-.sample td {
-  padding: 3px 8px 3px 0;
-  border-bottom: 1px solid var(--line-2);
-  vertical-align: top;
-}
-.doing {
-  display: flex;
-  gap: 8px;
-  align-items: center;
-}
-.doing .el-button + .el-button {
-  margin-left: 0;
-}
-p {
-  margin: 0;
-}
-</style>

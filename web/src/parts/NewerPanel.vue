@@ -64,7 +64,7 @@ async function apply() {
 </script>
 
 <template>
-  <div class="newer" @keydown.stop>
+  <div class="panel-body newer" @keydown.stop>
     <template v-if="!taken">
       <p>
         A newer file is laid beside this sheet row by row. Nothing changes before you have seen it. Computed
@@ -79,11 +79,11 @@ async function apply() {
       />
     </template>
     <template v-else>
-      <label v-if="taken.sheets.length > 1"
+      <label v-if="taken.sheets.length > 1" class="field-label"
         >Its sheet<el-select v-model="name" aria-label="Sheet of the newer file">
           <el-option v-for="one in taken.sheets" :key="one" :value="one" :label="one" /> </el-select
       ></label>
-      <label
+      <label class="field-label"
         >Rows are the same when they agree in<el-select v-model="key" aria-label="Key of the rows">
           <el-option v-for="one in taken.keys" :key="one" :value="one" :label="one" /> </el-select
       ></label>
@@ -148,29 +148,10 @@ async function apply() {
 
 <style scoped>
 .newer {
-  display: grid;
-  gap: 10px;
   justify-items: start;
-}
-.newer > label {
-  display: grid;
-  gap: 3px;
-  width: 100%;
-  font-size: 12px;
-  color: var(--ink-2);
 }
 section {
   width: 100%;
-}
-table {
-  width: 100%;
-  border-collapse: collapse;
-}
-td {
-  padding: 3px 8px 3px 0;
-  border-bottom: 1px solid var(--line-2);
-  vertical-align: top;
-  overflow-wrap: anywhere;
 }
 th {
   padding: 6px 0 2px;
@@ -180,21 +161,11 @@ th {
 td.name {
   width: 110px;
 }
-.doing {
-  display: flex;
-  gap: 8px;
-}
-.doing .el-button {
-  margin: 0;
-}
 del {
   color: var(--wrong);
 }
 ins {
   color: var(--right);
   text-decoration: none;
-}
-p {
-  margin: 0;
 }
 </style>

@@ -59,7 +59,7 @@ async function drop(relation: number) {
 </script>
 
 <template>
-  <div class="relations" @keydown.stop>
+  <div class="panel-body relations" @keydown.stop>
     <article v-for="one in info?.related" :key="one.relation">
       <h3>{{ one.name }}</h3>
       <p>
@@ -112,22 +112,22 @@ async function drop(relation: number) {
     >
     <p v-if="!others.length" class="quiet">Bring in the other sheet first.</p>
     <form v-if="adding" class="new" @submit.prevent="add">
-      <label
+      <label class="field-label"
         >Each row’s<el-select v-model="wish.key" aria-label="Key in this sheet" placeholder="column">
           <el-option v-for="c in info?.columns" :key="c.name" :value="c.name" :label="c.name" /> </el-select
       ></label>
-      <label
+      <label class="field-label"
         >names a row of<el-select v-model="wish.other" aria-label="Other sheet" placeholder="sheet">
           <el-option v-for="o in others" :key="o.sheet.id" :value="o.sheet.id" :label="o.label" /> </el-select
       ></label>
-      <label
+      <label class="field-label"
         >by its<el-select v-model="wish.other_key" aria-label="Key in the other sheet" placeholder="column">
           <el-option v-for="c in other?.columns" :key="c.name" :value="c.name" :label="c.name" /> </el-select
       ></label>
-      <label
+      <label class="field-label"
         >Here it is called<el-input v-model="wish.one_name" aria-label="Name here" placeholder="holder"
       /></label>
-      <label
+      <label class="field-label"
         >There these are called<el-input
           v-model="wish.many_name"
           aria-label="Name there"
@@ -147,15 +147,12 @@ async function drop(relation: number) {
 </template>
 
 <style scoped>
-.relations,
+.relations {
+  justify-items: start;
+}
 .new {
   display: grid;
   gap: 10px;
-  justify-items: start;
-}
-.new,
-.new > label {
-  justify-items: stretch;
   width: 100%;
 }
 article {
@@ -166,16 +163,7 @@ h3 {
   margin: 0 0 2px;
   font-size: 13px;
 }
-p {
-  margin: 0;
-}
 .fit span {
   display: block;
-}
-.new > label {
-  display: grid;
-  gap: 3px;
-  font-size: 12px;
-  color: var(--ink-2);
 }
 </style>

@@ -20,7 +20,7 @@ watch(
 </script>
 
 <template>
-  <div v-if="view" class="row">
+  <div v-if="view" class="panel-body row">
     <h3>{{ view.label }}, row {{ view.number }}</h3>
     <h4>Documents</h4>
     <table v-if="view.documents.length" aria-label="Documents of this row">
@@ -68,21 +68,8 @@ h4 {
   font-size: 12px;
   color: var(--ink-2);
 }
-table {
-  width: 100%;
-  border-collapse: collapse;
-}
-td {
-  padding: 4px 8px 4px 0;
-  border-bottom: 1px solid var(--line-2);
-  vertical-align: top;
-  overflow-wrap: anywhere;
-}
 .when {
   text-align: right;
   white-space: nowrap;
-}
-p {
-  margin: 0;
 }
 </style>

@@ -31,7 +31,7 @@ function open() {
 <template>
   <div
     ref="box"
-    class="box"
+    class="rows"
     tabindex="0"
     role="region"
     :aria-label="label"
@@ -69,57 +69,12 @@ function open() {
 </template>
 
 <style scoped>
-.box {
-  flex: 1;
-  min-height: 0;
-  overflow: auto;
-}
-.box:focus-visible {
-  outline-offset: -2px;
-}
 table {
-  border-collapse: separate;
-  border-spacing: 0;
   table-layout: fixed;
-  min-width: 100%;
-}
-thead :slotted(th) {
-  position: sticky;
-  top: 0;
-  z-index: 1;
-  height: 40px;
-  line-height: 1.25;
-  background: var(--head);
-  text-align: left;
-  font-weight: 500;
-  font-size: 12px;
-  color: var(--ink-2);
-  padding: 0 8px;
-  border-right: 1px solid var(--line-2);
-  border-bottom: 1px solid var(--line);
-  white-space: nowrap;
-}
-tbody :slotted(td),
-tbody td {
-  height: 32px;
-  padding: 0 8px;
-  border-right: 1px solid var(--line-2);
-  border-bottom: 1px solid var(--line-2);
-  white-space: nowrap;
-  overflow: hidden;
-  text-overflow: ellipsis;
-  max-width: 240px;
-}
-thead :slotted(th.num),
-tbody :slotted(td.num) {
-  text-align: right;
 }
 tr.at :slotted(td) {
   box-shadow:
     inset 0 1px var(--accent),
     inset 0 -1px var(--accent);
-}
-tr.pad td {
-  border: 0;
 }
 </style>

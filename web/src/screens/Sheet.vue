@@ -2,7 +2,7 @@
 import { computed, ref, toRef, watch } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 
-import { api, ask, attempt, type Schemas } from '../api/client'
+import { attempt, type Schemas } from '../api/client'
 import { useSheet, type Row } from '../api/sheet'
 import { count, day } from '../api/words'
 import CellGrid from '../parts/CellGrid.vue'
@@ -11,13 +11,15 @@ import FilterBar from '../parts/FilterBar.vue'
 import NewerPanel from '../parts/NewerPanel.vue'
 import RelationPanel from '../parts/RelationPanel.vue'
 import RowPanel from '../parts/RowPanel.vue'
-import TypePick from '../parts/TypePick.vue'
+import SheetColumns from '../parts/SheetColumns.vue'
+import SheetHead from '../parts/SheetHead.vue'
+import SheetTools from '../parts/SheetTools.vue'
 
 const props = defineProps<{ id: string; view?: string; which?: string }>()
 const route = useRoute()
 const router = useRouter()
 const it = useSheet(toRef(() => Number(props.id)))
-const { sheet, source, total, misfits, undo, redo, problem, version, filter, find, sort, only } = it
+const { sheet, source, total, problem, version, filter, find } = it
 const grid = ref<InstanceType<typeof CellGrid>>()
 const here = computed(() => `/sheets/${props.id}`)
 
@@ -25,13 +27,6 @@ filter.value = String(route.query.filter ?? '')
 void attempt(it.load)
 watch(filter, (now) => void router.replace({ query: now ? { filter: now } : {} }))
 
-const wrong = computed(() => misfits.value.reduce((sum, one) => sum + one, 0))
-const isNumber = (at: number) => ['number', 'money', 'date'].includes(sheet.value?.columns[at]?.type ?? '')
-const sorted = (at: number) => {
-  const place = sort.value.findIndex((s) => Math.abs(s) === at + 1)
-  if (place < 0) return ''
-  return `${(sort.value[place] ?? 0) > 0 ? ' ↑' : ' ↓'}${sort.value.length > 1 ? place + 1 : ''}`
-}
 const TITLES: Record<string, string> = {
   column: 'Column',
   relations: 'Relations',
@@ -44,18 +39,6 @@ const columnAt = computed(() =>
 const close = () => router.push({ path: here.value, query: route.query })
 const show = (view: string) => router.push({ path: `${here.value}/${view}`, query: route.query })
 
-async function setType(index: number, type: string, currency: string | null) {
-  const own = sheet.value?.columns[index]
-  if (own) await it.setColumn(index, { name: own.name, type, currency, locale: own.locale ?? null })
-}
-
-async function dispatch() {
-  const name = `${source.value?.name ?? ''} ${sheet.value?.name ?? ''}`.trim()
-  const body = { name, sheet_id: Number(props.id), template_id: null, filter: filter.value }
-  const made = await attempt(() => ask(api.POST('/api/dispatches', { body })))
-  if (made) await router.push(`/dispatches/${made.key}/template`)
-}
-
 const chosen = computed(() => grid.value?.chosen ?? 1)
 const kept = (changed: Schemas['SheetInfo']) => (sheet.value = changed)
 const open = (row: Row) => show(`row/${row.number}`)
@@ -63,29 +46,7 @@ const open = (row: Row) => show(`row/${row.number}`)
 
 <template>
   <div v-if="sheet" class="screen">
-    <div class="head">
-      <h1>{{ source?.name }}</h1>
-      <span class="quiet from" :title="source?.file_name"
-        >{{ source?.file_name }}, brought in {{ day(source?.brought_in) }}</span
-      >
-      <span class="push" />
-      <el-button @click="show('newer')">Bring in again</el-button>
-      <el-dropdown trigger="click">
-        <el-button>Export</el-button>
-        <template #dropdown>
-          <el-dropdown-menu>
-            <el-dropdown-item v-for="format in ['xlsx', 'csv', 'ods', 'json']" :key="format">
-              <a :href="it.exported(format)" class="plain" download
-                >{{ count(total, 'row') }} as {{ format.toUpperCase() }}</a
-              >
-            </el-dropdown-item>
-          </el-dropdown-menu>
-        </template>
-      </el-dropdown>
-      <el-button type="primary" :disabled="!total || !!problem" @click="dispatch"
-        >Make documents of {{ total.toLocaleString('en-GB') }}</el-button
-      >
-    </div>
+    <SheetHead :it="it" @newer="show('newer')" />
     <div v-for="one in sheet.unsure" :key="one.column" class="unsure" role="alert">
       <b>{{ one.column }}</b> can be read two ways: is “{{ one.example }}”
       <el-button @click="it.dates(false)">{{ day(one.day_first) }}, day first</el-button>
@@ -98,35 +59,14 @@ const open = (row: Row) => show(`row/${row.number}`)
       :problem="problem"
       @changed="kept"
     />
-    <div class="tools">
-      <el-button
-        :disabled="!undo"
-        :title="undo ? `Undo: ${undo} (Ctrl Z)` : 'Nothing to undo'"
-        @click="it.step(false)"
-        >Undo</el-button
-      >
-      <el-button :disabled="!redo" :title="redo ? `Do again: ${redo} (Ctrl Y)` : ''" @click="it.step(true)"
-        >Do again</el-button
-      >
-      <span class="gap" />
-      <el-button @click="grid?.add()">Add row</el-button>
-      <el-button :disabled="!total" @click="grid?.remove()">Delete {{ count(chosen, 'row') }}</el-button>
-      <el-button :disabled="chosen < 2" title="Ctrl D" @click="grid?.fill()">Fill down</el-button>
-      <span class="gap" />
-      <el-button @click="show('column/new')">Add column</el-button>
-      <el-button @click="show('relations')">{{
-        sheet.related.length ? count(sheet.related.length, 'relation') : 'Relations'
-      }}</el-button>
-      <span class="push" />
-      <button
-        v-if="wrong || only !== undefined"
-        type="button"
-        class="say wrong"
-        @click="only = only === undefined ? 0 : undefined"
-      >
-        {{ only === undefined ? `${count(wrong, 'cell')} that don’t fit` : 'Show all rows' }}
-      </button>
-    </div>
+    <SheetTools
+      :it="it"
+      :chosen="chosen"
+      @add="grid?.add()"
+      @remove="grid?.remove()"
+      @fill="grid?.fill()"
+      @show="show"
+    />
     <div class="work">
       <CellGrid
         ref="grid"
@@ -142,47 +82,7 @@ const open = (row: Row) => show(`row/${row.number}`)
         <template #head>
           <th class="num" style="width: 52px" />
           <th style="min-width: 120px">Last document</th>
-          <th v-for="(column, at) in sheet.columns" :key="column.name" :class="{ num: isNumber(at) }">
-            <span class="name">
-              <button
-                type="button"
-                class="sort"
-                :title="`Sort by ${column.name}; with Shift beside what is sorted already`"
-                @click="it.sortBy(at, $event.shiftKey)"
-              >
-                {{ column.name }}{{ sorted(at) }}
-              </button>
-              <button
-                type="button"
-                class="more"
-                :aria-label="`Change ${column.name}`"
-                :title="`Change ${column.name}`"
-                @click="show(`column/${at}`)"
-              >
-                ⁝
-              </button>
-            </span>
-            <small v-if="column.formula" :title="column.formula" :class="{ problem: misfits[at] }">
-              <button type="button" class="sort" @click="show(`column/${at}`)">= {{ column.type }}</button>
-              <template v-if="misfits[at]"
-                >,
-                <button type="button" class="sort" @click="only = at + 1">
-                  {{ misfits[at] }} wrong
-                </button></template
-              >
-            </small>
-            <TypePick
-              v-else
-              :column="column"
-              :misfits="misfits[at] ?? 0"
-              @pick="(type, currency) => setType(at, type, currency)"
-              @wrong="only = at + 1"
-            />
-          </th>
-          <th v-for="one in sheet.related" :key="`related ${one.name}`">
-            <RouterLink :to="`${here}/relations`">{{ one.name }}</RouterLink>
-            <small>{{ one.many ? 'list' : 'record' }} of {{ one.other_name }}</small>
-          </th>
+          <SheetColumns :it="it" :here="here" @show="show" />
         </template>
       </CellGrid>
       <aside v-if="view" class="panel" :aria-label="TITLES[view]">
@@ -214,12 +114,6 @@ const open = (row: Row) => show(`row/${row.number}`)
 </template>
 
 <style scoped>
-.from {
-  overflow: hidden;
-  text-overflow: ellipsis;
-  white-space: nowrap;
-  min-width: 0;
-}
 .unsure {
   display: flex;
   gap: 8px;
@@ -227,27 +121,6 @@ const open = (row: Row) => show(`row/${row.number}`)
   padding: 6px 16px;
   background: var(--attention-tint);
   border-bottom: 1px solid var(--line);
-}
-.tools {
-  flex: none;
-  display: flex;
-  align-items: center;
-  gap: 6px;
-  padding: 4px 12px;
-  border-bottom: 1px solid var(--line);
-}
-.tools .el-button {
-  margin: 0;
-  padding: 0 8px;
-  height: 24px;
-  font-size: 12px;
-}
-.tools .say {
-  border: 0;
-  cursor: pointer;
-}
-.gap {
-  width: 10px;
 }
 .work {
   flex: 1;
@@ -278,42 +151,6 @@ h2 {
   line-height: 1;
   cursor: pointer;
   color: inherit;
-}
-.name {
-  display: flex;
-  gap: 4px;
-}
-th.num .name {
-  justify-content: flex-end;
-}
-.sort,
-.more {
-  border: 0;
-  background: none;
-  padding: 0;
-  cursor: pointer;
-  font-weight: 500;
-  color: inherit;
-}
-.more {
-  padding: 0 2px;
-  opacity: 0.6;
-}
-.more:hover,
-.more:focus-visible {
-  opacity: 1;
-}
-small {
-  display: block;
-  font-size: 11px;
-  font-weight: 400;
-}
-small .sort {
-  font-weight: 400;
-}
-.plain {
-  color: inherit;
-  text-decoration: none;
 }
 .sheets {
   height: 34px;

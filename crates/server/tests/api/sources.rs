@@ -131,7 +131,7 @@ async fn relations_hang_lists_on_rows_to_any_depth_and_are_checked() {
     assert_eq!(fields[2]["within"][3]["within"][1]["placeholder"], "[: Invoice sent.Owner.Name]", "{fields}");
     let checked = office.get("/api/relations/1").await;
     assert_eq!((&checked["orphans"], &checked["duplicate_count"]), (&json!([{ "row": 4, "key": "BQ-9" }]), &json!(0)));
-    assert!(office.refused("POST", "/api/sheets/2/relations", relation).await.contains("has a field “Owner” already"));
+    assert!(office.refused("POST", "/api/sheets/2/relations", relation).await.contains("there is a field “Owner” already"));
     assert!(
         office.refused("DELETE", "/api/sheets/2/columns/1", Value::Null).await.contains("is the key of the relation to holders, holders")
     );
