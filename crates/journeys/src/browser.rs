@@ -93,7 +93,8 @@ impl Browser {
                 }
             }
             if Instant::now() > until {
-                let page = self.client.execute("return document.body.innerText.slice(0, 3000)", vec![]).await?;
+                let script = "return location.pathname + ' ' + JSON.stringify(window.__errors || []) + '\\n' + document.body.innerText.slice(0, 3000)";
+                let page = self.client.execute(script, vec![]).await?;
                 bail!("{what} did not come; the screen says:\n{}", page.as_str().unwrap_or_default());
             }
             tokio::time::sleep(Duration::from_millis(60)).await;

@@ -144,3 +144,17 @@ async fn a_row_tells_its_history_and_a_table_is_pasted_as_a_workbook() -> Result
     assert!(b.path().await?.ends_with("/row/1"));
     b.close().await
 }
+
+#[tokio::test(flavor = "multi_thread")]
+async fn screens_left_behind_hold_none_of_the_browsers_connections() -> Result<()> {
+    let folder = tempfile::tempdir()?;
+    let program = Program::demo(folder.path())?;
+    let b = Browser::open(&program.address).await?;
+    for _ in 0..5 {
+        b.go("/sources").await?;
+        b.text("b", "season").await?;
+        b.go("/dispatches").await?;
+        b.text("b", "Balance reminders").await?;
+    }
+    b.close().await
+}

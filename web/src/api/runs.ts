@@ -21,12 +21,28 @@ export const useRuns = defineStore('runs', () => {
     runs.value = await ask(api.GET('/api/runs'))
   }
 
-  function listen() {
+  function open() {
     if (source) return
     source = new EventSource('/api/run-events')
     source.onmessage = (event) => put(JSON.parse(event.data as string) as Run)
     // After a break the list may be stale.
     source.onopen = () => void load().catch(() => undefined)
+  }
+
+  function close() {
+    source?.close()
+    source = undefined
+  }
+
+  /**
+   * Listens while the page is seen: a browser has few connections to one server, and
+   * pages in other windows, or left behind, would hold them all.
+   */
+  function listen() {
+    open()
+    document.addEventListener('visibilitychange', () => (document.hidden ? close() : open()))
+    window.addEventListener('pagehide', close)
+    window.addEventListener('pageshow', open)
   }
 
   return { runs, going, put, load, listen }
