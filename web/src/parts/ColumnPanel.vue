@@ -27,7 +27,7 @@ const kinds = [
   ['e-mail', 'e-mail'],
 ] as const
 const locales = [
-  ['', 'as the rest of the sheet'],
+  ['sheet', 'as the rest of the sheet'],
   ['en-GB', 'English (UK): 1,234.50, 31/12/2026'],
   ['en-US', 'English (US): 1,234.50, 12/31/2026'],
   ['de-DE', 'German: 1.234,50, 31.12.2026'],
@@ -43,7 +43,7 @@ watch(
       name: own?.name ?? '',
       kind: [own?.type ?? 'text', own?.currency].filter(Boolean).join(' '),
       formula: own?.formula ?? '',
-      locale: own?.locale ?? '',
+      locale: own?.locale ?? 'sheet',
       computed: own ? !!own.formula : true,
     }
     sample.value = undefined
@@ -81,7 +81,7 @@ function wish(at?: number): Schemas['NewColumn'] {
     type: draft.value?.computed ? 'text' : (type ?? 'text'),
     currency: draft.value?.computed ? null : (currency ?? null),
     formula: draft.value?.computed ? (draft.value.formula ?? null) : null,
-    locale: draft.value?.locale || null,
+    locale: draft.value?.locale === 'sheet' ? null : (draft.value?.locale ?? null),
     at: at ?? null,
   }
 }

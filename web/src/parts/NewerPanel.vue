@@ -92,7 +92,9 @@ async function apply() {
         <p v-if="view.kept_columns.length" class="quiet">
           Not in the file, kept as they are: {{ view.kept_columns.join(', ') }}
         </p>
-        <p class="quiet">{{ count(view.same, 'row') }} as they were</p>
+        <p class="quiet">
+          {{ count(view.same, 'row') }} {{ view.same === 1 ? 'stays as it is' : 'stay as they are' }}
+        </p>
         <section v-if="view.changed_count">
           <el-checkbox v-model="take.changed">Change {{ count(view.changed_count, 'row') }}</el-checkbox>
           <table aria-label="Changed rows">
@@ -121,7 +123,7 @@ async function apply() {
         </section>
         <section v-if="view.gone_count">
           <el-checkbox v-model="take.gone"
-            >Delete {{ count(view.gone_count, 'row') }} that the file has not</el-checkbox
+            >Delete {{ count(view.gone_count, 'row') }} not in the file</el-checkbox
           >
           <table aria-label="Rows that the file has not">
             <tbody>

@@ -64,7 +64,7 @@ h3 {
   font-size: 13px;
 }
 h4 {
-  margin: 12px 0 4px;
+  margin: 6px 0 -4px;
   font-size: 12px;
   color: var(--ink-2);
 }
