@@ -1,7 +1,8 @@
 //! The rules of the job: values, the placeholder language, templates, records,
-//! dispatches and preflight. Pure: no files, network, database, clock or chance.
+//! forms, dispatches and preflight. Pure: no files, network, database, clock or chance.
 
 pub mod dispatch;
+pub mod form;
 pub mod language;
 pub mod preflight;
 pub mod records;

@@ -222,7 +222,7 @@ impl Schema {
 
     /// The names that an expression looks up in a record of this schema, with those
     /// within its lists; each must be there.
-    pub(super) fn reads(&self, expr: &Expr, used: UsedAs) -> Result<Vec<Folded>, UnknownColumn> {
+    pub(crate) fn reads(&self, expr: &Expr, used: UsedAs) -> Result<Vec<Folded>, UnknownColumn> {
         let (mut names, mut unknown) = (Vec::new(), None);
         expr.uses(used, &mut Vec::new(), &mut |found, within| {
             let name = found.name;

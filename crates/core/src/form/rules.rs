@@ -1,0 +1,269 @@
+//! A form made ready to look at answers, and what is wrong with it as it is
+//! written.
+
+use std::sync::Arc;
+
+use regex::{Regex, RegexBuilder};
+use serde::Serialize;
+
+use super::{Form, FormField, FormFieldKind, Mask};
+use crate::language::syntax::Expr;
+use crate::language::{Folded, UsedAs, condition, value};
+use crate::records::{Column, ColumnType, Schema};
+use crate::template::TextTemplate;
+use crate::value::{Currency, Locale};
+
+/// The most fields that a form has.
+const MOST_FIELDS: usize = 300;
+
+/// Something that keeps a form from being opened.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
+pub struct FormProblem {
+    /// The field, by its number; none where it is the form itself.
+    pub field: Option<u32>,
+    /// Which part of it: `name`, `mask`, `shown_when` and so on.
+    pub part: &'static str,
+    /// What is wrong and what to do.
+    pub message: String,
+}
+
+/// A form ready to look at answers.
+#[derive(Debug)]
+pub struct Rules {
+    pub(super) fields: Vec<Rule>,
+    /// The names of all that is asked, for conditions and defaults.
+    pub(super) schema: Arc<Schema>,
+    pub(super) locale: Arc<Locale>,
+    pub(super) thanks: TextTemplate,
+    problems: Vec<FormProblem>,
+}
+
+/// A field ready.
+#[derive(Debug)]
+pub(super) struct Rule {
+    pub field: FormField,
+    /// Its place among the columns.
+    pub column: Option<usize>,
+    pub shown_when: Option<Expr>,
+    pub default: Option<TextTemplate>,
+    pub least: Option<Expr>,
+    pub most: Option<Expr>,
+    pub mask: Option<Mask>,
+    pub pattern: Option<Regex>,
+}
+
+impl Rules {
+    /// Makes a form ready. What is wrong with it is in [`Rules::problems`]; such
+    /// parts are passed over.
+    pub fn new(form: &Form) -> Rules {
+        let mut noted = Noted::default();
+        let locale = Locale::parse(&form.locale).unwrap_or_else(|_| {
+            noted.form("locale", format!("“{}” is no locale; choose one, such as en-GB or nl-NL", form.locale));
+            Locale::english()
+        });
+        if form.fields.len() > MOST_FIELDS {
+            noted.form("fields", format!("a form has at most {MOST_FIELDS} fields; make two of it"));
+        }
+        if form.fields.iter().all(|f| f.kind.is_words()) {
+            noted.form("fields", "the form asks nothing; add a field".to_owned());
+        }
+        if let (Some(opens), Some(closes)) = (form.opens, form.closes)
+            && closes <= opens
+        {
+            noted.form("closes", "the form closes before it opens; change one of the two".to_owned());
+        }
+        let (schema, places) = columns(form, &mut noted);
+        let mut fields = Vec::with_capacity(form.fields.len());
+        for (at, field) in form.fields.iter().take(MOST_FIELDS).enumerate() {
+            let above = Above { schema: &schema, before: places[..at].iter().flatten().count() };
+            fields.push(Rule::new(field, places[at], &above, &mut noted));
+        }
+        let thanks = TextTemplate::new(&form.thanks);
+        if let Some(problem) = thanks.problems().first() {
+            noted.form("thanks", problem.message.clone());
+        }
+        Rules { fields, schema: Arc::new(schema), locale, thanks, problems: noted.0 }
+    }
+
+    /// What keeps the form from being opened.
+    pub fn problems(&self) -> &[FormProblem] {
+        &self.problems
+    }
+
+    /// The names and types of what is asked, in order.
+    pub fn schema(&self) -> &Arc<Schema> {
+        &self.schema
+    }
+
+    /// The fields that answers are given to.
+    pub fn asked(&self) -> impl Iterator<Item = &FormField> {
+        self.fields.iter().filter(|r| r.column.is_some()).map(|r| &r.field)
+    }
+}
+
+/// What is wrong, as it is found.
+#[derive(Default)]
+struct Noted(Vec<FormProblem>);
+
+impl Noted {
+    fn form(&mut self, part: &'static str, message: String) {
+        self.0.push(FormProblem { field: None, part, message });
+    }
+
+    fn field(&mut self, field: &FormField, part: &'static str, message: String) {
+        self.0.push(FormProblem { field: Some(field.id), part, message });
+    }
+}
+
+/// The columns of what is asked, and which field has which. One whose name can't
+/// be used is passed over.
+fn columns(form: &Form, noted: &mut Noted) -> (Schema, Vec<Option<usize>>) {
+    let mut columns: Vec<Column> = Vec::new();
+    let mut places = Vec::new();
+    let mut ids: Vec<u32> = Vec::new();
+    for field in &form.fields {
+        let Some(column) = field.column() else {
+            places.push(None);
+            continue;
+        };
+        let folded = Folded::new(&field.name);
+        if folded.as_str().is_empty() {
+            noted.field(field, "name", "the field has no name; placeholders need one".to_owned());
+        } else if let Some(other) = columns.iter().find(|c| Folded::new(&c.name) == folded) {
+            noted.field(field, "name", format!("“{}” and “{}” are one name; rename one of the two fields", other.name, field.name));
+        } else if folded == Folded::new(ANSWERED) {
+            noted.field(field, "name", format!("“{ANSWERED}” is when the answer came; give the field another name"));
+        } else if ids.contains(&field.id) {
+            noted.field(field, "id", "two fields have one number".to_owned());
+        } else {
+            ids.push(field.id);
+            places.push(Some(columns.len()));
+            columns.push(column);
+            continue;
+        }
+        places.push(None);
+    }
+    (Schema::new(columns).unwrap_or_default(), places)
+}
+
+/// The column that tells when an answer came.
+pub(super) const ANSWERED: &str = "Answered";
+
+/// The fields above one.
+struct Above<'a> {
+    schema: &'a Schema,
+    before: usize,
+}
+
+impl Above<'_> {
+    /// What is wrong with an expression's names.
+    fn fault(&self, expr: &Expr, used: UsedAs) -> Option<String> {
+        match self.schema.reads(expr, used) {
+            Err(unknown) => Some(unknown.to_string().replace("no column", "no field")),
+            Ok(names) => self.late(names.iter()),
+        }
+    }
+
+    fn late<'n>(&self, mut names: impl Iterator<Item = &'n Folded>) -> Option<String> {
+        let late = names.find_map(|name| self.schema.index(name).filter(|at| *at >= self.before))?;
+        let name = &self.schema.columns()[late].name;
+        Some(format!("“{name}” is not above this field; move one of the two, for only what was asked before is known"))
+    }
+}
+
+impl Rule {
+    fn new(field: &FormField, column: Option<usize>, above: &Above<'_>, noted: &mut Noted) -> Rule {
+        if field.title().is_empty() && field.kind != FormFieldKind::Hidden {
+            noted.field(field, "label", "the field has no words; write what is asked".to_owned());
+        }
+        if matches!(field.kind, FormFieldKind::Choice | FormFieldKind::Choices) {
+            let mut options: Vec<Folded> = field.options.iter().map(|o| Folded::new(o)).collect();
+            options.sort_unstable_by(|a, b| a.as_str().cmp(b.as_str()));
+            if options.len() < 2 || options.iter().any(|o| o.as_str().is_empty()) {
+                noted.field(field, "options", "a choice needs two options at least, and words for each".to_owned());
+            } else if options.windows(2).any(|pair| pair[0] == pair[1]) {
+                noted.field(field, "options", "two options read the same; change one".to_owned());
+            }
+        }
+        if field.kind == FormFieldKind::Money && Currency::parse(&field.currency).is_err() {
+            noted.field(field, "currency", format!("“{}” is no currency; write its three letters, such as EUR", field.currency));
+        }
+        let shown_when = read(&field.shown_when, condition, "shown_when", UsedAs::YesNo, field, above, noted);
+        let (least, most) = match field.kind {
+            FormFieldKind::Time => (time(field, "least", noted), time(field, "most", noted)),
+            FormFieldKind::Number | FormFieldKind::Money | FormFieldKind::Date => (
+                read(&field.least, value, "least", UsedAs::Value, field, above, noted),
+                read(&field.most, value, "most", UsedAs::Value, field, above, noted),
+            ),
+            _ => {
+                count(field, "least", &field.least, noted);
+                count(field, "most", &field.most, noted);
+                (None, None)
+            }
+        };
+        let mask = (field.kind == FormFieldKind::Text && !field.mask.trim().is_empty()).then(|| Mask::parse(&field.mask));
+        let mask = mask.and_then(|m| m.map_err(|fault| noted.field(field, "mask", fault.to_string())).ok());
+        let pattern = (field.kind == FormFieldKind::Text && !field.pattern.trim().is_empty())
+            .then(|| RegexBuilder::new(&format!("^(?:{})$", field.pattern)).size_limit(1 << 20).build());
+        let pattern = pattern.and_then(|p| {
+            p.map_err(|_| noted.field(field, "pattern", "the pattern can't be read; it is a regular expression, such as [A-F][0-9]{2}".to_owned()))
+                .ok()
+        });
+        if (mask.is_some() || pattern.is_some()) && field.message.trim().is_empty() {
+            noted.field(field, "message", "say in words how it is to be written; this is what people read".to_owned());
+        }
+        let default = (!field.default.is_empty()).then(|| TextTemplate::new(&field.default));
+        if let Some(template) = &default {
+            let names: Vec<Folded> = template.placeholders().iter().flat_map(|p| &p.names).map(|n| Folded::new(&n.name)).collect();
+            let late = || above.late(names.iter());
+            if let Some(wrong) = template.problems().first().map(|p| p.message.clone()).or_else(late) {
+                noted.field(field, "default", wrong);
+            }
+        }
+        Rule { field: field.clone(), column, shown_when, default, least, most, mask, pattern }
+    }
+}
+
+fn read(
+    text: &str,
+    parse: fn(&str) -> Result<Expr, crate::language::SyntaxError>,
+    part: &'static str,
+    used: UsedAs,
+    field: &FormField,
+    above: &Above<'_>,
+    noted: &mut Noted,
+) -> Option<Expr> {
+    if text.trim().is_empty() {
+        return None;
+    }
+    let fault = match parse(text) {
+        Ok(expr) => match above.fault(&expr, used) {
+            None => return Some(expr),
+            Some(fault) => fault,
+        },
+        Err(error) => error.to_string(),
+    };
+    noted.field(field, part, fault);
+    None
+}
+
+/// A limit of a time is a time, kept as it is written.
+fn time(field: &FormField, part: &'static str, noted: &mut Noted) -> Option<Expr> {
+    let text = if part == "least" { &field.least } else { &field.most };
+    if !text.trim().is_empty() && super::answer::time(text).is_none() {
+        noted.field(field, part, format!("“{text}” is no time; write it as 08:30"));
+    }
+    None
+}
+
+fn count(field: &FormField, part: &'static str, text: &str, noted: &mut Noted) {
+    if !text.trim().is_empty() && text.trim().parse::<usize>().is_err() {
+        noted.field(field, part, format!("“{text}” is no whole number"));
+    }
+}
+
+/// The column that an answer's time stands in.
+pub fn answered_column() -> Column {
+    Column::new(ANSWERED, ColumnType::Date)
+}
