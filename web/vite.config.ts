@@ -15,7 +15,17 @@ export default defineConfig({
   build: {
     chunkSizeWarningLimit: 900,
     rolldownOptions: {
-      output: { codeSplitting: { groups: [{ name: 'kit', test: /node_modules/ }] } },
+      // Forms are answered on telephones: their page loads the base alone.
+      input: ['index.html', 'form.html'],
+      output: {
+        codeSplitting: {
+          groups: [
+            { name: 'base', test: /node_modules[\\/](@?vue[\\/]|@fontsource|openapi-fetch)/, priority: 2 },
+            { name: 'pad', test: /node_modules[\\/]signature_pad/, priority: 2 },
+            { name: 'kit', test: /node_modules/, priority: 1 },
+          ],
+        },
+      },
     },
   },
   server: {

@@ -16,7 +16,9 @@ fn main() -> std::io::Result<()> {
         names.sort();
         names.hash(&mut hasher);
     }
-    std::fs::read(dist.join("index.html")).unwrap_or_default().hash(&mut hasher);
+    for page in ["index.html", "form.html"] {
+        std::fs::read(dist.join(page)).unwrap_or_default().hash(&mut hasher);
+    }
     println!("cargo:rustc-env=MANGLE_WEB={:x}", hasher.finish());
     Ok(())
 }

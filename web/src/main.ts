@@ -10,12 +10,9 @@ import { createPinia } from 'pinia'
 import { createApp } from 'vue'
 
 import App from './App.vue'
+import { noteFaults } from './faults'
 import { router } from './router'
 
-/** Faults of the front end, kept where a test can read them. */
-const faults: string[] = []
-Object.assign(window, { __errors: faults })
-window.addEventListener('error', (event) => faults.push(event.message))
-window.addEventListener('unhandledrejection', (event) => faults.push(String(event.reason)))
+noteFaults()
 
 createApp(App).use(createPinia()).use(router).mount('#app')

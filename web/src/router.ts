@@ -7,10 +7,16 @@ export const router = createRouter({
     { path: '/', redirect: '/dispatches' },
     { path: '/sources', component: () => import('./screens/Sources.vue'), meta: { title: 'Sources' } },
     {
-      path: '/sheets/:id(\\d+)/:view(column|relations|newer|row)?/:which(\\d+|new)?',
+      path: '/sheets/:id(\\d+)/:view(column|relations|newer|files|row)?/:which(\\d+|new)?',
       component: () => import('./screens/Sheet.vue'),
       props: true,
       meta: { title: 'Sheet' },
+    },
+    {
+      path: '/forms/:id(\\d+)/:field(\\d+)?',
+      component: () => import('./screens/Form.vue'),
+      props: true,
+      meta: { title: 'Form' },
     },
     { path: '/templates', component: () => import('./screens/Templates.vue'), meta: { title: 'Templates' } },
     {

@@ -138,6 +138,11 @@ pub fn check(name: &str, bytes: &[u8]) -> Result<(), PictureFault> {
     prepare(name, &bytes.into(), &Sizes::default(), None, OWN_DPI).map(drop)
 }
 
+/// Whether bytes are a picture of dots that can be read, whatever its name says.
+pub fn is_photograph(bytes: &[u8]) -> bool {
+    !is_svg(bytes) && check("", bytes).is_ok()
+}
+
 /// Prepares a picture for its printed size.
 pub fn prepare(name: &str, bytes: &Arc<[u8]>, sizes: &Sizes, frame: Option<(f64, f64)>, room: f64) -> Result<Prepared, PictureFault> {
     let damaged = |why: String| PictureFault::Damaged { name: name.to_owned(), why };

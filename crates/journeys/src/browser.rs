@@ -6,8 +6,10 @@ use std::process::{Child, Command, Stdio};
 use std::time::{Duration, Instant};
 
 use anyhow::{Context, Result, bail};
+use fantoccini::actions::{InputSource, MOUSE_BUTTON_LEFT, PointerAction, TouchActions};
 use fantoccini::elements::Element;
 use fantoccini::key::Key;
+use fantoccini::wd::WebDriverCompatibleCommand;
 use fantoccini::{Client, ClientBuilder, Locator};
 use hyper_util::client::legacy::connect::HttpConnector;
 use serde_json::{Value, json};
@@ -27,6 +29,16 @@ pub struct Browser {
 impl Browser {
     /// Opens a window on the program.
     pub async fn open(address: &str) -> Result<Browser> {
+        Browser::start(address, json!({})).await
+    }
+
+    /// Opens the program on a telephone: 390 by 844 points, with a touch screen.
+    pub async fn telephone(address: &str) -> Result<Browser> {
+        let metrics = json!({ "width": 390, "height": 844, "pixelRatio": 1.0, "mobile": true, "touch": true });
+        Browser::start(address, json!({ "deviceMetrics": metrics })).await
+    }
+
+    async fn start(address: &str, emulated: Value) -> Result<Browser> {
         let mut driver = Command::new("chromedriver")
             .arg("--port=0")
             .stdout(Stdio::piped())
@@ -57,15 +69,29 @@ impl Browser {
             "--disable-component-update".to_owned(),
             format!("--user-data-dir={}", profile.path().display()),
         ];
-        let wanted = json!({ "goog:chromeOptions": { "args": arguments }, "goog:loggingPrefs": { "browser": "ALL" } });
+        let mut options = json!({ "args": arguments });
+        let telephone = emulated.get("deviceMetrics").is_some();
+        if telephone {
+            options["mobileEmulation"] = emulated;
+        }
+        let wanted = json!({ "goog:chromeOptions": options, "goog:loggingPrefs": { "browser": "ALL" } });
         let Value::Object(wanted) = wanted else { bail!("no capabilities") };
         let client = ClientBuilder::new(HttpConnector::new()).capabilities(wanted).connect(&format!("http://localhost:{port}")).await?;
         let browser = Browser { driver, client, address: address.to_owned(), profile };
+        if telephone {
+            return Ok(browser);
+        }
         // The size set is the outer one.
         let edges = browser.client.execute("return [outerWidth - innerWidth, outerHeight - innerHeight]", vec![]).await?;
         let edge = |at: usize| edges.get(at).and_then(Value::as_u64).unwrap_or(0) as u32;
         browser.client.set_window_size(1280 + edge(0), 800 + edge(1)).await?;
         Ok(browser)
+    }
+
+    /// Makes the line slow: so long until anything answers, so many bytes a second.
+    pub async fn slow(&self, milliseconds: u32, bytes: u32) -> Result<()> {
+        self.client.issue_cmd(Line { milliseconds, bytes }).await?;
+        Ok(())
     }
 
     /// Goes to a screen.
@@ -132,6 +158,26 @@ impl Browser {
         let input =
             self.client.wait().at_most(PATIENCE).for_element(Locator::Css(&format!("input[type=file][aria-label=\"{label}\"]"))).await?;
         Ok(input.send_keys(&paths.join("\n")).await?)
+    }
+
+    /// Gives a file to a file field that people see.
+    pub async fn give_to(&self, css: &str, file: &Path) -> Result<()> {
+        let input = self.client.wait().at_most(PATIENCE).for_element(Locator::Css(css)).await?;
+        Ok(input.send_keys(&file.canonicalize()?.display().to_string()).await?)
+    }
+
+    /// Draws a wave on an element with a finger.
+    pub async fn draw(&self, css: &str) -> Result<()> {
+        let element = self.find(css).await?;
+        self.client.execute("arguments[0].scrollIntoView({ block: 'center' })", vec![serde_json::to_value(&element)?]).await?;
+        let pause = Some(Duration::from_millis(30));
+        let mut finger = TouchActions::new("finger".to_owned())
+            .then(PointerAction::MoveToElement { element, duration: pause, x: -100.0, y: 0.0 })
+            .then(PointerAction::Down { button: MOUSE_BUTTON_LEFT });
+        for step in 0..8 {
+            finger = finger.then(PointerAction::MoveBy { duration: pause, x: 20.0, y: if step % 2 == 0 { 25.0 } else { -25.0 } });
+        }
+        Ok(self.client.perform_actions(finger.then(PointerAction::Up { button: MOUSE_BUTTON_LEFT })).await?)
     }
 
     /// Types into a field that has the focus.
@@ -206,6 +252,25 @@ impl Drop for Browser {
         let _ = Command::new("pkill").args(["-f", &self.profile.path().to_string_lossy()]).status();
         let _ = self.driver.kill();
         let _ = self.driver.wait();
+    }
+}
+
+/// Sets how the line of the browser is (ChromeDriver's own command).
+#[derive(Debug)]
+struct Line {
+    milliseconds: u32,
+    bytes: u32,
+}
+
+impl WebDriverCompatibleCommand for Line {
+    fn endpoint(&self, base: &url::Url, session: Option<&str>) -> Result<url::Url, url::ParseError> {
+        base.join(&format!("session/{}/chromium/network_conditions", session.unwrap_or_default()))
+    }
+
+    fn method_and_body(&self, _: &url::Url) -> (http::Method, Option<String>) {
+        let line =
+            json!({ "offline": false, "latency": self.milliseconds, "download_throughput": self.bytes, "upload_throughput": self.bytes });
+        (http::Method::POST, Some(json!({ "network_conditions": line }).to_string()))
     }
 }
 

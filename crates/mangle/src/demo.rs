@@ -24,6 +24,9 @@ const PRICES: &[u8] = include_bytes!("../../../demo/price-list.csv");
 const CASES: &[u8] = include_bytes!("../../../demo/refit-cases.json");
 const REMINDER: &[u8] = include_bytes!("../../../demo/reminder.docx");
 const QUOTE: &[u8] = include_bytes!("../../../demo/refit-quote.docx");
+const LAY_UP: &[u8] = include_bytes!("../../../demo/winter-lay-up.form.json");
+const CRANE: &[u8] = include_bytes!("../../../demo/crane-lift.form.json");
+const VISITOR: &[u8] = include_bytes!("../../../demo/visitor-berth.form.json");
 
 pub fn run(arguments: Arguments) -> Result<()> {
     // Dropped at the end: the temporary folder goes with the demo.
@@ -41,6 +44,9 @@ pub fn run(arguments: Arguments) -> Result<()> {
         let running = start(what).await?;
         if new {
             let files = [
+                ("crane-lift.form.json", CRANE),
+                ("visitor-berth.form.json", VISITOR),
+                ("winter-lay-up.form.json", LAY_UP),
                 ("season.xlsx", SEASON),
                 ("price-list.csv", PRICES),
                 ("refit-cases.json", CASES),

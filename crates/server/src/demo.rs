@@ -1,10 +1,10 @@
 //! The demo world: Brackwater Quay's files brought in as a person would, and a
 //! dispatch with two things left to do.
 
-use anyhow::{Result, anyhow};
+use anyhow::{Context, Result, anyhow};
 use mangle_core::dispatch::{EmailChannel, Setup};
 
-use crate::api::{keep_source, keep_template, upload};
+use crate::api::{furnish_form, keep_source, keep_template, upload};
 use crate::clock;
 use crate::server::App;
 use crate::store::settings::{self, Settings};
@@ -23,6 +23,11 @@ pub async fn demo(app: &App, files: &[(&str, &[u8])]) -> Result<()> {
     app.store.with(move |c| settings::write(c, &office)).await?;
     let (mut letter, mut holders, mut quote, mut cases) = (None, None, None, None);
     for (name, bytes) in files {
+        if name.ends_with(".form.json") {
+            let form = serde_json::from_slice(bytes).with_context(|| format!("{name} is no form"))?;
+            furnish_form(app, form).await.map_err(|e| anyhow!(e.problem.message))?;
+            continue;
+        }
         let file = upload(name, bytes.to_vec());
         if name.ends_with(".docx") {
             let id = keep_template(app, file).await.map_err(|e| anyhow!(e.problem.message))?;

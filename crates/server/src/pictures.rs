@@ -119,7 +119,7 @@ impl Pictures for OfficePictures {
 }
 
 /// A name as names of pictures match.
-fn matched(name: &str) -> String {
+pub fn matched(name: &str) -> String {
     name.trim().replace('\\', "/").trim_start_matches("./").to_lowercase()
 }
 

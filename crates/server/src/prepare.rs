@@ -18,8 +18,9 @@ use crate::error::Refused;
 use crate::pictures::OfficePictures;
 use crate::server::App;
 use crate::store::dispatches::Dispatch;
+use crate::store::pictures::PictureInfo;
 use crate::store::settings::Settings;
-use crate::store::{clauses, fonts, pictures, settings, sheets, templates};
+use crate::store::{clauses, files, fonts, pictures, settings, sheets, templates};
 
 /// A sheet with its records.
 #[derive(Debug)]
@@ -130,25 +131,34 @@ impl App {
             Some(version) => Some(self.template(version).await?),
             None => None,
         };
+        let sheet_id = sheet;
         let sheet = match sheet {
             Some(id) => Some(self.sheet(id).await?),
             None => None,
         };
         let (office, clauses) = self.store.with(|c| -> Result<_> { Ok((settings::read(c)?, clauses::library(c)?)) }).await?;
-        let pictures = Arc::new(self.pictures(Some(dispatch.id), &office).await?);
+        let pictures = Arc::new(self.pictures(Some(dispatch.id), sheet_id, &office).await?);
         let mut prepared = Prepared::new(setup, template, sheet, pictures, moment, office);
         prepared.context.dispatch.clone_from(&dispatch.name);
         prepared.context.clauses = clauses;
         Ok(prepared)
     }
 
-    /// The pictures of a dispatch's folder and of the hosts that are allowed.
-    pub(crate) async fn pictures(&self, dispatch: Option<i64>, office: &Settings) -> Result<OfficePictures> {
-        let folder = match dispatch {
-            Some(id) => self.store.with(move |c| pictures::list(c, id)).await?,
-            None => Vec::new(),
-        };
-        OfficePictures::new(&folder, self.files.clone(), &office.picture_hosts)
+    /// The pictures beside a sheet, of a dispatch's folder, and of the hosts that are
+    /// allowed.
+    pub(crate) async fn pictures(&self, dispatch: Option<i64>, sheet: Option<i64>, office: &Settings) -> Result<OfficePictures> {
+        let found = self.store.with(move |c| -> Result<Vec<PictureInfo>> {
+            let mut found = Vec::new();
+            if let Some(id) = sheet {
+                found.extend(files::list(c, id)?.into_iter().map(|f| PictureInfo { name: f.name, file: f.file, size: f.size }));
+            }
+            // The dispatch's own come last, and win.
+            if let Some(id) = dispatch {
+                found.extend(pictures::list(c, id)?);
+            }
+            Ok(found)
+        });
+        OfficePictures::new(&found.await?, self.files.clone(), &office.picture_hosts)
     }
 }
 

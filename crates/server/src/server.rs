@@ -59,6 +59,8 @@ pub struct Inner {
     pub(crate) sheet_changes: AtomicU64,
     /// The fonts, once they are read.
     pub(crate) fonts: Mutex<Option<Arc<FontSet>>>,
+    /// Keeps public screens from being flooded.
+    pub(crate) guard: api::Guard,
     /// Wakes the mail worker.
     pub(crate) mail: Notify,
     /// Runs that changed.
@@ -90,6 +92,7 @@ pub async fn app(options: Options) -> Result<App> {
         sheets: Mutex::default(),
         sheet_changes: AtomicU64::default(),
         fonts: Mutex::default(),
+        guard: api::Guard::default(),
         mail: Notify::new(),
         changes: broadcast::channel(256).0,
     }));
@@ -112,7 +115,7 @@ pub async fn serve(listener: TcpListener, router: Router) -> Result<()> {
     let address = listener.local_addr()?;
     anyhow::ensure!(address.ip().is_loopback(), "Mangle listens on this machine only, not on {address}");
     let guarded = router.layer(axum::middleware::from_fn_with_state(address, guard));
-    axum::serve(listener, guarded).await?;
+    axum::serve(listener, guarded.into_make_service_with_connect_info::<SocketAddr>()).await?;
     Ok(())
 }
 

@@ -14,6 +14,11 @@ const _BUILT: &str = env!("MANGLE_WEB");
 #[allow_missing = true]
 struct Built;
 
+/// Forms are answered on a page of their own, which loads nothing of the desk.
+fn page(path: &str) -> &'static str {
+    if path.starts_with("f/") { "form.html" } else { "index.html" }
+}
+
 /// A file of the front end; every other address is a screen of its.
 pub async fn serve(uri: Uri) -> Response {
     let path = uri.path().trim_start_matches('/');
@@ -23,8 +28,8 @@ pub async fn serve(uri: Uri) -> Response {
     let (file, name) = match Built::get(path) {
         Some(file) if !path.is_empty() => (file, path),
         _ if path.starts_with("assets/") => return StatusCode::NOT_FOUND.into_response(),
-        _ => match Built::get("index.html") {
-            Some(file) => (file, "index.html"),
+        _ => match Built::get(page(path)) {
+            Some(file) => (file, page(path)),
             None => return (StatusCode::NOT_FOUND, "The front end is not built; run make web").into_response(),
         },
     };

@@ -4,6 +4,58 @@
  */
 
 export interface paths {
+    "/api/answer/{token}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A form under its address; what the address says stands in it. */
+        get: operations["get_answer__token_"];
+        put?: never;
+        /** Takes an answer, which is looked at once more, whole. */
+        post: operations["post_answer__token_"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/answer/{token}/files": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Takes a file for a field. Pictures are known by their content. */
+        post: operations["post_answer__token__files"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/answer/{token}/look": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Looks at an answer while it is written: what is shown, and what is wrong. */
+        post: operations["post_answer__token__look"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/clauses": {
         parameters: {
             query?: never;
@@ -251,6 +303,92 @@ export interface paths {
         post?: never;
         /** Takes a font out. */
         delete: operations["delete_fonts__id_"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/forms": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Makes a form: an empty one, or one that asks for what a template needs. */
+        post: operations["post_forms"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/forms/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A form. */
+        get: operations["get_forms__id_"];
+        /** Keeps a form as it is written; who answers it sees that once it is opened so. */
+        put: operations["put_forms__id_"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/forms/{id}/close": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Closes a form; answers are taken no more, those that came stay. */
+        post: operations["post_forms__id__close"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/forms/{id}/look": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Looks at an answer to a form as it is written, for the form beside it. */
+        post: operations["post_forms__id__look"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/forms/{id}/open": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Opens a form as it is written now. */
+        post: operations["post_forms__id__open"];
+        delete?: never;
         options?: never;
         head?: never;
         patch?: never;
@@ -748,6 +886,42 @@ export interface paths {
         put?: never;
         post?: never;
         delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sheets/{id}/files": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The files beside a sheet. */
+        get: operations["get_sheets__id__files"];
+        put?: never;
+        /** Puts files beside a sheet; cells name them. One of the same name is replaced. */
+        post: operations["post_sheets__id__files"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sheets/{id}/files/{name}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A file; pictures are shown, all else is saved. */
+        get: operations["get_sheets__id__files__name_"];
+        put?: never;
+        post?: never;
+        /** Takes a file away; cells that name it stay as they are. */
+        delete: operations["delete_sheets__id__files__name_"];
         options?: never;
         head?: never;
         patch?: never;
@@ -1253,6 +1427,18 @@ export interface components {
             /** @description How many rows stay as they are. */
             same: number;
         };
+        /** @description A file that came. */
+        Arrived: {
+            /** @description What the answer calls it by. */
+            key: string;
+            /** @description Its name as it came. */
+            name: string;
+            /**
+             * Format: int64
+             * @description Its size in bytes.
+             */
+            size: number;
+        };
         /**
          * @description What is attached: nothing, or the record's data.
          * @enum {string}
@@ -1266,6 +1452,9 @@ export interface components {
             name: string;
             /** @description Its size in bytes. */
             size: number;
+        };
+        BTreeMap: {
+            [key: string]: string | boolean | string[];
         };
         /** @description The bench: a dispatch with the state of its stations. */
         Bench: components["schemas"]["DispatchBody"] & {
@@ -1309,6 +1498,8 @@ export interface components {
         };
         /** @description One cell. */
         CellInfo: {
+            /** @description The files beside the sheet that it names. */
+            files?: components["schemas"]["SheetFile"][];
             /** @description Its text. */
             text: string;
             /** @description What to type for it, where that is not how it is shown. */
@@ -1412,6 +1603,11 @@ export interface components {
             cell?: number | null;
             /** @description The currency of a column of money. */
             currency?: string | null;
+            /**
+             * Format: int32
+             * @description The field of a form that fills it.
+             */
+            field?: number | null;
             /** @description The formula that fills it. */
             formula?: string | null;
             /** @description The columns of the records that a record or list holds. */
@@ -1433,6 +1629,17 @@ export interface components {
             offers: components["schemas"]["OfferInfo"][];
             /** @description The first byte of what an offer takes the place of. */
             start: number;
+        };
+        /** @description Something that was put right in an answer. */
+        Correction: {
+            /** @description What stands there since. */
+            after: string;
+            /** @description When. */
+            at: string;
+            /** @description What stood there. */
+            before: string;
+            /** @description The column. */
+            column: string;
         };
         /** @description Which ways through a template the records take. */
         CoverageView: {
@@ -1589,6 +1796,193 @@ export interface components {
              */
             size: number;
         };
+        /** @description A form: its words, when it is open, and what it asks. */
+        Form: {
+            /**
+             * @description Until when it is open.
+             * @default null
+             */
+            closes: string | null;
+            /**
+             * @description What it asks, in order.
+             * @default []
+             */
+            fields: components["schemas"]["FormField"][];
+            /**
+             * @description What stands below the title.
+             * @default
+             */
+            intro: string;
+            /**
+             * @description The locale that numbers are read by and words are written for: a BCP 47 tag.
+             * @default
+             */
+            locale: string;
+            /**
+             * @description How many answers it takes.
+             * @default null
+             */
+            most_answers: number | null;
+            /**
+             * @description From when it is open, without a zone: the office's own.
+             * @default null
+             */
+            opens: string | null;
+            /**
+             * @description The words on the button that sends it.
+             * @default
+             */
+            send: string;
+            /**
+             * @description What is said when it is not open.
+             * @default
+             */
+            shut: string;
+            /**
+             * @description What is said to who has answered; may hold placeholders over the answer.
+             * @default
+             */
+            thanks: string;
+            /**
+             * @description What stands above it.
+             * @default
+             */
+            title: string;
+        };
+        /** @description A form as its screen shows it. */
+        FormBody: {
+            /** @description The address under which it is answered. */
+            address: string;
+            /** @description How many answers have come. */
+            answers: number;
+            /** @description Whether what is answered differs from what is written here. */
+            changed: boolean;
+            /** @description As it is written. */
+            draft: components["schemas"]["Form"];
+            /**
+             * Format: int64
+             * @description The source's number.
+             */
+            id: number;
+            /** @description Names of the template that the form can't ask for. */
+            left?: string[];
+            /** @description The source's name. */
+            name: string;
+            /** @description What keeps it from being opened. */
+            problems: components["schemas"]["FormProblem"][];
+            /**
+             * Format: int64
+             * @description The sheet of its answers.
+             */
+            sheet_id: number;
+            /** @description closed, open, waiting (for its day), over or full. */
+            state: string;
+        };
+        /** @description One thing that a form asks or says. */
+        FormField: {
+            /**
+             * @description The currency of an amount of money (ISO 4217).
+             * @default
+             */
+            currency: string;
+            /**
+             * @description What stands in it at first: text with placeholders over the fields above it.
+             * @default
+             */
+            default: string;
+            /**
+             * @description What stands below it.
+             * @default
+             */
+            help: string;
+            /**
+             * Format: int32
+             * @description Its number within the form, which it keeps whatever it is called.
+             * @default 0
+             */
+            id: number;
+            /**
+             * @description What kind it is.
+             * @default text
+             */
+            kind: components["schemas"]["FormFieldKind"];
+            /**
+             * @description What stands above it; the words of a heading, an explanation, of what must be
+             *     accepted.
+             * @default
+             */
+            label: string;
+            /**
+             * @description The least: a number or a date as a formula (`today + 3`), a time as `08:30`,
+             *     signs of a text, choices of several.
+             * @default
+             */
+            least: string;
+            /**
+             * @description How a text is written: `#` a digit, `@` a letter, `?` either, `\` before a
+             *     sign of these that is meant itself.
+             * @default
+             */
+            mask: string;
+            /**
+             * Format: int32
+             * @description The largest file, in megabytes.
+             * @default null
+             */
+            megabytes: number | null;
+            /**
+             * @description What is said where mask or pattern are not kept.
+             * @default
+             */
+            message: string;
+            /**
+             * @description The most, as the least; files of a file or picture field.
+             * @default
+             */
+            most: string;
+            /**
+             * @description The name of its column, which placeholders use.
+             * @default
+             */
+            name: string;
+            /**
+             * @description What can be chosen.
+             * @default []
+             */
+            options: string[];
+            /**
+             * @description A regular expression that the whole text must match.
+             * @default
+             */
+            pattern: string;
+            /**
+             * @description Whether it must be filled in where it is shown.
+             * @default false
+             */
+            required: boolean;
+            /**
+             * @description When it is shown: a condition over the fields above it; always where blank.
+             * @default
+             */
+            shown_when: string;
+        };
+        /**
+         * @description The kinds of fields.
+         * @enum {string}
+         */
+        FormFieldKind: "text" | "long-text" | "number" | "money" | "date" | "time" | "email" | "telephone" | "choice" | "choices" | "yes-no" | "accept" | "file" | "picture" | "signature" | "hidden" | "heading" | "explanation";
+        /** @description Something that keeps a form from being opened. */
+        FormProblem: {
+            /**
+             * Format: int32
+             * @description The field, by its number; none where it is the form itself.
+             */
+            field?: number | null;
+            /** @description What is wrong and what to do. */
+            message: string;
+            /** @description Which part of it: `name`, `mask`, `shown_when` and so on. */
+            part: string;
+        };
         /** @description A format to choose. */
         FormatInfo: {
             /** @description In words. */
@@ -1624,6 +2018,8 @@ export interface components {
             /** @description How it is written. */
             syntax: string;
         };
+        /** @description What was given to a field: text, a tick, or several options or keys of files. */
+        GivenBody: string | boolean | string[];
         /** @description A row that the file has not. */
         GoneRow: {
             /** @description What to call it. */
@@ -1702,6 +2098,19 @@ export interface components {
             key: string;
             /** @description The row's number. */
             row: number;
+        };
+        /** @description A field with what stands in it. */
+        LookedBody: {
+            by_default?: components["schemas"]["GivenBody"] | null;
+            /**
+             * Format: int32
+             * @description The field's number.
+             */
+            field: number;
+            /** @description Whether it is shown. */
+            shown: boolean;
+            /** @description What is wrong, in words. */
+            wrong?: string | null;
         };
         /** @description Something to mark in the text. */
         MarkInfo: {
@@ -1806,6 +2215,16 @@ export interface components {
             /** @description Its name. */
             name: string;
         };
+        /** @description What a form begins with. */
+        NewForm: {
+            /** @description What it is called. */
+            name?: string;
+            /**
+             * Format: int64
+             * @description The template whose names it asks for.
+             */
+            template_id?: number | null;
+        };
         /** @description A new name. */
         NewName: {
             /** @description The name. */
@@ -1870,6 +2289,13 @@ export interface components {
             sheet: string;
             /** @description Its sheets. */
             sheets: string[];
+        };
+        /** @description Why an answer was not taken. */
+        NotTaken: {
+            code: string;
+            /** @description The fields with what is wrong. */
+            look: components["schemas"]["LookedBody"][];
+            message: string;
         };
         /** @description What a person notes of a version. */
         Note: {
@@ -2096,6 +2522,44 @@ export interface components {
             /** @description The person's own address. */
             to: string;
         };
+        /** @description A field for who answers it. */
+        PublicField: {
+            currency: string;
+            /** @description How many files it takes. */
+            files: number;
+            help: string;
+            /** Format: int32 */
+            id: number;
+            kind: components["schemas"]["FormFieldKind"];
+            label: string;
+            mask: string;
+            /**
+             * Format: int64
+             * @description The largest of them, in megabytes.
+             */
+            megabytes: number;
+            options: string[];
+            required: boolean;
+        };
+        /** @description A form for who answers it. */
+        PublicForm: {
+            /** @description What it asks. */
+            fields: components["schemas"]["PublicField"][];
+            /** @description What stands in it at first. */
+            given: components["schemas"]["BTreeMap"];
+            /** @description What stands below the title. */
+            intro: string;
+            /** @description Its language: a BCP 47 tag. */
+            locale: string;
+            /** @description How it is shown at first. */
+            look: components["schemas"]["LookedBody"][];
+            /** @description The words on its button. */
+            send: string;
+            /** @description Why it can't be answered; nothing where it can. */
+            shut?: string | null;
+            /** @description What stands above it. */
+            title: string;
+        };
         /** @description A placeholder put together. */
         PutTogether: {
             /** @description What is wrong with it. */
@@ -2245,6 +2709,8 @@ export interface components {
         RowView: {
             /** @description Its cells. */
             cells: components["schemas"]["NamedCell"][];
+            /** @description What was put right in it since it came, where that is noted. */
+            corrections: components["schemas"]["Correction"][];
             /** @description What was made of it, the newest first. */
             documents: components["schemas"]["OfRow"][];
             /** @description What to call it. */
@@ -2288,6 +2754,15 @@ export interface components {
             /** @description Items that wait to be made. */
             waiting: number;
         };
+        /** @description An answer. */
+        Sent: {
+            /** @description What was given to the fields. */
+            given: components["schemas"]["BTreeMap"];
+            /** @description Not shown to people: what fills it in is none. */
+            homepage?: string;
+            /** @description A text of the sender's own: what is sent twice under it is taken once. */
+            once?: string;
+        };
         /** @description Who sends, and who is at work. */
         Settings: {
             /** @description The office's address. */
@@ -2327,6 +2802,18 @@ export interface components {
              * @description The template's version that is always used; the one in use where there is none.
              */
             version?: number | null;
+        };
+        /** @description A file beside a sheet. */
+        SheetFile: {
+            /** @description The name that cells give; case does not count. */
+            name: string;
+            /** @description Whether its content is a picture. */
+            picture: boolean;
+            /**
+             * Format: int64
+             * @description Its size in bytes.
+             */
+            size: number;
         };
         /** @description The sheet in use. */
         SheetInUse: {
@@ -2371,6 +2858,8 @@ export interface components {
              * @description Its number.
              */
             id: number;
+            /** @description workbook, form or query. */
+            kind: string;
             /** @description Its name. */
             name: string;
             /** @description Its sheets in order. */
@@ -2512,6 +3001,11 @@ export interface components {
             /** @description Its versions, the newest first. */
             versions: components["schemas"]["Version"][];
         };
+        /** @description What is said to who has answered. */
+        Thanks: {
+            /** @description The words of the form. */
+            thanks: string;
+        };
         /** @description How a name is tied. */
         TieInfo: {
             /** @description Whether a person chose it. */
@@ -2626,6 +3120,144 @@ export interface components {
 }
 export type $defs = Record<string, never>;
 export interface operations {
+    get_answer__token_: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                token: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PublicForm"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    post_answer__token_: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                token: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Sent"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Thanks"];
+                };
+            };
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NotTaken"];
+                };
+            };
+        };
+    };
+    post_answer__token__files: {
+        parameters: {
+            query: {
+                field: number;
+            };
+            header?: never;
+            path: {
+                token: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": components["schemas"]["FileForm"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Arrived"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    post_answer__token__look: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                token: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BTreeMap"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LookedBody"][];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     get_clauses: {
         parameters: {
             query?: never;
@@ -3213,6 +3845,182 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["FontInfo"][];
+                };
+            };
+        };
+    };
+    post_forms: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewForm"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FormBody"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    get_forms__id_: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FormBody"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    put_forms__id_: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Form"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FormBody"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    post_forms__id__close: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FormBody"];
+                };
+            };
+        };
+    };
+    post_forms__id__look: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BTreeMap"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LookedBody"][];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    post_forms__id__open: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FormBody"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -4133,6 +4941,115 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    get_sheets__id__files: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SheetFile"][];
+                };
+            };
+        };
+    };
+    post_sheets__id__files: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": components["schemas"]["FileForm"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SheetFile"][];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    get_sheets__id__files__name_: {
+        parameters: {
+            query?: {
+                /** @description A picture made small, for tables. */
+                small?: boolean;
+            };
+            header?: never;
+            path: {
+                id: number;
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/octet-stream": number[];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    delete_sheets__id__files__name_: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/plain": boolean;
                 };
             };
         };

@@ -276,12 +276,21 @@ defineExpose({ add, remove, fill, chosen })
                 class="draft"
                 :aria-label="sheet.columns[column]?.name"
                 @mousedown.stop
-                @keydown.enter.prevent="commit(1)"
-                @keydown.tab.prevent="commit(0, $event.shiftKey ? -1 : 1)"
-                @keydown.esc.prevent="callOff"
+                @keydown.enter.stop.prevent="commit(1)"
+                @keydown.tab.stop.prevent="commit(0, $event.shiftKey ? -1 : 1)"
+                @keydown.esc.stop.prevent="callOff"
                 @blur="commit()"
               />
-              <template v-else>{{ cell.text }}</template>
+              <template v-else
+                ><template v-for="file in cell.files ?? []" :key="file.name"
+                  ><img
+                    v-if="file.picture"
+                    class="small"
+                    loading="lazy"
+                    :src="`/api/sheets/${sheet.id}/files/${encodeURIComponent(file.name)}?small=true`"
+                    :alt="file.name" /></template
+                >{{ cell.text }}</template
+              >
             </td>
           </template>
           <td v-else class="quiet">…</td>
@@ -293,6 +302,13 @@ defineExpose({ add, remove, fill, chosen })
 </template>
 
 <style scoped>
+.small {
+  width: 32px;
+  height: 24px;
+  margin-right: 6px;
+  object-fit: cover;
+  vertical-align: middle;
+}
 .cells {
   user-select: none;
 }

@@ -9,6 +9,8 @@ import StateWord from './StateWord.vue'
 const props = defineProps<{ sheet: number; row: number; version: unknown }>()
 const view = ref<Schemas['RowView']>()
 
+const address = (name: string) => `/api/sheets/${props.sheet}/files/${encodeURIComponent(name)}`
+
 watch(
   () => [props.sheet, props.row, props.version],
   async () => {
@@ -44,6 +46,19 @@ watch(
       </tbody>
     </table>
     <p v-else class="quiet">Nothing was made of this row yet.</p>
+    <template v-if="view.corrections.length">
+      <h4>Corrections</h4>
+      <table aria-label="Corrections of this row">
+        <tbody>
+          <tr v-for="(one, index) in view.corrections" :key="index">
+            <td>
+              {{ one.column }}: <s>{{ one.before || 'blank' }}</s> {{ one.after || 'blank' }}
+            </td>
+            <td class="when quiet">{{ day(one.at) }}, {{ clock(one.at) }}</td>
+          </tr>
+        </tbody>
+      </table>
+    </template>
     <h4>Values</h4>
     <table aria-label="Values of this row">
       <tbody>
@@ -51,6 +66,10 @@ watch(
           <td class="quiet">{{ cell.column }}</td>
           <td :class="{ problem: cell.wrong }" :title="cell.wrong ?? undefined">
             {{ cell.text }}<template v-if="cell.wrong">, {{ cell.wrong }}</template>
+            <a v-for="file in cell.files" :key="file.name" :href="address(file.name)" target="_blank">
+              <img v-if="file.picture" :src="`${address(file.name)}?small=true`" :alt="file.name" />
+              <template v-else>open</template>
+            </a>
           </td>
         </tr>
       </tbody>
@@ -67,6 +86,12 @@ h4 {
   margin: 6px 0 -4px;
   font-size: 12px;
   color: var(--ink-2);
+}
+img {
+  display: block;
+  max-width: 160px;
+  max-height: 120px;
+  margin-top: 4px;
 }
 .when {
   text-align: right;

@@ -29,11 +29,14 @@ async function dispatch() {
 <template>
   <div class="head">
     <h1>{{ source?.name }}</h1>
-    <span class="quiet from" :title="source?.file_name"
+    <RouterLink v-if="source?.kind === 'form'" :to="`/forms/${source.id}`" class="quiet"
+      >answers to a form; open the form</RouterLink
+    >
+    <span v-else class="quiet from" :title="source?.file_name"
       >{{ source?.file_name }}, brought in {{ day(source?.brought_in) }}</span
     >
     <span class="push" />
-    <el-button @click="emit('newer')">Bring in again</el-button>
+    <el-button v-if="source?.kind === 'workbook'" @click="emit('newer')">Bring in again</el-button>
     <el-dropdown trigger="click">
       <el-button>Export</el-button>
       <template #dropdown>

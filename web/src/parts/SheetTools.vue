@@ -36,6 +36,7 @@ const related = computed(() => props.it.sheet.value?.related.length ?? 0)
     <el-button @click="emit('show', 'relations')">{{
       related ? count(related, 'relation') : 'Relations'
     }}</el-button>
+    <el-button @click="emit('show', 'files')">Files</el-button>
     <span class="push" />
     <button
       v-if="wrong || only !== undefined"

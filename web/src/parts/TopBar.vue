@@ -6,7 +6,7 @@ import { done, useRuns } from '../api/runs'
 
 defineEmits<{ find: [] }>()
 const places = [
-  { name: 'Sources', to: '/sources', under: ['/sources', '/sheets'] },
+  { name: 'Sources', to: '/sources', under: ['/sources', '/sheets', '/forms', '/queries', '/connections'] },
   { name: 'Templates', to: '/templates', under: ['/templates', '/clauses'] },
   { name: 'Dispatches', to: '/dispatches', under: ['/dispatches'] },
   { name: 'Runs', to: '/runs', under: ['/runs'] },

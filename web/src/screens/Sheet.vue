@@ -7,6 +7,7 @@ import { useSheet, type Row } from '../api/sheet'
 import { count, day } from '../api/words'
 import CellGrid from '../parts/CellGrid.vue'
 import ColumnPanel from '../parts/ColumnPanel.vue'
+import FilesPanel from '../parts/FilesPanel.vue'
 import FilterBar from '../parts/FilterBar.vue'
 import NewerPanel from '../parts/NewerPanel.vue'
 import RelationPanel from '../parts/RelationPanel.vue'
@@ -31,6 +32,7 @@ const TITLES: Record<string, string> = {
   column: 'Column',
   relations: 'Relations',
   newer: 'Bring in a newer file',
+  files: 'Files',
   row: 'Row',
 }
 const columnAt = computed(() =>
@@ -94,6 +96,12 @@ const open = (row: Row) => show(`row/${row.number}`)
         <ColumnPanel v-if="view === 'column'" :it="it" :index="columnAt" @close="close" />
         <RelationPanel v-else-if="view === 'relations'" :it="it" />
         <NewerPanel v-else-if="view === 'newer'" :it="it" @close="close" />
+        <FilesPanel
+          v-else-if="view === 'files'"
+          :sheet="Number(id)"
+          :version="version"
+          @changed="version++"
+        />
         <RowPanel v-else-if="view === 'row'" :sheet="Number(id)" :row="Number(which)" :version="version" />
       </aside>
     </div>

@@ -6,6 +6,7 @@ import { useRouter } from 'vue-router'
 import { api, ask, attempt, type Schemas, upload } from '../api/client'
 import { count, day } from '../api/words'
 import FilePick from '../parts/FilePick.vue'
+import NewForm from '../parts/NewForm.vue'
 
 const router = useRouter()
 const sources = ref<Schemas['Source'][]>()
@@ -74,6 +75,7 @@ async function remove(source: Schemas['Source']) {
       <h1>Sources</h1>
       <span class="quiet">where records come from; a copied table can be pasted here</span
       ><span class="push" />
+      <NewForm />
       <FilePick
         label="Bring in a sheet"
         accept=".csv,.tsv,.txt,.xlsx,.ods,.json"
@@ -88,16 +90,17 @@ async function remove(source: Schemas['Source']) {
           <tr>
             <th>Source</th>
             <th>Sheets</th>
-            <th>File</th>
+            <th>From</th>
             <th class="num" style="width: 110px">Records</th>
-            <th style="width: 130px">Brought in</th>
+            <th style="width: 130px">Since</th>
             <th style="width: 150px" />
           </tr>
         </thead>
         <tbody>
           <tr v-for="source in sources" :key="source.id">
             <td>
-              <RouterLink :to="`/sheets/${source.sheets[0]?.id}`"
+              <RouterLink
+                :to="source.kind === 'form' ? `/forms/${source.id}` : `/sheets/${source.sheets[0]?.id}`"
                 ><b>{{ source.name }}</b></RouterLink
               >
             </td>
@@ -107,7 +110,7 @@ async function remove(source: Schemas['Source']) {
                 ><RouterLink :to="`/sheets/${sheet.id}`">{{ sheet.name }}</RouterLink>
               </template>
             </td>
-            <td class="quiet">{{ source.file_name }}</td>
+            <td class="quiet">{{ source.kind === 'form' ? 'a form' : source.file_name }}</td>
             <td class="num">
               {{ source.sheets.reduce((sum, s) => sum + s.row_count, 0).toLocaleString('en-GB') }}
             </td>
@@ -136,3 +139,10 @@ async function remove(source: Schemas['Source']) {
     </div>
   </div>
 </template>
+
+<style scoped>
+.doing .el-button {
+  margin: 0 14px 0 0;
+  padding: 0;
+}
+</style>

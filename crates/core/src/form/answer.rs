@@ -373,7 +373,11 @@ mod tests {
                     ..field(5, "height", FormFieldKind::Number)
                 },
                 FormField { least: "today + 2".into(), default: "[: today + 7]".into(), ..field(6, "arrival", FormFieldKind::Date) },
-                FormField { options: ["Mast", "Engine", "Hull"].map(String::from).to_vec(), most: "2".into(), ..field(7, "work", FormFieldKind::Choices) },
+                FormField {
+                    options: ["Mast", "Engine", "Hull"].map(String::from).to_vec(),
+                    most: "2".into(),
+                    ..field(7, "work", FormFieldKind::Choices)
+                },
                 FormField { most: "2".into(), megabytes: Some(1), ..field(8, "photo", FormFieldKind::Picture) },
                 FormField { least: "08:00".into(), most: "17:30".into(), ..field(9, "hour", FormFieldKind::Time) },
                 FormField { label: "I accept the yard's terms".into(), ..field(10, "terms", FormFieldKind::Accept) },
@@ -417,7 +421,10 @@ mod tests {
 
     #[test]
     fn what_is_wrong_is_said_in_words() {
-        assert_eq!(wrong(&[(1, text("  ")), (10, Given::Yes(false))]), ["1 please fill this in", "10 this must be accepted before it can be sent"]);
+        assert_eq!(
+            wrong(&[(1, text("  ")), (10, Given::Yes(false))]),
+            ["1 please fill this in", "10 this must be accepted before it can be sent"]
+        );
         assert_eq!(wrong(&[(3, text("12.4"))]), ["3 Write it as 12.40 m"]);
         assert_eq!(wrong(&[(4, text("Shed"))]), ["4 “Shed” is not offered; choose again"]);
         assert_eq!(wrong(&[(6, text("2026-09-02"))]), ["6 not before 3 Sept 2026"]);

@@ -207,8 +207,10 @@ impl Rule {
         let pattern = (field.kind == FormFieldKind::Text && !field.pattern.trim().is_empty())
             .then(|| RegexBuilder::new(&format!("^(?:{})$", field.pattern)).size_limit(1 << 20).build());
         let pattern = pattern.and_then(|p| {
-            p.map_err(|_| noted.field(field, "pattern", "the pattern can't be read; it is a regular expression, such as [A-F][0-9]{2}".to_owned()))
-                .ok()
+            p.map_err(|_| {
+                noted.field(field, "pattern", "the pattern can't be read; it is a regular expression, such as [A-F][0-9]{2}".to_owned())
+            })
+            .ok()
         });
         if (mask.is_some() || pattern.is_some()) && field.message.trim().is_empty() {
             noted.field(field, "message", "say in words how it is to be written; this is what people read".to_owned());
@@ -264,6 +266,6 @@ fn count(field: &FormField, part: &'static str, text: &str, noted: &mut Noted) {
 }
 
 /// The column that an answer's time stands in.
-pub fn answered_column() -> Column {
+pub fn answered() -> Column {
     Column::new(ANSWERED, ColumnType::Date)
 }

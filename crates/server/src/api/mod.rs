@@ -5,6 +5,7 @@ mod dispatches;
 mod drop;
 mod fields;
 mod fonts;
+mod forms;
 mod language;
 mod pages;
 mod runs;
@@ -25,6 +26,7 @@ pub(crate) fn upload(name: &str, bytes: Vec<u8>) -> upload::Upload {
     upload::Upload { name: name.to_owned(), bytes }
 }
 
+pub(crate) use forms::{Guard, furnish as furnish_form};
 pub(crate) use sources::keep as keep_source;
 
 /// How many rows or items a page holds when none is asked for.
@@ -50,6 +52,7 @@ fn described() -> OpenApiRouter<App> {
         .merge(drop::router())
         .merge(fields::router())
         .merge(fonts::router())
+        .merge(forms::router())
         .merge(language::router())
         .merge(runs::router())
         .merge(settings::router())

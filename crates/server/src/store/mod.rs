@@ -2,7 +2,9 @@
 
 pub mod clauses;
 pub mod dispatches;
+pub mod files;
 pub mod fonts;
+pub mod forms;
 pub mod items;
 pub mod pictures;
 pub mod relations;
@@ -27,12 +29,13 @@ pub struct Store(Pool<SqliteConnectionManager>);
 /// A connection of the store.
 pub type Connection = PooledConnection<SqliteConnectionManager>;
 
-const MIGRATIONS: [&str; 5] = [
+const MIGRATIONS: [&str; 6] = [
     include_str!("../../migrations/01-start.sql"),
     include_str!("../../migrations/02-versions-and-specimens.sql"),
     include_str!("../../migrations/03-pictures-and-clauses.sql"),
     include_str!("../../migrations/04-fonts.sql"),
     include_str!("../../migrations/05-workbooks.sql"),
+    include_str!("../../migrations/06-forms.sql"),
 ];
 
 impl Store {

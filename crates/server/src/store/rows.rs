@@ -5,6 +5,7 @@ use mangle_core::records::Cell;
 use rusqlite::{Connection, OptionalExtension, Transaction, params};
 use serde::{Deserialize, Serialize};
 
+use super::files::{self, Correction};
 use super::sheets::{self, ColumnInfo};
 
 /// How many changes of a sheet can be undone.
@@ -40,7 +41,7 @@ pub fn edit(t: &Transaction<'_>, sheet: i64, edits: &Edits, columns: Option<&[Co
     touched.extend(edits.moved.iter().flat_map(|(rows, _)| rows.iter().copied()));
     touched.sort_unstable();
     touched.dedup();
-    let mut before = states(t, sheet, &touched)?;
+    let mut before = states_of(t, sheet, &touched)?;
     let mut now = before.clone();
     let mut sorted: Vec<&(usize, usize, Cell)> = edits.cells.iter().collect();
     sorted.sort_by_key(|(row, ..)| *row);
@@ -89,7 +90,7 @@ pub fn edit(t: &Transaction<'_>, sheet: i64, edits: &Edits, columns: Option<&[Co
         }
         at_row += count;
     }
-    put(t, sheet, &now)?;
+    put(t, sheet, &now, at)?;
     keep(t, sheet, what, at, &before, columns)?;
     Ok(numbers)
 }
@@ -115,7 +116,7 @@ fn keep(t: &Transaction<'_>, sheet: i64, what: &str, at: &str, rows: &[State], c
 
 /// Takes the last change back, or makes the last that was taken back anew. Gives
 /// what it was called.
-pub fn undo(t: &Transaction<'_>, sheet: i64, again: bool) -> Result<Option<String>> {
+pub fn undo(t: &Transaction<'_>, sheet: i64, again: bool, at: &str) -> Result<Option<String>> {
     let sql = match again {
         false => "SELECT id, what, rows, columns FROM sheet_change WHERE sheet_id = ?1 AND NOT undone ORDER BY id DESC LIMIT 1",
         true => "SELECT id, what, rows, columns FROM sheet_change WHERE sheet_id = ?1 AND undone ORDER BY id LIMIT 1",
@@ -129,13 +130,13 @@ pub fn undo(t: &Transaction<'_>, sheet: i64, again: bool) -> Result<Option<Strin
     let rows: Vec<State> = serde_json::from_str(&rows)?;
     // What stands now becomes the way back to it.
     let numbers: Vec<usize> = rows.iter().map(|s| s.number).collect();
-    let mut now = states(t, sheet, &numbers)?;
+    let mut now = states_of(t, sheet, &numbers)?;
     for state in &rows {
         if !now.iter().any(|s| s.number == state.number) {
             now.push(State { cells: None, ..state.clone() });
         }
     }
-    put(t, sheet, &rows)?;
+    put(t, sheet, &rows, at)?;
     let mut columns_now = None;
     if let Some(before) = columns {
         let before: Vec<ColumnInfo> = serde_json::from_str(&before)?;
@@ -158,7 +159,7 @@ pub fn steps(c: &Connection, sheet: i64) -> Result<(Option<String>, Option<Strin
     ))
 }
 
-fn states(c: &Connection, sheet: i64, numbers: &[usize]) -> Result<Vec<State>> {
+fn states_of(c: &Connection, sheet: i64, numbers: &[usize]) -> Result<Vec<State>> {
     let mut query = c.prepare_cached("SELECT position, cells FROM sheet_row WHERE sheet_id = ?1 AND number = ?2")?;
     let mut found = Vec::with_capacity(numbers.len());
     for number in numbers {
@@ -170,7 +171,10 @@ fn states(c: &Connection, sheet: i64, numbers: &[usize]) -> Result<Vec<State>> {
     Ok(found)
 }
 
-fn put(t: &Transaction<'_>, sheet: i64, states: &[State]) -> Result<()> {
+fn put(t: &Transaction<'_>, sheet: i64, states: &[State], at: &str) -> Result<()> {
+    if files::notes_corrections(t, sheet)? {
+        note_corrections(t, sheet, states, at)?;
+    }
     let mut set = t.prepare_cached(
         "INSERT INTO sheet_row (sheet_id, number, position, cells) VALUES (?1, ?2, ?3, ?4)
          ON CONFLICT (sheet_id, number) DO UPDATE SET position = ?3, cells = ?4",
@@ -183,6 +187,30 @@ fn put(t: &Transaction<'_>, sheet: i64, states: &[State]) -> Result<()> {
         };
     }
     t.execute("UPDATE sheet SET row_count = (SELECT count(*) FROM sheet_row WHERE sheet_id = ?1) WHERE id = ?1", [sheet])?;
+    Ok(())
+}
+
+/// Notes what changes in rows that stay.
+fn note_corrections(t: &Transaction<'_>, sheet: i64, states: &[State], at: &str) -> Result<()> {
+    let columns = sheets::sheet(t, sheet)?.map(|s| s.columns).unwrap_or_default();
+    let numbers: Vec<usize> = states.iter().map(|s| s.number).collect();
+    let now = states_of(t, sheet, &numbers)?;
+    for state in states {
+        let before = now.iter().find(|s| s.number == state.number).and_then(|s| s.cells.as_deref());
+        let (Some(before), Some(after)) = (before, state.cells.as_deref()) else { continue };
+        if before == after {
+            continue;
+        }
+        let [before, after]: [Vec<Cell>; 2] = [serde_json::from_str(before)?, serde_json::from_str(after)?];
+        for (index, column) in columns.iter().enumerate().filter(|(_, c)| c.formula.is_none()) {
+            let place = column.cell.unwrap_or(index);
+            let text = |cells: &[Cell]| cells.get(place).map(Cell::as_text).unwrap_or_default();
+            let (before, after) = (text(&before), text(&after));
+            if before != after {
+                files::correct(t, sheet, state.number, &Correction { column: column.name.clone(), before, after, at: at.to_owned() })?;
+            }
+        }
+    }
     Ok(())
 }
 
@@ -222,7 +250,7 @@ fn places_after(
     }
     let numbers = next.into_iter().map(Ok).chain(following).map(|row| row.map(|(number, _)| number)).collect::<Result<Vec<_>, _>>()?;
     let room = (count + 1) as f64;
-    for state in states(c, sheet, &numbers)? {
+    for state in states_of(c, sheet, &numbers)? {
         match now.iter_mut().find(|s| s.number == state.number) {
             Some(own) => own.position += room,
             None => {

@@ -21,6 +21,8 @@ pub struct Source {
     pub id: i64,
     /// Its name.
     pub name: String,
+    /// workbook, form or query.
+    pub kind: String,
     /// The file that it came from.
     pub file_name: String,
     /// When it was brought in.
@@ -108,6 +110,9 @@ pub struct ColumnInfo {
     /// Where its cells stand in a row; at its own place where nothing is said.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub cell: Option<usize>,
+    /// The field of a form that fills it.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub field: Option<u32>,
 }
 
 /// A filter kept under a name.
@@ -131,7 +136,7 @@ impl ColumnInfo {
         let inner = column.inner.iter().flat_map(|schema| schema.columns()).map(ColumnInfo::of).collect();
         let items = column.items.map(|kind| kind.name().to_owned());
         let (name, kind) = (column.name.clone(), column.kind.name().to_owned());
-        ColumnInfo { name, kind, currency, inner, items, formula: None, locale: None, cell: None }
+        ColumnInfo { name, kind, currency, inner, items, formula: None, locale: None, cell: None, field: None }
     }
 
     /// The column that this describes; text where the type is not known.
@@ -184,9 +189,9 @@ pub fn bring_in(t: &Transaction<'_>, name: &str, file_name: &str, at: &str, shee
 
 /// All sources, the newest first.
 pub fn sources(c: &Connection) -> Result<Vec<Source>> {
-    let mut query = c.prepare_cached("SELECT id, name, file_name, brought_in FROM source ORDER BY id DESC")?;
+    let mut query = c.prepare_cached("SELECT id, name, file_name, brought_in, kind FROM source ORDER BY id DESC")?;
     let found = query.query_map([], |r| {
-        Ok(Source { id: r.get(0)?, name: r.get(1)?, file_name: r.get(2)?, brought_in: r.get(3)?, sheets: Vec::new() })
+        Ok(Source { id: r.get(0)?, name: r.get(1)?, file_name: r.get(2)?, brought_in: r.get(3)?, kind: r.get(4)?, sheets: Vec::new() })
     })?;
     let mut sources = found.collect::<Result<Vec<_>, _>>()?;
     for source in &mut sources {

@@ -55,6 +55,14 @@ impl Office {
         value
     }
 
+    /// A file as it is given.
+    pub async fn bytes(&self, path: &str) -> Vec<u8> {
+        let request = Request::builder().uri(path.replace(' ', "%20")).body(Body::empty()).expect("a request");
+        let answer = self.router.clone().oneshot(request).await.expect("answers");
+        assert_eq!(answer.status(), StatusCode::OK, "{path}");
+        to_bytes(answer.into_body(), 64 << 20).await.expect("a body").to_vec()
+    }
+
     /// What a refusal says, with its status.
     pub async fn refused(&self, method: &str, path: &str, body: Value) -> String {
         let (status, value) = self.ask(method, path, body).await;

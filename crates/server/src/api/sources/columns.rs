@@ -95,7 +95,7 @@ async fn change_columns(
 }
 
 /// Refuses columns, or fields of relations, whose names count as one.
-pub(super) fn stand_together(c: &rusqlite::Connection, id: i64) -> Result<(), Refused> {
+pub(in crate::api) fn stand_together(c: &rusqlite::Connection, id: i64) -> Result<(), Refused> {
     sheets::names(c, id)?.map_err(|fault| match fault {
         SchemaFault::SameName { name, .. } => Refused::unusable(
             "header",
@@ -168,7 +168,8 @@ async fn change(State(app): State<App>, Path((id, index)): Path<(i64, usize)>, J
         if index >= columns.len() {
             return Err(Refused::missing("the column"));
         }
-        column.cell = columns.remove(index).cell;
+        let old = columns.remove(index);
+        (column.cell, column.field) = (old.cell, old.field);
         let what = match column.name == before.name {
             true => format!("Change column “{}”", column.name),
             false => format!("Rename column “{}” to “{}”", before.name, column.name),

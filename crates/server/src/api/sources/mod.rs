@@ -4,9 +4,12 @@
 mod again;
 mod columns;
 mod export;
+mod files;
 mod filters;
 mod relations;
 mod rows;
+
+pub(super) use columns::stand_together;
 
 use axum::Json;
 use axum::extract::{Multipart, Path, State};
@@ -35,6 +38,7 @@ pub fn router() -> OpenApiRouter<App> {
         .merge(relations::router())
         .merge(again::router())
         .merge(export::router())
+        .merge(files::router())
 }
 
 /// All sources, the newest first.

@@ -1,5 +1,7 @@
 //! The rows of a sheet: looked at, changed, put back.
 
+use std::sync::Arc;
+
 use axum::Json;
 use axum::extract::{Path, Query, State};
 use mangle_core::language::Context;
@@ -12,10 +14,12 @@ use utoipa_axum::router::OpenApiRouter;
 use utoipa_axum::routes;
 
 use super::columns::stand_together;
+use super::files::Named;
 use crate::clock;
 use crate::error::{Answer, Problem, Refused};
 use crate::prepare::{LoadedSheet, blocking, label};
 use crate::server::App;
+use crate::store::files::{self, Correction, SheetFile};
 use crate::store::items::{self, OfRow};
 use crate::store::rows::{self, Edits};
 use crate::store::sheets::{self, SheetInfo};
@@ -116,6 +120,9 @@ pub(super) struct CellInfo {
     /// What is wrong with it, in words.
     #[serde(skip_serializing_if = "Option::is_none")]
     wrong: Option<String>,
+    /// The files beside the sheet that it names.
+    #[serde(skip_serializing_if = "Vec::is_empty")]
+    files: Vec<SheetFile>,
 }
 
 impl CellInfo {
@@ -128,7 +135,19 @@ impl CellInfo {
             Value::Misfit(misfit) if misfit.why.is_some() => "error".to_owned(),
             other => shown(other),
         };
-        CellInfo { text, typed: None, wrong }
+        CellInfo { text, typed: None, wrong, files: Vec::new() }
+    }
+
+    /// The same with the files that it names.
+    fn with_files(self, value: &Value, named: &Named) -> CellInfo {
+        let files = match value {
+            Value::Text(text) => named.get(text).cloned().into_iter().collect(),
+            Value::List(items) => {
+                items.iter().filter_map(|i| if let Value::Text(text) = i { named.get(text).cloned() } else { None }).collect()
+            }
+            _ => Vec::new(),
+        };
+        CellInfo { files, ..self }
     }
 
     /// The same with what to type for it in a sheet that reads so.
@@ -139,6 +158,9 @@ impl CellInfo {
             Value::Money(money) => Some(number(&money.amount)),
             Value::Date(_) | Value::DateTime(_) | Value::Bool(_) => Some(Cell::of(value).as_text()),
             Value::Text(text) if text.chars().count() > 80 => Some(text.to_string()),
+            Value::List(items) if items.iter().all(|i| matches!(i, Value::Text(_))) => {
+                Some(items.iter().map(shown).collect::<Vec<_>>().join("; "))
+            }
             _ => None,
         };
         let cell = CellInfo::of(value);
@@ -150,13 +172,14 @@ impl CellInfo {
 #[utoipa::path(get, path = "/api/sheets/{id}/rows", tag = "sources", params(("id" = i64, Path), Look, Part), responses((status = 200, body = RowPage), (status = 422, body = Problem)))]
 async fn page(State(app): State<App>, Path(id): Path<i64>, Query(look): Query<Look>, Query(part): Query<Part>) -> Answer<RowPage> {
     let loaded = app.sheet(id).await?;
+    let named = Named::new(app.store.with(move |c| files::list(c, id)).await?);
     let (total, misfits, mut rows) = blocking(move || -> Result<_, Refused> {
         let chosen = look.rows(&loaded)?;
         let shown = chosen.iter().skip(part.from).take(part.count.min(500)).map(|at| &loaded.sheet.records[*at]);
         let readings: Vec<Reading> = loaded.sheet.schema.columns().iter().map(|c| c.reading.unwrap_or(loaded.reading)).collect();
         let row = |r: &mangle_core::records::Record| RowInfo {
             number: r.number,
-            cells: r.values().iter().zip(&readings).map(|(v, how)| CellInfo::editable(v, *how)).collect(),
+            cells: r.values().iter().zip(&readings).map(|(v, how)| CellInfo::editable(v, *how).with_files(v, &named)).collect(),
             last: Vec::new(),
         };
         let rows: Vec<RowInfo> = shown.map(row).collect();
@@ -185,6 +208,8 @@ struct RowView {
     cells: Vec<NamedCell>,
     /// What was made of it, the newest first.
     documents: Vec<OfRow>,
+    /// What was put right in it since it came, where that is noted.
+    corrections: Vec<Correction>,
 }
 
 /// A cell with its column's name.
@@ -201,11 +226,18 @@ struct NamedCell {
 async fn row(State(app): State<App>, Path((id, number)): Path<(i64, usize)>) -> Answer<RowView> {
     let loaded = app.sheet(id).await?;
     let record = loaded.sheet.record(number).ok_or_else(|| Refused::missing("the row"))?;
-    let named =
-        |(column, value): (&mangle_core::records::Column, &Value)| NamedCell { column: column.name.clone(), cell: CellInfo::of(value) };
-    let cells = record.schema().columns().iter().zip(record.values()).map(named).collect();
-    let documents = app.store.with(move |c| items::history(c, id, number)).await?;
-    Ok(Json(RowView { number, label: label(record), cells, documents }))
+    let (named, documents, corrections) = app
+        .store
+        .with(move |c| -> anyhow::Result<_> {
+            Ok((Named::new(files::list(c, id)?), items::history(c, id, number)?, files::corrections(c, id, number)?))
+        })
+        .await?;
+    let cell = |(column, value): (&mangle_core::records::Column, &Value)| NamedCell {
+        column: column.name.clone(),
+        cell: CellInfo::of(value).with_files(value, &named),
+    };
+    let cells = record.schema().columns().iter().zip(record.values()).map(cell).collect();
+    Ok(Json(RowView { number, label: label(record), cells, documents, corrections }))
 }
 
 /// Changes to rows, made at once.
@@ -277,11 +309,19 @@ fn place(info: &SheetInfo, column: usize) -> Result<usize, Refused> {
         Some(own) if own.formula.is_some() => {
             Err(Refused::unusable("computed", format!("“{}” is filled by its formula; change that instead", own.name)))
         }
-        Some(own) if own.kind == "record" || own.kind == "list" => {
+        Some(own) if own.kind == "record" || own.kind == "list" && own.items.is_none() => {
             Err(Refused::unusable("nested", format!("“{}” holds records within each row; they can't be typed over", own.name)))
         }
         Some(own) => Ok(own.cell.unwrap_or(column)),
     }
+}
+
+/// What is typed into a cell of a column; a list of plain values is parted by `;`.
+fn typed_into(info: &SheetInfo, column: usize, text: &str) -> Cell {
+    if text.trim().is_empty() || info.columns.get(column).is_none_or(|c| c.kind != "list") {
+        return typed(text);
+    }
+    Cell::Nested(Arc::new(text.split([';', '\n']).map(str::trim).filter(|t| !t.is_empty()).collect()))
 }
 
 /// Changes rows: writes cells, adds, deletes and moves rows.
@@ -300,7 +340,7 @@ async fn edit(State(app): State<App>, Path(id): Path<i64>, Json(asked): Json<Row
     }
     let mut edits = Edits { removed: asked.removed, moved: asked.moved.map(|m| (m.rows, m.after)), ..Edits::default() };
     for cell in asked.cells {
-        edits.cells.push((cell.row, place(&info, cell.column)?, typed(&cell.text)));
+        edits.cells.push((cell.row, place(&info, cell.column)?, typed_into(&info, cell.column, &cell.text)));
     }
     for row in asked.added {
         let mut cells = Vec::new();
@@ -309,7 +349,7 @@ async fn edit(State(app): State<App>, Path(id): Path<i64>, Json(asked): Json<Row
             if cells.len() <= at {
                 cells.resize(at + 1, Cell::Blank);
             }
-            cells[at] = typed(text);
+            cells[at] = typed_into(&info, column, text);
         }
         edits.added.push((row.after, cells));
     }
@@ -351,7 +391,7 @@ async fn step(app: &App, id: i64, again: bool) -> Answer<Step> {
         .store
         .with(move |c| -> Result<Option<String>, Refused> {
             let t = c.transaction().map_err(anyhow::Error::new)?;
-            let what = rows::undo(&t, id, again)?;
+            let what = rows::undo(&t, id, again, &clock::stamp())?;
             // A relation made since may have taken the name of a column that comes back.
             stand_together(&t, id)?;
             t.commit().map_err(anyhow::Error::new)?;

@@ -97,10 +97,11 @@ impl Desk {
             .store
             .with(move |c| -> anyhow::Result<_> {
                 let last = dispatches::list(c)?.into_iter().find(|d| template.is_some() && d.template_id == template);
-                Ok((settings::read(c)?, clauses::library(c)?, last.map(|d| d.id)))
+                Ok((settings::read(c)?, clauses::library(c)?, last.map(|d| (d.id, d.sheet_id))))
             })
             .await?;
-        let pictures = app.pictures(dispatch, &office).await?;
+        let (dispatch, sheet) = dispatch.unzip();
+        let pictures = app.pictures(dispatch, sheet.flatten(), &office).await?;
         Ok(Desk { office, clauses, pictures })
     }
 

@@ -1,0 +1,92 @@
+//! A form with an answer in it, as screens carry it.
+
+use std::collections::BTreeMap;
+
+use mangle_core::form::{Given, GivenFile, LookedAt, Rules};
+use serde::{Deserialize, Serialize};
+use utoipa::ToSchema;
+
+use crate::store::forms::{self, Arrival};
+
+/// What was given to a field: text, a tick, or several options or keys of files.
+#[derive(Debug, Clone, Serialize, Deserialize, ToSchema)]
+#[serde(untagged)]
+pub enum GivenBody {
+    /// Text.
+    Text(String),
+    /// A tick, or none.
+    Yes(bool),
+    /// Options, or the keys of files that came.
+    Many(Vec<String>),
+}
+
+/// What was given to the fields, by their number.
+pub type AnswerBody = BTreeMap<u32, GivenBody>;
+
+/// A field with what stands in it.
+#[derive(Debug, Serialize, ToSchema)]
+pub struct LookedBody {
+    /// The field's number.
+    pub field: u32,
+    /// Whether it is shown.
+    pub shown: bool,
+    /// What stands in it by its default, where nothing was given.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub by_default: Option<GivenBody>,
+    /// What is wrong, in words.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub wrong: Option<String>,
+}
+
+impl LookedBody {
+    pub fn all(looked: &[LookedAt], given: &AnswerBody) -> Vec<LookedBody> {
+        let body = |one: &LookedAt| LookedBody {
+            field: one.field,
+            shown: one.shown,
+            by_default: one.given.as_ref().filter(|_| !given.contains_key(&one.field)).and_then(back),
+            wrong: one.wrong.as_ref().map(ToString::to_string),
+        };
+        looked.iter().map(body).collect()
+    }
+}
+
+fn back(given: &Given) -> Option<GivenBody> {
+    Some(match given {
+        Given::Text(text) => GivenBody::Text(text.clone()),
+        Given::Yes(yes) => GivenBody::Yes(*yes),
+        Given::Many(chosen) => GivenBody::Many(chosen.clone()),
+        Given::Files(_) => return None,
+    })
+}
+
+/// What was given, with the files that came for it; keys of none are passed over.
+pub fn given(rules: &Rules, body: &AnswerBody, arrived: &[Arrival]) -> BTreeMap<u32, Given> {
+    let files = |field: u32, keys: &[String]| {
+        let own = keys.iter().filter_map(|key| arrived.iter().find(|a| a.key == *key && a.field == field));
+        Given::Files(own.map(|a| GivenFile { name: a.name.clone(), bytes: a.size, picture: a.picture }).collect())
+    };
+    let mut out = BTreeMap::new();
+    for field in rules.asked() {
+        let given = match body.get(&field.id) {
+            None => continue,
+            Some(GivenBody::Many(keys)) if field.kind.takes_files() => files(field.id, keys),
+            Some(GivenBody::Many(chosen)) => Given::Many(chosen.clone()),
+            Some(GivenBody::Text(text)) => Given::Text(text.clone()),
+            Some(GivenBody::Yes(yes)) => Given::Yes(*yes),
+        };
+        out.insert(field.id, given);
+    }
+    out
+}
+
+/// The files that an answer names.
+pub fn arrived(c: &rusqlite::Connection, form: i64, rules: &Rules, body: &AnswerBody) -> anyhow::Result<Vec<Arrival>> {
+    let mut found = Vec::new();
+    for field in rules.asked().filter(|f| f.kind.takes_files()) {
+        let Some(GivenBody::Many(keys)) = body.get(&field.id) else { continue };
+        for key in keys.iter().take(field.most_files() + 1) {
+            found.extend(forms::arrival(c, form, key)?);
+        }
+    }
+    Ok(found)
+}

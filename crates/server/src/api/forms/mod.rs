@@ -1,0 +1,19 @@
+//! Forms: written and opened by the office in `desk`, answered by anyone who has
+//! the address in `door`.
+
+mod desk;
+mod door;
+mod guard;
+mod look;
+
+use utoipa_axum::router::OpenApiRouter;
+
+pub use guard::Guard;
+
+use crate::server::App;
+
+pub(crate) use desk::furnish;
+
+pub fn router() -> OpenApiRouter<App> {
+    desk::router().merge(door::router())
+}

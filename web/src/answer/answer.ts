@@ -1,0 +1,199 @@
+import createClient from 'openapi-fetch'
+import { computed, reactive, ref } from 'vue'
+
+import type { components, paths } from '../api/schema'
+
+type Schemas = components['schemas']
+export type PublicForm = Schemas['PublicForm']
+export type PublicField = Schemas['PublicField']
+export type Look = Schemas['LookedBody']
+export type Given = Schemas['GivenBody']
+export type Answer = Record<string, Given>
+
+/** A file on its way, or there. */
+export interface Sending {
+  name: string
+  size: number
+  /** From 0 to 1; there once it has a key. */
+  done: number
+  key?: string
+  wrong?: string
+}
+
+const api = createClient<paths>({ baseUrl: '/' })
+const LOST =
+  'There is no connection just now. What you wrote is kept on this device; send it again in a moment.'
+
+/** How long after a key is pressed the form is looked at. */
+const PAUSE = 300
+
+/** What a person has written, kept on the device until it is sent. */
+interface Draft {
+  given: Answer
+  files: Record<string, Sending[]>
+  once: string
+}
+
+/** A form that is answered: what stands in it, what is wrong, and its way out. */
+export function useAnswer(token: string) {
+  const form = ref<PublicForm>()
+  const given = reactive<Answer>({})
+  const files = reactive<Record<string, Sending[]>>({})
+  const look = ref<Look[]>([])
+  /** Fields that were left; before that nobody is told what is wrong. */
+  const left = reactive(new Set<number>())
+  const tried = ref(false)
+  const sending = ref(false)
+  const thanks = ref('')
+  const problem = ref('')
+  const gone = ref('')
+  const place = `form ${token}`
+  let once = random()
+
+  const wrong = computed(() => {
+    const told = look.value.filter((l) => l.wrong && l.shown && (tried.value || left.has(l.field)))
+    return new Map(told.map((l) => [l.field, l.wrong ?? '']))
+  })
+
+  async function load() {
+    // What the address says fills fields in, whatever they are called.
+    const options = { params: { path: { token } }, querySerializer: () => location.search.slice(1) }
+    const got = await api.GET('/api/answer/{token}', options).catch(() => undefined)
+    if (!got?.data) {
+      gone.value =
+        (got?.error as { message?: string } | undefined)?.message ??
+        'There is no connection just now. Open this page again in a moment.'
+      return
+    }
+    form.value = got.data
+    look.value = got.data.look
+    Object.assign(given, got.data.given)
+    const draft = kept()
+    if (draft && !got.data.shut) {
+      Object.assign(given, draft.given)
+      Object.assign(files, draft.files)
+      once = draft.once
+      await lookAgain()
+    }
+  }
+
+  function kept(): Draft | undefined {
+    try {
+      return JSON.parse(localStorage.getItem(place) ?? 'null') ?? undefined
+    } catch {
+      return undefined
+    }
+  }
+
+  /** Keeps what is written on the device; where that is not allowed it is not kept. */
+  function keep() {
+    const there = Object.entries(files).map(([field, all]) => [field, all.filter((f) => f.key)])
+    const draft: Draft = { given: { ...given }, files: Object.fromEntries(there), once }
+    try {
+      localStorage.setItem(place, JSON.stringify(draft))
+    } catch {
+      // A private window, or a full device.
+    }
+  }
+
+  let asked = 0
+  let timer = 0
+  async function lookAgain() {
+    const mine = ++asked
+    const params = { path: { token } }
+    const got = await api.POST('/api/answer/{token}/look', { params, body: given }).catch(() => undefined)
+    // Answers on slow lines may overtake each other: the last asked counts.
+    if (got?.data && mine === asked) look.value = got.data
+  }
+
+  function set(field: number, value: Given) {
+    given[field] = value
+    keep()
+    window.clearTimeout(timer)
+    timer = window.setTimeout(lookAgain, PAUSE)
+  }
+
+  function leave(field: number) {
+    left.add(field)
+  }
+
+  /** Sends a file for a field, telling how far it is. */
+  function add(field: number, file: File) {
+    const own = reactive<Sending>({ name: file.name, size: file.size, done: 0 })
+    files[field] = [...(files[field] ?? []), own]
+    const data = new FormData()
+    data.append('file', file, file.name)
+    const request = new XMLHttpRequest()
+    request.upload.onprogress = (event) => (own.done = event.total ? event.loaded / event.total : 0)
+    request.onerror = () => (own.wrong = LOST)
+    request.onload = () => {
+      const said = JSON.parse(request.responseText || '{}') as { key?: string; message?: string }
+      if (request.status !== 200) return (own.wrong = said.message ?? LOST)
+      own.key = said.key
+      own.done = 1
+      setKeys(field)
+      leave(field)
+    }
+    request.open('POST', `/api/answer/${encodeURIComponent(token)}/files?field=${field}`)
+    request.send(data)
+  }
+
+  function remove(field: number, which: number) {
+    files[field] = (files[field] ?? []).filter((_, index) => index !== which)
+    setKeys(field)
+  }
+
+  function setKeys(field: number) {
+    set(
+      field,
+      (files[field] ?? []).flatMap((f) => f.key ?? []),
+    )
+  }
+
+  async function send(homepage: string) {
+    if (sending.value) return
+    const open = Object.values(files).flat()
+    if (open.some((f) => !f.key && !f.wrong)) {
+      problem.value = 'A file is still on its way; wait for it, then send.'
+      return
+    }
+    sending.value = true
+    problem.value = ''
+    const params = { path: { token } }
+    const body = { given, homepage, once }
+    const got = await api.POST('/api/answer/{token}', { params, body }).catch(() => undefined)
+    sending.value = false
+    tried.value = true
+    if (got?.data) {
+      thanks.value = got.data.thanks || 'Thank you.'
+      localStorage.removeItem(place)
+      return
+    }
+    const refused = got?.error as { message?: string; look?: Look[] } | undefined
+    problem.value = refused?.message ?? LOST
+    if (refused?.look) look.value = refused.look
+  }
+
+  return {
+    form,
+    given,
+    files,
+    look,
+    wrong,
+    sending,
+    thanks,
+    problem,
+    gone,
+    load,
+    set,
+    leave,
+    add,
+    remove,
+    send,
+  }
+}
+
+/** A text of its own for each answer: one that is sent twice is taken once. */
+function random(): string {
+  return [...crypto.getRandomValues(new Uint8Array(16))].map((b) => b.toString(16).padStart(2, '0')).join('')
+}

@@ -1,0 +1,150 @@
+<script setup lang="ts">
+import { computed } from 'vue'
+
+import { type FormDesk, type FormField, kindName, KINDS } from '../api/form'
+import FormLine from './FormLine.vue'
+
+/** The settings of one field. What is wrong stands below the part that is. */
+const props = defineProps<{ it: FormDesk; field: FormField }>()
+const emit = defineEmits<{ drop: [] }>()
+
+// The draft's own field: what is written here saves itself.
+const own = computed(() => props.it.draft.value?.fields.find((f) => f.id === props.field.id) ?? props.field)
+const is = (...kinds: FormField['kind'][]) => kinds.includes(own.value.kind)
+const words = computed(() => is('heading', 'explanation'))
+const wrong = (part: string) => props.it.problem(props.field.id, part)
+const options = computed({
+  get: () => own.value.options.join('\n'),
+  set: (text) => (own.value.options = text.split('\n')),
+})
+const LIMITS: Partial<Record<FormField['kind'], [string, string, string]>> = {
+  text: ['At least, signs', 'At most, signs', ''],
+  'long-text': ['At least, signs', 'At most, signs', ''],
+  number: ['At least', 'At most', 'a number or a formula over the fields above'],
+  money: ['At least', 'At most', 'an amount or a formula over the fields above'],
+  date: ['Not before', 'Not after', 'a formula: today + 3, 2026-12-31'],
+  time: ['Not before', 'Not after', 'as 08:30'],
+  choices: ['At least, options', 'At most, options', ''],
+  file: ['', 'How many', 'up to 20'],
+  picture: ['', 'How many', 'up to 20'],
+}
+const limits = computed(() => LIMITS[own.value.kind])
+</script>
+
+<template>
+  <div class="line-top">
+    <h2>{{ kindName(own.kind) }}</h2>
+    <span class="push" />
+    <el-select v-model="own.kind" aria-label="Kind" style="width: 150px">
+      <el-option v-for="[kind, name] in KINDS" :key="kind" :value="kind" :label="name" />
+    </el-select>
+    <el-button @click="emit('drop')">Delete the field</el-button>
+  </div>
+  <FormLine
+    :label="words ? 'Words' : own.kind === 'accept' ? 'What is accepted' : 'Label'"
+    :wrong="wrong('label')"
+  >
+    <el-input
+      v-model="own.label"
+      :type="is('explanation', 'accept') ? 'textarea' : 'text'"
+      :autosize="{ minRows: 2, maxRows: 8 }"
+      aria-label="Label"
+    />
+  </FormLine>
+  <FormLine
+    v-if="!words"
+    label="Name"
+    about="what placeholders and the answers’ column call it"
+    :wrong="wrong('name')"
+  >
+    <el-input v-model="own.name" aria-label="Name" class="mono" />
+  </FormLine>
+  <FormLine v-if="!words && !is('hidden')" label="Help" about="stands below the field">
+    <el-input v-model="own.help" aria-label="Help" />
+  </FormLine>
+  <label v-if="!words && !is('hidden', 'accept')" class="tick">
+    <el-checkbox v-model="own.required">Required where it is shown</el-checkbox>
+  </label>
+  <FormLine v-if="is('choice', 'choices')" label="Options" about="one on each line" :wrong="wrong('options')">
+    <el-input
+      v-model="options"
+      type="textarea"
+      :autosize="{ minRows: 3, maxRows: 12 }"
+      aria-label="Options"
+    />
+  </FormLine>
+  <FormLine v-if="is('money')" label="Currency" :wrong="wrong('currency')">
+    <el-input v-model="own.currency" aria-label="Currency" style="width: 90px" />
+  </FormLine>
+  <div v-if="limits" class="two">
+    <FormLine v-if="limits[0]" :label="limits[0]" :about="limits[2]" :wrong="wrong('least')">
+      <el-input v-model="own.least" :aria-label="limits[0]" class="mono" />
+    </FormLine>
+    <FormLine :label="limits[1]" :about="limits[2]" :wrong="wrong('most')">
+      <el-input v-model="own.most" :aria-label="limits[1]" class="mono" />
+    </FormLine>
+    <FormLine v-if="is('file', 'picture')" label="Largest, MB" about="up to 32; 10 where nothing is said">
+      <el-input
+        :model-value="own.megabytes ?? ''"
+        aria-label="Largest, MB"
+        inputmode="numeric"
+        @update:model-value="(text: string) => (own.megabytes = Number(text) || null)"
+      />
+    </FormLine>
+  </div>
+  <template v-if="is('text')">
+    <div class="two">
+      <FormLine label="Mask" about="# a digit, @ a letter, ? either" :wrong="wrong('mask')">
+        <el-input v-model="own.mask" aria-label="Mask" class="mono" placeholder="##.## m" />
+      </FormLine>
+      <FormLine label="Pattern" about="a regular expression" :wrong="wrong('pattern')">
+        <el-input v-model="own.pattern" aria-label="Pattern" class="mono" placeholder="[A-F][0-9]{2}" />
+      </FormLine>
+    </div>
+    <FormLine
+      v-if="own.mask || own.pattern"
+      label="What is said where it is written otherwise"
+      :wrong="wrong('message')"
+    >
+      <el-input v-model="own.message" aria-label="Message" placeholder="Write it as 12.40 m" />
+    </FormLine>
+  </template>
+  <FormLine
+    v-if="!words && !is('accept', 'file', 'picture', 'signature')"
+    label="Stands in it at first"
+    about="text with placeholders over the fields above: [: today + 7]"
+    :wrong="wrong('default')"
+  >
+    <el-input v-model="own.default" aria-label="Default" class="mono" />
+  </FormLine>
+  <FormLine
+    label="Shown when"
+    about="a condition over the fields above; always where blank"
+    :wrong="wrong('shown_when')"
+  >
+    <el-input v-model="own.shown_when" aria-label="Shown when" class="mono" placeholder='place = "Yard"' />
+  </FormLine>
+</template>
+
+<style scoped>
+.line-top {
+  display: flex;
+  gap: 8px;
+  align-items: center;
+  margin-bottom: 12px;
+}
+.two {
+  display: grid;
+  grid-template-columns: repeat(auto-fit, minmax(140px, 1fr));
+  gap: 12px;
+  max-width: 560px;
+}
+.tick {
+  display: block;
+  margin-bottom: 10px;
+}
+.mono :deep(input) {
+  font-family: var(--mono);
+  font-size: 12px;
+}
+</style>

@@ -1,0 +1,147 @@
+<script setup lang="ts">
+import { onKeyStroke } from '@vueuse/core'
+import { computed, toRef } from 'vue'
+import { useRouter } from 'vue-router'
+
+import { attempt } from '../api/client'
+import { type FieldKind, newField, useForm } from '../api/form'
+import { count } from '../api/words'
+import FormFieldList from '../parts/FormFieldList.vue'
+import FormFieldPanel from '../parts/FormFieldPanel.vue'
+import FormLive from '../parts/FormLive.vue'
+import FormWords from '../parts/FormWords.vue'
+
+const props = defineProps<{ id: string; field?: string }>()
+const router = useRouter()
+const it = useForm(toRef(() => Number(props.id)))
+const { info, draft, saving, history, problems } = it
+void attempt(it.load)
+
+const STATES: Record<string, [string, string]> = {
+  closed: ['closed', ''],
+  open: ['open', 'right'],
+  waiting: ['opens later', 'att'],
+  over: ['closed by its date', 'att'],
+  full: ['closed: all answers came', 'att'],
+}
+const state = computed(() => STATES[info.value?.state ?? 'closed'] ?? ['', ''])
+const chosen = computed(() => draft.value?.fields.find((f) => f.id === Number(props.field)))
+const address = computed(() => `${location.origin}${info.value?.address ?? ''}`)
+const show = (field?: number) => router.replace(`/forms/${props.id}${field ? `/${field}` : ''}`)
+
+function add(kind: FieldKind) {
+  const fields = draft.value?.fields
+  if (!fields) return
+  const made = newField(kind, fields)
+  const at = fields.findIndex((f) => f.id === chosen.value?.id)
+  fields.splice(at < 0 ? fields.length : at + 1, 0, made)
+  void show(made.id)
+}
+
+function drop(id: number) {
+  const fields = draft.value?.fields
+  if (!fields) return
+  const at = fields.findIndex((f) => f.id === id)
+  fields.splice(at, 1)
+  void show(fields[Math.min(at, fields.length - 1)]?.id)
+}
+
+async function copy() {
+  await attempt(() => navigator.clipboard.writeText(address.value))
+  ElMessage({ message: 'The address is on the clipboard', type: 'success' })
+}
+
+const typing = (event: KeyboardEvent) =>
+  event.target instanceof HTMLInputElement || event.target instanceof HTMLTextAreaElement
+onKeyStroke(['z', 'Z', 'y'], (event) => {
+  if (!event.ctrlKey || typing(event)) return
+  event.preventDefault()
+  if (event.key === 'z') history.undo()
+  else history.redo()
+})
+</script>
+
+<template>
+  <div v-if="info && draft" class="screen">
+    <div class="head">
+      <h1>{{ info.name }}</h1>
+      <span class="say" :class="state[1]">{{ state[0] }}</span>
+      <span v-if="info.changed" class="say att">changed since it was opened</span>
+      <RouterLink :to="`/sheets/${info.sheet_id}`" class="answers">{{
+        count(info.answers, 'answer')
+      }}</RouterLink>
+      <span class="push quiet" aria-live="polite">{{ saving ? 'saving' : 'saved' }}</span>
+      <el-button :disabled="!history.canUndo.value" title="Ctrl Z" @click="history.undo()">Undo</el-button>
+      <el-button :disabled="!history.canRedo.value" title="Ctrl Y" @click="history.redo()"
+        >Do again</el-button
+      >
+      <el-button v-if="info.state !== 'closed'" @click="it.close()">Close the form</el-button>
+      <el-button
+        v-if="info.state === 'closed' || info.changed"
+        type="primary"
+        :disabled="!!problems.length"
+        :title="problems[0]?.message"
+        @click="it.open()"
+        >{{ info.state === 'closed' ? 'Open the form' : 'Open it as it is now' }}</el-button
+      >
+    </div>
+    <div v-if="info.state !== 'closed'" class="address">
+      <span class="quiet">Answered under</span>
+      <a :href="info.address" target="_blank" class="code">{{ address }}</a>
+      <el-button @click="copy">Copy</el-button>
+      <span class="quiet"
+        >?{{ (draft.fields.find((f) => f.name)?.name ?? 'name').replaceAll(' ', '_') }}=… fills a field
+        in</span
+      >
+    </div>
+    <div class="desk">
+      <FormFieldList
+        v-model:fields="draft.fields"
+        :chosen="chosen?.id"
+        :problems="problems"
+        @show="show"
+        @add="add"
+        @drop="drop"
+      />
+      <section class="settings" :aria-label="chosen ? 'Field' : 'The form itself'">
+        <FormFieldPanel v-if="chosen" :key="chosen.id" :it="it" :field="chosen" @drop="drop(chosen.id)" />
+        <FormWords v-else :it="it" :draft="draft" />
+      </section>
+      <FormLive :id="Number(id)" :draft="draft" :saved="!saving" :chosen="chosen?.id" />
+    </div>
+  </div>
+</template>
+
+<style scoped>
+.answers {
+  white-space: nowrap;
+}
+.head .el-button {
+  margin: 0;
+}
+.address {
+  flex: none;
+  display: flex;
+  gap: 8px;
+  align-items: center;
+  padding: 4px 16px;
+  border-bottom: 1px solid var(--line);
+  min-width: 0;
+}
+.address a {
+  overflow: hidden;
+  text-overflow: ellipsis;
+  white-space: nowrap;
+}
+.desk {
+  flex: 1;
+  min-height: 0;
+  display: grid;
+  grid-template-columns: 250px minmax(320px, 1fr) 420px;
+}
+.settings {
+  overflow: auto;
+  padding: 14px 16px;
+  border-right: 1px solid var(--line);
+}
+</style>
