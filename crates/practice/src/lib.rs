@@ -1,4 +1,5 @@
-//! Practice services: small stand-ins for what Mangle sends to. They speak the
+//! Practice services: small stand-ins for what Mangle asks and sends to. They speak the
 //! real protocols and know nothing of Mangle.
 
+pub mod crm;
 pub mod mailbox;
