@@ -18,6 +18,18 @@ export const router = createRouter({
       props: true,
       meta: { title: 'Form' },
     },
+    {
+      path: '/connections/:id(\\d+)?',
+      component: () => import('./screens/Connections.vue'),
+      props: true,
+      meta: { title: 'Connections' },
+    },
+    {
+      path: '/queries/:id(\\d+|new)',
+      component: () => import('./screens/Query.vue'),
+      props: true,
+      meta: { title: 'Query' },
+    },
     { path: '/templates', component: () => import('./screens/Templates.vue'), meta: { title: 'Templates' } },
     {
       path: '/templates/:id(\\d+)/:view?',

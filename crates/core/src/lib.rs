@@ -1,6 +1,7 @@
 //! The rules of the job: values, the placeholder language, templates, records,
-//! forms, dispatches and preflight. Pure: no files, network, database, clock or chance.
+//! forms, questions to CRMs, dispatches and preflight. Pure: no files, network, database, clock or chance.
 
+pub mod crm;
 pub mod dispatch;
 pub mod form;
 pub mod language;

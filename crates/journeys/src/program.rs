@@ -54,7 +54,7 @@ impl Program {
 
     /// The demo world on free ports.
     pub fn demo(folder: &Path) -> Result<Program> {
-        Program::start(&["demo", "--port", "0", "--practice-port", "0", "--folder", &folder.to_string_lossy()])
+        Program::start(&["demo", "--port", "0", "--practice-port", "0", "--crm-port", "0", "--folder", &folder.to_string_lossy()])
     }
 
     /// Ends the program at once, without a chance to put anything in order.

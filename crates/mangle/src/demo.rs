@@ -17,6 +17,9 @@ pub struct Arguments {
     /// The port of the practice mailbox; 0 takes a free one.
     #[arg(long, default_value_t = 7625)]
     practice_port: u16,
+    /// The port of the practice CRM; 0 takes a free one.
+    #[arg(long, default_value_t = 7626)]
+    crm_port: u16,
 }
 
 const SEASON: &[u8] = include_bytes!("../../../demo/season.xlsx");
@@ -38,7 +41,13 @@ pub fn run(arguments: Arguments) -> Result<()> {
             (Some(temporary), folder)
         }
     };
-    let what = What { folder: folder.clone(), port: arguments.port, smtp: None, practice_port: arguments.practice_port };
+    let what = What {
+        folder: folder.clone(),
+        port: arguments.port,
+        smtp: None,
+        practice_port: arguments.practice_port,
+        crm_port: Some(arguments.crm_port),
+    };
     runtime()?.block_on(async {
         let new = !folder.join("mangle.sqlite").exists();
         let running = start(what).await?;

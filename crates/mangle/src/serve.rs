@@ -4,6 +4,7 @@
 use std::path::PathBuf;
 
 use anyhow::{Context, Result};
+use mangle_practice::crm;
 use mangle_practice::mailbox::{self, Mailbox};
 use mangle_server::{Options, Smtp};
 use tokio::net::TcpListener;
@@ -26,7 +27,7 @@ pub struct Arguments {
 
 pub fn run(arguments: Arguments) -> Result<()> {
     let smtp = arguments.smtp.as_deref().map(server).transpose()?;
-    let what = What { folder: arguments.folder, port: arguments.port, smtp, practice_port: arguments.practice_port };
+    let what = What { folder: arguments.folder, port: arguments.port, smtp, practice_port: arguments.practice_port, crm_port: None };
     runtime()?.block_on(async {
         let running = start(what).await?;
         println!("Mangle listens on {}", running.address);
@@ -47,6 +48,8 @@ pub struct What {
     pub port: u16,
     pub smtp: Option<Smtp>,
     pub practice_port: u16,
+    /// The port of the practice CRM, where one is wanted.
+    pub crm_port: Option<u16>,
 }
 
 /// The application, ready to serve.
@@ -55,12 +58,18 @@ pub struct Running {
     listener: TcpListener,
     router: axum::Router,
     app: mangle_server::App,
+    /// Where the practice CRM is.
+    crm: Option<String>,
 }
 
 impl Running {
     /// Fills a new folder with the demo world.
     pub async fn fill(&self, files: &[(&str, &[u8])]) -> Result<()> {
-        mangle_server::demo(&self.app, files).await
+        mangle_server::demo(&self.app, files).await?;
+        match &self.crm {
+            Some(address) => mangle_server::demo_crm(&self.app, address, crm::TOKEN).await,
+            None => Ok(()),
+        }
     }
 
     /// Serves until the process is told to end.
@@ -94,10 +103,16 @@ pub async fn start(what: What) -> Result<Running> {
             Smtp { host: "127.0.0.1".to_owned(), port }
         }
     };
+    let mut crm_at = None;
+    if let Some(port) = what.crm_port {
+        let listener = bind(port, "the practice CRM").await?;
+        crm_at = Some(format!("http://localhost:{}/odata/", listener.local_addr()?.port()));
+        tokio::spawn(crm::serve(listener, crm::Crm::new(214)));
+    }
     mangle_server::openapi(mailbox_description()?);
     let app = mangle_server::app(Options { folder: what.folder, smtp }).await?;
     let address = format!("http://localhost:{}", listener.local_addr()?.port());
-    Ok(Running { address, listener, router: mangle_server::router(app.clone(), more), app })
+    Ok(Running { address, listener, router: mangle_server::router(app.clone(), more), app, crm: crm_at })
 }
 
 fn mailbox_description() -> Result<utoipa::openapi::OpenApi> {

@@ -2,13 +2,44 @@
 //! dispatch with two things left to do.
 
 use anyhow::{Context, Result, anyhow};
+use mangle_core::crm::{CrmQuery, ListPick, Picks};
 use mangle_core::dispatch::{EmailChannel, Setup};
 
-use crate::api::{furnish_form, keep_source, keep_template, upload};
+use crate::api::{furnish_crm, furnish_form, keep_source, keep_template, upload};
 use crate::clock;
 use crate::server::App;
 use crate::store::settings::{self, Settings};
 use crate::store::{dispatches, sheets};
+
+/// Connects the practice CRM at an address, and asks it for the cases that were
+/// inspected, with their defects and photographs.
+pub async fn demo_crm(app: &App, address: &str, token: &str) -> Result<()> {
+    let strings = |all: &[&str]| all.iter().map(|s| (*s).to_owned()).collect::<Vec<_>>();
+    let photographs = ListPick {
+        way: "Photographs".to_owned(),
+        picks: Picks { fields: strings(&["Medium", "Caption"]), lists: Vec::new() },
+        order: "PhotographID".to_owned(),
+        ..ListPick::default()
+    };
+    let defects = ListPick {
+        way: "Defects".to_owned(),
+        picks: Picks { fields: strings(&["Position", "Title", "Place", "Severity"]), lists: vec![photographs] },
+        order: "Position".to_owned(),
+        ..ListPick::default()
+    };
+    let fields =
+        ["CaseID", "Stage", "ValidUntil", "Note", "Vessel/Name", "Vessel/Type", "Vessel/LOA", "Contact/Salutation", "Contact/FirstName"];
+    let more = ["Contact/LastName", "Contact/Email", "Responsible/Name", "Responsible/Email"];
+    let asks = CrmQuery {
+        root: "Cases".to_owned(),
+        picks: Picks { fields: [strings(&fields), strings(&more)].concat(), lists: vec![defects] },
+        filter: "stage = \"Inspected\"".to_owned(),
+        order: "CaseID".to_owned(),
+        first: None,
+    };
+    furnish_crm(app, address, token, "Inspected cases", asks).await.map_err(|e| anyhow!(e.problem.message))?;
+    Ok(())
+}
 
 /// Brings files in; the sheet `Holders` and the letter become the dispatch *Balance
 /// reminders*, the refit cases and the quote *Refit quotes*.

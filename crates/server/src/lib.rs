@@ -2,6 +2,7 @@
 
 mod api;
 mod clock;
+mod crm;
 mod demo;
 mod error;
 mod files;
@@ -13,6 +14,6 @@ mod store;
 mod web;
 
 pub use api::openapi;
-pub use demo::demo;
+pub use demo::{demo, demo_crm};
 pub use error::{Problem, Refused};
 pub use server::{App, Options, Smtp, app, router, serve};

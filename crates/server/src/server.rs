@@ -17,6 +17,7 @@ use mangle_documents::page::FontSet;
 use tokio::net::TcpListener;
 use tokio::sync::{Notify, broadcast};
 
+use crate::crm::{Fetchings, Secrets};
 use crate::error::Refused;
 use crate::files::Files;
 use crate::prepare::LoadedSheet;
@@ -59,6 +60,10 @@ pub struct Inner {
     pub(crate) sheet_changes: AtomicU64,
     /// The fonts, once they are read.
     pub(crate) fonts: Mutex<Option<Arc<FontSet>>>,
+    /// Keeps tokens closed.
+    pub(crate) secrets: Secrets,
+    /// The queries whose records are being fetched.
+    pub(crate) fetchings: Fetchings,
     /// Keeps public screens from being flooded.
     pub(crate) guard: api::Guard,
     /// Wakes the mail worker.
@@ -92,6 +97,8 @@ pub async fn app(options: Options) -> Result<App> {
         sheets: Mutex::default(),
         sheet_changes: AtomicU64::default(),
         fonts: Mutex::default(),
+        secrets: Secrets::open(&options.folder)?,
+        fetchings: Fetchings::default(),
         guard: api::Guard::default(),
         mail: Notify::new(),
         changes: broadcast::channel(256).0,

@@ -7,7 +7,7 @@ export const typed = (cell: Row['cells'][number] | undefined) => cell?.typed ?? 
 /** Whether something can be typed into a column. */
 export function takesText(sheet: SheetInfo, column: number): boolean {
   const own = sheet.columns[column]
-  return !!own && !own.formula && own.type !== 'record' && (own.type !== 'list' || !!own.items)
+  return !!own && !own.formula && !own.asked && own.type !== 'record' && (own.type !== 'list' || !!own.items)
 }
 
 interface Area {

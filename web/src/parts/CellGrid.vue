@@ -71,7 +71,11 @@ function begin(first?: string) {
   if (!takesText(props.sheet, at.value.column)) {
     const own = props.sheet.columns[at.value.column]
     ElMessage({
-      message: own?.formula ? `Filled by its formula: ${own.formula}` : 'Change this at its own sheet',
+      message: own?.formula
+        ? `Filled by its formula: ${own.formula}`
+        : own?.asked
+          ? 'This comes from the CRM; change it there, then fetch the records again'
+          : 'Change this at its own sheet',
     })
     return
   }

@@ -32,6 +32,9 @@ async function dispatch() {
     <RouterLink v-if="source?.kind === 'form'" :to="`/forms/${source.id}`" class="quiet"
       >answers to a form; open the form</RouterLink
     >
+    <RouterLink v-else-if="source?.kind === 'query'" :to="`/queries/${source.id}`" class="quiet"
+      >records of a CRM query; change it, or fetch them again</RouterLink
+    >
     <span v-else class="quiet from" :title="source?.file_name"
       >{{ source?.file_name }}, brought in {{ day(source?.brought_in) }}</span
     >

@@ -35,6 +35,13 @@ useEventListener(document, 'paste', (event: ClipboardEvent) => {
   void paste(event.clipboardData?.getData('text/plain') ?? '')
 })
 
+/** Where a source is worked on. */
+const place = (source: Schemas['Source']) =>
+  ({ form: `/forms/${source.id}`, query: `/queries/${source.id}` })[source.kind] ??
+  `/sheets/${source.sheets[0]?.id}`
+const from = (source: Schemas['Source']) =>
+  ({ form: 'a form', query: 'a CRM query' })[source.kind] ?? source.file_name
+
 async function rename(source: Schemas['Source']) {
   try {
     const asked = await ElMessageBox.prompt('What is it to be called?', `Rename ${source.name}`, {
@@ -75,6 +82,7 @@ async function remove(source: Schemas['Source']) {
       <h1>Sources</h1>
       <span class="quiet">where records come from; a copied table can be pasted here</span
       ><span class="push" />
+      <el-button @click="router.push('/connections')">Connections</el-button>
       <NewForm />
       <FilePick
         label="Bring in a sheet"
@@ -99,8 +107,7 @@ async function remove(source: Schemas['Source']) {
         <tbody>
           <tr v-for="source in sources" :key="source.id">
             <td>
-              <RouterLink
-                :to="source.kind === 'form' ? `/forms/${source.id}` : `/sheets/${source.sheets[0]?.id}`"
+              <RouterLink :to="place(source)"
                 ><b>{{ source.name }}</b></RouterLink
               >
             </td>
@@ -110,7 +117,7 @@ async function remove(source: Schemas['Source']) {
                 ><RouterLink :to="`/sheets/${sheet.id}`">{{ sheet.name }}</RouterLink>
               </template>
             </td>
-            <td class="quiet">{{ source.kind === 'form' ? 'a form' : source.file_name }}</td>
+            <td class="quiet">{{ from(source) }}</td>
             <td class="num">
               {{ source.sheets.reduce((sum, s) => sum + s.row_count, 0).toLocaleString('en-GB') }}
             </td>

@@ -93,7 +93,7 @@ impl ColumnType {
             },
             (ColumnType::Date, Cell::Date(moment)) if moment.time() == Time::midnight() => Value::Date(moment.date()),
             (ColumnType::Date, Cell::Date(moment)) => Value::DateTime(*moment),
-            (ColumnType::Date, Cell::Text(t)) => Value::Date(read::date(t, how)?),
+            (ColumnType::Date, Cell::Text(t)) => read::date(t, how).map(Value::Date).or_else(|| read::moment(t).map(Value::DateTime))?,
             (ColumnType::YesNo, Cell::Bool(yes)) => Value::Bool(*yes),
             (ColumnType::YesNo, Cell::Text(t)) => Value::Bool(read::yes_no(t)?),
             (ColumnType::Email, Cell::Text(t)) => Value::text(EmailAddress::parse(t).ok()?.as_str()),

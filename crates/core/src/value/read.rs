@@ -1,7 +1,7 @@
 //! Typed text: numbers, money, dates and yes/no as people write them, read by
 //! the source's locale. Every reader takes the whole text or nothing.
 
-use jiff::civil::Date;
+use jiff::civil::{Date, DateTime};
 use rust_decimal::Decimal;
 
 use super::{Currency, DateOrder, Locale, Money};
@@ -109,6 +109,13 @@ pub fn date(text: &str, how: Reading) -> Option<Date> {
         (Some(_), Some(_)) => return None,
     };
     Date::new(full_year(year)?, month, small(day)?).ok()
+}
+
+/// Reads a day with a time in ISO 8601 form: `2026-12-31T08:30`, `2026-12-31 08:30:00`.
+pub fn moment(text: &str) -> Option<DateTime> {
+    let text = text.trim();
+    let shaped = text.len() <= 30 && text.as_bytes().get(4) == Some(&b'-') && matches!(text.as_bytes().get(10), Some(b'T' | b' '));
+    shaped.then(|| text.parse().ok()).flatten()
 }
 
 /// An ISO 8601 date, or the date of an ISO 8601 date with midnight.

@@ -1,6 +1,7 @@
 //! The API, a file a resource. `/api/openapi.json` describes it.
 
 mod clauses;
+mod crm;
 mod dispatches;
 mod drop;
 mod fields;
@@ -26,8 +27,9 @@ pub(crate) fn upload(name: &str, bytes: Vec<u8>) -> upload::Upload {
     upload::Upload { name: name.to_owned(), bytes }
 }
 
+pub(crate) use crm::furnish as furnish_crm;
 pub(crate) use forms::{Guard, furnish as furnish_form};
-pub(crate) use sources::keep as keep_source;
+pub(crate) use sources::{keep as keep_source, stand_together};
 
 /// How many rows or items a page holds when none is asked for.
 fn page_size() -> usize {
@@ -48,6 +50,7 @@ fn described() -> OpenApiRouter<App> {
         .merge(sources::router())
         .merge(templates::router())
         .merge(clauses::router())
+        .merge(crm::router())
         .merge(dispatches::router())
         .merge(drop::router())
         .merge(fields::router())

@@ -7,6 +7,7 @@ pub mod fonts;
 pub mod forms;
 pub mod items;
 pub mod pictures;
+pub mod queries;
 pub mod relations;
 pub mod rows;
 pub mod runs;
@@ -29,13 +30,14 @@ pub struct Store(Pool<SqliteConnectionManager>);
 /// A connection of the store.
 pub type Connection = PooledConnection<SqliteConnectionManager>;
 
-const MIGRATIONS: [&str; 6] = [
+const MIGRATIONS: [&str; 7] = [
     include_str!("../../migrations/01-start.sql"),
     include_str!("../../migrations/02-versions-and-specimens.sql"),
     include_str!("../../migrations/03-pictures-and-clauses.sql"),
     include_str!("../../migrations/04-fonts.sql"),
     include_str!("../../migrations/05-workbooks.sql"),
     include_str!("../../migrations/06-forms.sql"),
+    include_str!("../../migrations/07-crm.sql"),
 ];
 
 impl Store {

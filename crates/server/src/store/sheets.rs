@@ -113,6 +113,9 @@ pub struct ColumnInfo {
     /// The field of a form that fills it.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub field: Option<u32>,
+    /// Whether a CRM query fills it.
+    #[serde(default, skip_serializing_if = "std::ops::Not::not")]
+    pub asked: bool,
 }
 
 /// A filter kept under a name.
@@ -136,7 +139,7 @@ impl ColumnInfo {
         let inner = column.inner.iter().flat_map(|schema| schema.columns()).map(ColumnInfo::of).collect();
         let items = column.items.map(|kind| kind.name().to_owned());
         let (name, kind) = (column.name.clone(), column.kind.name().to_owned());
-        ColumnInfo { name, kind, currency, inner, items, formula: None, locale: None, cell: None, field: None }
+        ColumnInfo { name, kind, currency, inner, items, formula: None, locale: None, cell: None, field: None, asked: false }
     }
 
     /// The column that this describes; text where the type is not known.

@@ -1,5 +1,6 @@
 //! The API as a browser asks it, without a network.
 
+mod crm;
 mod forms;
 mod library;
 mod office;

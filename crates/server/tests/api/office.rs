@@ -12,7 +12,7 @@ use tower::ServiceExt;
 /// An office of its own folder; nothing is sent anywhere.
 pub struct Office {
     pub router: Router,
-    _folder: tempfile::TempDir,
+    folder: tempfile::TempDir,
 }
 
 impl Office {
@@ -34,7 +34,12 @@ impl Office {
                 ["season.xlsx", "price-list.csv", "refit-cases.json", "reminder.docx", "refit-quote.docx"].map(|name| (name, file(name)));
             demo(&app, &files.each_ref().map(|(name, bytes)| (*name, bytes.as_slice()))).await.expect("furnished");
         }
-        Office { router: router(app, Router::new()), _folder: folder }
+        Office { router: router(app, Router::new()), folder }
+    }
+
+    /// Where it keeps everything.
+    pub fn folder(&self) -> &std::path::Path {
+        self.folder.path()
     }
 
     async fn send(&self, request: Request<Body>) -> (StatusCode, Value) {

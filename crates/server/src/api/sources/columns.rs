@@ -95,7 +95,7 @@ async fn change_columns(
 }
 
 /// Refuses columns, or fields of relations, whose names count as one.
-pub(in crate::api) fn stand_together(c: &rusqlite::Connection, id: i64) -> Result<(), Refused> {
+pub(crate) fn stand_together(c: &rusqlite::Connection, id: i64) -> Result<(), Refused> {
     sheets::names(c, id)?.map_err(|fault| match fault {
         SchemaFault::SameName { name, .. } => Refused::unusable(
             "header",
@@ -169,7 +169,7 @@ async fn change(State(app): State<App>, Path((id, index)): Path<(i64, usize)>, J
             return Err(Refused::missing("the column"));
         }
         let old = columns.remove(index);
-        (column.cell, column.field) = (old.cell, old.field);
+        (column.cell, column.field, column.asked) = (old.cell, old.field, old.asked);
         let what = match column.name == before.name {
             true => format!("Change column “{}”", column.name),
             false => format!("Rename column “{}” to “{}”", before.name, column.name),

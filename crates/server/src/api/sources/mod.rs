@@ -9,7 +9,7 @@ mod filters;
 mod relations;
 mod rows;
 
-pub(super) use columns::stand_together;
+pub(crate) use columns::stand_together;
 
 use axum::Json;
 use axum::extract::{Multipart, Path, State};

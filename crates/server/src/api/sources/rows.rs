@@ -309,6 +309,9 @@ fn place(info: &SheetInfo, column: usize) -> Result<usize, Refused> {
         Some(own) if own.formula.is_some() => {
             Err(Refused::unusable("computed", format!("“{}” is filled by its formula; change that instead", own.name)))
         }
+        Some(own) if own.asked => {
+            Err(Refused::unusable("asked", format!("“{}” comes from the CRM; change it there, then fetch the records again", own.name)))
+        }
         Some(own) if own.kind == "record" || own.kind == "list" && own.items.is_none() => {
             Err(Refused::unusable("nested", format!("“{}” holds records within each row; they can't be typed over", own.name)))
         }

@@ -1,0 +1,299 @@
+//! A saved question to a CRM.
+
+use std::sync::Arc;
+
+use serde::{Deserialize, Serialize};
+
+use super::{Entity, FieldType, Shape};
+use crate::language::{Folded, UsedAs, condition};
+use crate::records::{Column, ColumnType, Schema};
+
+/// A question: the entity whose records are wanted, and what of each.
+#[derive(Debug, Clone, PartialEq, Eq, Default, Serialize, Deserialize)]
+#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
+#[serde(default)]
+pub struct CrmQuery {
+    /// The set of the root entity.
+    pub root: String,
+    /// What is wanted of each.
+    pub picks: Picks,
+    /// Which are wanted: a condition in the placeholder language; all where blank.
+    pub filter: String,
+    /// The field to sort by; a minus before it where the greatest comes first.
+    pub order: String,
+    /// How many at most.
+    pub first: Option<usize>,
+}
+
+/// What is wanted of an entity.
+#[derive(Debug, Clone, PartialEq, Eq, Default, Serialize, Deserialize)]
+#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
+#[serde(default)]
+pub struct Picks {
+    /// Fields, also along ways that lead to one: `Vessel/Owner/LastName`.
+    pub fields: Vec<String>,
+    /// Lists below it.
+    #[cfg_attr(feature = "openapi", schema(no_recursion))]
+    pub lists: Vec<ListPick>,
+}
+
+/// A list below an entity.
+#[derive(Debug, Clone, PartialEq, Eq, Default, Serialize, Deserialize)]
+#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
+#[serde(default)]
+pub struct ListPick {
+    /// The way that leads to many.
+    pub way: String,
+    /// What is wanted of each.
+    #[cfg_attr(feature = "openapi", schema(no_recursion))]
+    pub picks: Picks,
+    /// Which are wanted.
+    pub filter: String,
+    /// The field to sort by; a minus before it where the greatest comes first.
+    pub order: String,
+    /// How many at most.
+    pub first: Option<usize>,
+}
+
+/// Something that keeps a question from being asked.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
+pub struct QueryProblem {
+    /// Where: the names of the lists that lead there, then the part.
+    pub place: String,
+    /// What is wrong and what to do.
+    pub message: String,
+}
+
+/// How deep lists nest.
+const DEEPEST: usize = 6;
+
+impl CrmQuery {
+    /// What keeps it from being asked of a CRM of a shape.
+    pub fn problems(&self, shape: &Shape) -> Vec<QueryProblem> {
+        let mut found = Vec::new();
+        let Some(root) = shape.entity(&self.root) else {
+            let message = format!("the CRM has no “{}”; choose the entity again", self.root);
+            return vec![QueryProblem { place: "root".to_owned(), message }];
+        };
+        if self.picks.fields.is_empty() && self.picks.lists.is_empty() {
+            found.push(QueryProblem { place: "fields".to_owned(), message: "nothing is asked for; choose the fields".to_owned() });
+        }
+        look(shape, root, Asked::of_query(self), &[], &mut found);
+        found
+    }
+
+    /// The columns of its records, without those of the key where these were not
+    /// asked for.
+    pub fn columns(&self, shape: &Shape) -> Vec<Column> {
+        shape.entity(&self.root).map(|root| columns(shape, root, &self.picks)).unwrap_or_default()
+    }
+}
+
+/// What is asked on one level.
+struct Asked<'a> {
+    picks: &'a Picks,
+    filter: &'a str,
+    order: &'a str,
+}
+
+impl<'a> Asked<'a> {
+    fn of_query(query: &'a CrmQuery) -> Asked<'a> {
+        Asked { picks: &query.picks, filter: &query.filter, order: &query.order }
+    }
+}
+
+fn look(shape: &Shape, entity: &Entity, asked: Asked<'_>, way: &[&str], found: &mut Vec<QueryProblem>) {
+    let mut note = |part: &str, message: String| {
+        let place: Vec<&str> = way.iter().copied().chain([part]).collect();
+        found.push(QueryProblem { place: place.join(" › "), message });
+    };
+    for path in &asked.picks.fields {
+        if let Err(message) = field_at(shape, entity, path) {
+            note("fields", message);
+        }
+    }
+    match condition_of(shape, entity, asked.filter) {
+        Ok(()) => {}
+        Err(message) => note("filter", message),
+    }
+    let order = asked.order.trim().trim_start_matches('-');
+    if !order.is_empty()
+        && let Err(message) = field_at(shape, entity, order)
+    {
+        note("order", message);
+    }
+    let mut below = Vec::new();
+    for list in &asked.picks.lists {
+        let behind = entity.way(&list.way).filter(|w| w.many).and_then(|w| shape.behind(w));
+        match behind {
+            None => note("lists", format!("“{}” has no list “{}” any more; take it out", entity.label, list.way)),
+            Some(_) if way.len() + 1 > DEEPEST => note("lists", format!("lists nest at most {DEEPEST} deep")),
+            Some(behind) => below.push((behind, list)),
+        }
+    }
+    for (behind, list) in below {
+        let inner: Vec<&str> = way.iter().copied().chain([list.way.as_str()]).collect();
+        let asked = Asked { picks: &list.picks, filter: &list.filter, order: &list.order };
+        look(shape, behind, asked, &inner, found);
+    }
+}
+
+/// The field at the end of a path.
+fn field_at(shape: &Shape, entity: &Entity, path: &str) -> Result<FieldType, String> {
+    let mut entity = entity;
+    let mut names = path.split('/').peekable();
+    while let Some(name) = names.next() {
+        if names.peek().is_none() {
+            return match entity.field(name) {
+                Some(field) => Ok(field.kind),
+                None => Err(format!("“{}” has no field “{name}” any more; take it out or choose another", entity.label)),
+            };
+        }
+        let next = entity.way(name).filter(|w| !w.many).and_then(|w| shape.behind(w));
+        entity = next.ok_or_else(|| format!("“{}” has no “{name}” any more; take it out or choose another", entity.label))?;
+    }
+    Err("a field has no name".to_owned())
+}
+
+fn condition_of(shape: &Shape, entity: &Entity, text: &str) -> Result<(), String> {
+    if text.trim().is_empty() {
+        return Ok(());
+    }
+    let expr = condition(text).map_err(|e| e.to_string())?;
+    let schema = Schema::new(all_columns(shape, entity, 0)).map_err(|e| e.to_string())?;
+    schema.reads(&expr, UsedAs::YesNo).map(|_| ()).map_err(|e| e.to_string())
+}
+
+/// All columns of an entity, with those along ways to one: what conditions read.
+fn all_columns(shape: &Shape, entity: &Entity, deep: usize) -> Vec<Column> {
+    let mut columns: Vec<Column> = entity.fields.iter().map(super::EntityField::column).collect();
+    for way in entity.ways.iter().filter(|w| !w.many && deep < 3) {
+        let Some(behind) = shape.behind(way) else { continue };
+        if columns.iter().any(|c| Folded::new(&c.name) == Folded::new(&way.name)) {
+            continue;
+        }
+        let inner = Schema::new(all_columns(shape, behind, deep + 1)).ok().map(Arc::new);
+        columns.push(Column { inner, ..Column::new(&way.name, ColumnType::Record) });
+    }
+    columns
+}
+
+fn columns(shape: &Shape, entity: &Entity, picks: &Picks) -> Vec<Column> {
+    let mut out: Vec<Column> = Vec::new();
+    let mut along: Vec<(&str, Picks)> = Vec::new();
+    for path in &picks.fields {
+        match path.split_once('/') {
+            None => out.extend(entity.field(path).map(super::EntityField::column)),
+            Some((way, rest)) => match along.iter_mut().find(|(own, _)| *own == way) {
+                Some((_, inner)) => inner.fields.push(rest.to_owned()),
+                None => along.push((way, Picks { fields: vec![rest.to_owned()], lists: Vec::new() })),
+            },
+        }
+    }
+    let mut nested = |name: &str, kind: ColumnType, picks: &Picks| {
+        let Some(behind) = entity.way(name).and_then(|w| shape.behind(w)) else { return };
+        let inner = Schema::new(columns(shape, behind, picks)).ok().map(Arc::new);
+        out.push(Column { inner, ..Column::new(name, kind) });
+    };
+    for (way, inner) in &along {
+        nested(way, ColumnType::Record, inner);
+    }
+    for list in &picks.lists {
+        nested(&list.way, ColumnType::List, &list.picks);
+    }
+    out
+}
+
+#[cfg(test)]
+pub(super) mod tests {
+    use super::super::{EntityField, Way};
+    use super::*;
+
+    pub fn shape() -> Shape {
+        let field = |name: &str, kind| EntityField { name: name.into(), label: name.to_lowercase(), kind };
+        let way = |name: &str, to: &str, many| Way { name: name.into(), label: name.to_lowercase(), to: to.into(), many };
+        let entity = |set: &str, fields: Vec<EntityField>, ways| Entity {
+            set: set.into(),
+            name: set.trim_end_matches('s').into(),
+            label: set.to_lowercase(),
+            key: vec![fields[0].name.clone()],
+            media: fields.iter().any(|f| f.kind == FieldType::Picture).then(|| "Picture".to_owned()),
+            fields,
+            ways,
+        };
+        use FieldType::{Date, Number, Picture, Text};
+        Shape {
+            entities: vec![
+                entity("Owners", vec![field("OwnerID", Number), field("LastName", Text)], vec![]),
+                entity(
+                    "Vessels",
+                    vec![field("VesselID", Number), field("Name", Text), field("LOA", Number)],
+                    vec![way("Owner", "Owners", false)],
+                ),
+                entity(
+                    "Cases",
+                    vec![field("CaseID", Text), field("Stage", Text), field("ValidUntil", Date)],
+                    vec![way("Vessel", "Vessels", false), way("Defects", "Defects", true)],
+                ),
+                entity("Defects", vec![field("DefectID", Number), field("Title", Text)], vec![way("Photographs", "Photographs", true)]),
+                entity("Photographs", vec![field("PhotographID", Number), field("Picture", Picture)], vec![]),
+            ],
+        }
+    }
+
+    pub fn survey() -> CrmQuery {
+        let strings = |all: &[&str]| all.iter().map(|s| (*s).to_owned()).collect::<Vec<_>>();
+        let photographs =
+            ListPick { way: "Photographs".into(), picks: Picks { fields: strings(&["Picture"]), lists: vec![] }, ..ListPick::default() };
+        let defects = ListPick {
+            way: "Defects".into(),
+            picks: Picks { fields: strings(&["Title"]), lists: vec![photographs] },
+            order: "-Title".into(),
+            ..ListPick::default()
+        };
+        CrmQuery {
+            root: "Cases".into(),
+            picks: Picks { fields: strings(&["CaseID", "Vessel/Name", "Vessel/Owner/LastName", "ValidUntil"]), lists: vec![defects] },
+            filter: "stage = \"Quoted\" and vessel.loa > 10".into(),
+            ..CrmQuery::default()
+        }
+    }
+
+    fn told(columns: &[Column]) -> String {
+        let one = |c: &Column| match &c.inner {
+            Some(inner) => format!("{} {} ({})", c.kind.name(), c.name, told(inner.columns())),
+            None => format!("{} {}", c.kind.name(), c.name),
+        };
+        columns.iter().map(one).collect::<Vec<_>>().join(", ")
+    }
+
+    #[test]
+    fn a_question_gives_records_with_relations_and_lists() {
+        assert_eq!(
+            told(&survey().columns(&shape())),
+            "text CaseID, date ValidUntil, record Vessel (text Name, record Owner (text LastName)), list Defects (text Title, list Photographs (text Picture))"
+        );
+        assert_eq!(survey().problems(&shape()), []);
+    }
+
+    #[test]
+    fn what_is_not_there_any_more_is_told_with_its_place() {
+        let mut query = survey();
+        query.picks.fields[1] = "Vessel/Title".into();
+        query.filter = "stgae = \"Quoted\"".into();
+        query.picks.lists[0].picks.lists[0].way = "Pictures".into();
+        query.picks.lists[0].order = "Weight".into();
+        let said: Vec<String> = query.problems(&shape()).into_iter().map(|p| format!("{}: {}", p.place, p.message)).collect();
+        assert_eq!(
+            said,
+            [
+                "fields: “vessels” has no field “Title” any more; take it out or choose another",
+                "filter: no column is called “stgae”; did you mean “Stage”?",
+                "Defects › order: “defects” has no field “Weight” any more; take it out or choose another",
+                "Defects › lists: “defects” has no list “Pictures” any more; take it out",
+            ]
+        );
+        assert_eq!(CrmQuery::default().problems(&shape())[0].place, "root");
+    }
+}

@@ -1,0 +1,178 @@
+//! Asks a CRM: waits when it is told to (RFC 6585 429, RFC 9110 Retry-After), tries
+//! again when it fails for now, and never takes its token elsewhere.
+
+use std::time::Duration;
+
+use futures::StreamExt;
+use mangle_core::crm::Shape;
+use mangle_documents::odata::read_metadata;
+use reqwest::{StatusCode, Url};
+use serde_json::Value as Json;
+
+use crate::error::Refused;
+
+/// How long one answer may take.
+const LONGEST: Duration = Duration::from_secs(60);
+/// How often a request is tried.
+const TRIES: u32 = 6;
+/// The longest pause between two tries.
+const PAUSE: Duration = Duration::from_secs(20);
+/// The most bytes of an answer, and of a picture.
+const LARGEST: [usize; 2] = [128 << 20, 64 << 20];
+
+/// A connected CRM.
+#[derive(Debug, Clone)]
+pub struct Client {
+    root: Url,
+    token: String,
+    http: reqwest::Client,
+}
+
+impl Client {
+    /// A CRM under its root address.
+    pub fn new(address: &str, token: &str) -> Result<Client, Refused> {
+        let mut text = address.trim().to_owned();
+        if !text.ends_with('/') {
+            text.push('/');
+        }
+        let wrong =
+            || Refused::unusable("address", format!("“{address}” is no address of a service; write it as https://crm.example/odata/"));
+        let root = Url::parse(&text).map_err(|_| wrong())?;
+        if !matches!(root.scheme(), "http" | "https") || root.host_str().is_none() {
+            return Err(wrong());
+        }
+        // One provider of cryptography for the whole program; a second call changes nothing.
+        let _ = rustls::crypto::ring::default_provider().install_default();
+        let http =
+            reqwest::Client::builder().timeout(LONGEST).redirect(reqwest::redirect::Policy::none()).build().map_err(anyhow::Error::new)?;
+        Ok(Client { root, token: token.trim().to_owned(), http })
+    }
+
+    /// The shape of what it holds.
+    pub async fn shape(&self) -> Result<Shape, Refused> {
+        let bytes = self.get("$metadata", "application/xml", LARGEST[0]).await?;
+        let text = String::from_utf8_lossy(&bytes).into_owned();
+        crate::prepare::blocking(move || read_metadata(&text)).await?.map_err(|e| Refused::unusable("metadata", e.to_string()))
+    }
+
+    /// A page of records.
+    pub async fn page(&self, address: &str) -> Result<Json, Refused> {
+        let bytes = self.get(address, "application/json", LARGEST[0]).await?;
+        serde_json::from_slice(&bytes).map_err(|_| Refused::unusable("answer", "the CRM answered with something that is no JSON"))
+    }
+
+    /// A picture.
+    pub async fn picture(&self, address: &str) -> Result<Vec<u8>, Refused> {
+        self.get(address, "image/*", LARGEST[1]).await
+    }
+
+    /// An address of the service: whole, or below its root. Another host is none.
+    fn whole(&self, address: &str) -> Result<Url, Refused> {
+        let url =
+            self.root.join(address).map_err(|_| Refused::unusable("address", format!("the CRM gave “{address}”, which is no address")))?;
+        if url.origin() == self.root.origin() {
+            return Ok(url);
+        }
+        let host = url.host_str().unwrap_or("another host").to_owned();
+        Err(Refused::unusable("address", format!("the CRM points to {host}; the token is not taken there")))
+    }
+
+    async fn get(&self, address: &str, accept: &str, largest: usize) -> Result<Vec<u8>, Refused> {
+        let url = self.whole(address)?;
+        let mut tried = 0;
+        loop {
+            tried += 1;
+            let request = self.http.get(url.clone()).bearer_auth(&self.token).header("accept", accept).header("odata-maxversion", "4.01");
+            let last = tried == TRIES;
+            let wait = match request.send().await {
+                Ok(answer) if answer.status().is_success() => match body(answer, largest).await {
+                    Err(None) if !last => pause(tried),
+                    other => return other.map_err(|refused| refused.unwrap_or_else(|| unreachable(&self.root))),
+                },
+                Ok(answer) => match told_to_wait(&answer, tried) {
+                    Some(wait) if !last => wait,
+                    _ => return Err(refused(answer).await),
+                },
+                Err(error) if last || error.is_builder() => return Err(unreachable(&self.root)),
+                Err(_) => pause(tried),
+            };
+            tokio::time::sleep(wait).await;
+        }
+    }
+}
+
+fn unreachable(root: &Url) -> Refused {
+    Refused::unusable(
+        "unreachable",
+        format!("the CRM at {} does not answer; see whether its address is right and it is running", root.host_str().unwrap_or_default()),
+    )
+}
+
+/// Reads a body of bounded size; `None` where the line broke.
+async fn body(answer: reqwest::Response, largest: usize) -> Result<Vec<u8>, Option<Refused>> {
+    let mut bytes = Vec::new();
+    let mut pieces = answer.bytes_stream();
+    while let Some(piece) = pieces.next().await {
+        bytes.extend_from_slice(&piece.map_err(|_| None)?);
+        if bytes.len() > largest {
+            return Err(Some(Refused::unusable("too-large", format!("the CRM gave more than {} MB at once", largest >> 20))));
+        }
+    }
+    Ok(bytes)
+}
+
+/// How long to wait before the next try, where another may help.
+fn told_to_wait(answer: &reqwest::Response, tried: u32) -> Option<Duration> {
+    let retry = matches!(
+        answer.status(),
+        StatusCode::TOO_MANY_REQUESTS | StatusCode::SERVICE_UNAVAILABLE | StatusCode::BAD_GATEWAY | StatusCode::GATEWAY_TIMEOUT
+    );
+    let told = answer.headers().get("retry-after").and_then(|h| h.to_str().ok()?.trim().parse().ok()).map(Duration::from_secs);
+    retry.then(|| told.unwrap_or_else(|| pause(tried)).min(PAUSE))
+}
+
+/// Longer each time: 0.2 s, 0.4 s, 0.8 s.
+fn pause(tried: u32) -> Duration {
+    Duration::from_millis(100 << tried.min(8))
+}
+
+/// What the service says, in its own words where it has any (JSON Format 4.01, 21).
+async fn refused(answer: reqwest::Response) -> Refused {
+    let status = answer.status();
+    let said = match body(answer, 1 << 20).await {
+        Ok(bytes) => serde_json::from_slice::<Json>(&bytes)
+            .ok()
+            .and_then(|j| Some(j["error"]["message"].as_str()?.chars().take(300).collect::<String>())),
+        Err(_) => None,
+    };
+    let said = said.map(|s| format!(": {s}")).unwrap_or_default();
+    match status {
+        StatusCode::UNAUTHORIZED | StatusCode::FORBIDDEN => {
+            Refused::unusable("token", format!("the CRM does not take the token{said}; enter a new one"))
+        }
+        StatusCode::NOT_FOUND => {
+            Refused::unusable("address", format!("the CRM has nothing at this address{said}; it should be the root of its OData service"))
+        }
+        status if status.is_redirection() => Refused::unusable("address", "the CRM sends elsewhere; enter the address to which it does"),
+        status => Refused::unusable("crm", format!("the CRM answers {}{said}", status.as_u16())),
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn the_token_stays_with_the_service() {
+        let client = Client::new("https://crm.example/odata", "secret").expect("a client");
+        let whole = |address: &str| client.whole(address).map(|u| u.to_string()).map_err(|e| e.problem.message);
+        assert_eq!(whole("Cases?$top=1").as_deref(), Ok("https://crm.example/odata/Cases?$top=1"));
+        assert_eq!(whole("https://crm.example/odata/Cases?$skiptoken=2").as_deref(), Ok("https://crm.example/odata/Cases?$skiptoken=2"));
+        for foreign in ["https://evil.example/Cases", "//evil.example/x", "http://crm.example/odata/Cases", "https://crm.example:8443/x"] {
+            assert!(whole(foreign).expect_err("refused").contains("the token is not taken there"), "{foreign}");
+        }
+        for wrong in ["", "crm", "ftp://crm.example/", "file:///etc/passwd"] {
+            assert!(Client::new(wrong, "t").is_err(), "{wrong}");
+        }
+    }
+}

@@ -1,0 +1,246 @@
+<script setup lang="ts">
+import { ref, watch } from 'vue'
+import { useRoute, useRouter } from 'vue-router'
+
+import { attempt } from '../api/client'
+import { noPicks, useQuery } from '../api/crm'
+import { clock, count, day } from '../api/words'
+import FormLine from '../parts/FormLine.vue'
+import ListAsked from '../parts/ListAsked.vue'
+import SampleTable from '../parts/SampleTable.vue'
+import ShapeTree from '../parts/ShapeTree.vue'
+
+/** A question to a CRM: what is asked, and at every step a few records of it. */
+const props = defineProps<{ id: string }>()
+const route = useRoute()
+const router = useRouter()
+const it = useQuery()
+const { info, connection, asks, name, key, sample, problem, trying, fetching, shape, root, changed, going } =
+  it
+const search = ref('')
+
+watch(
+  () => props.id,
+  (id) => {
+    if (id !== 'new') {
+      if (Number(id) !== it.id.value) void attempt(() => it.open(Number(id)))
+      return
+    }
+    const from = String(route.query.root ?? '') || undefined
+    void attempt(() => it.begin(Number(route.query.connection), from))
+  },
+  { immediate: true },
+)
+
+async function save() {
+  const kept = await it.save()
+  if (kept && props.id === 'new') await router.replace(`/queries/${kept.id}`)
+}
+
+function setRoot(set: string) {
+  if (asks.value) asks.value = { root: set, picks: noPicks(), filter: '', order: '', first: null }
+}
+</script>
+
+<template>
+  <div v-if="asks && shape" class="screen">
+    <div class="head">
+      <h1 v-if="info">{{ info.name }}</h1>
+      <el-input
+        v-else
+        v-model="name"
+        aria-label="Name"
+        placeholder="Name of the source"
+        style="width: 240px"
+      />
+      <span class="quiet">asked of {{ connection?.name }}</span>
+      <RouterLink v-if="info?.fetched" :to="`/sheets/${info.sheet_id}`"
+        >{{ count(info.records, 'record') }}, fetched {{ day(info.fetched) }},
+        {{ clock(info.fetched) }}</RouterLink
+      >
+      <span class="push" />
+      <template v-if="going">
+        <span role="status"
+          >{{ fetching?.done.toLocaleString('en-GB')
+          }}{{ fetching?.total ? ` of ${fetching.total.toLocaleString('en-GB')}` : '' }}
+          {{ fetching?.state }}</span
+        >
+        <progress :value="fetching?.done ?? 0" :max="fetching?.total ?? undefined" aria-label="Fetching" />
+        <el-button @click="it.stop()">Stop</el-button>
+      </template>
+      <template v-else>
+        <span v-if="fetching?.state === 'stopped'" class="say att"
+          >stopped; the records are as they were</span
+        >
+        <el-button v-if="info && !changed" @click="it.fetchAgain()">Fetch again</el-button>
+        <el-button v-if="changed" type="primary" :disabled="!!sample?.problems.length" @click="save">{{
+          sample?.total ? `Save and fetch ${count(sample.total, 'record')}` : 'Save and fetch'
+        }}</el-button>
+      </template>
+    </div>
+    <p v-if="fetching && typeof fetching.state === 'object'" class="failed" role="alert">
+      It could not be fetched; the records are as they were. {{ fetching.state.failed }}
+    </p>
+    <div class="desk">
+      <section class="tree" aria-label="What can be asked for">
+        <div class="pick">
+          <el-select
+            :model-value="asks.root"
+            filterable
+            aria-label="Entity"
+            :disabled="!!info"
+            @update:model-value="setRoot"
+          >
+            <el-option
+              v-for="e in shape.entities"
+              :key="e.set"
+              :value="e.set"
+              :label="`${e.label} (${e.set})`"
+            />
+          </el-select>
+          <el-input
+            v-model="search"
+            aria-label="Search the fields"
+            placeholder="Search the fields"
+            clearable
+          />
+        </div>
+        <div class="fields">
+          <ShapeTree
+            v-if="root"
+            v-model:picks="asks.picks"
+            :shape="shape"
+            :entity="root"
+            :search="search"
+            :depth="0"
+          />
+        </div>
+      </section>
+      <section class="asked">
+        <div class="which">
+          <FormLine
+            label="Which"
+            about="a condition over the fields; all where blank"
+            :wrong="it.wrong('filter')"
+          >
+            <el-input v-model="asks.filter" class="mono" aria-label="Filter" placeholder='stage = "Quoted"' />
+          </FormLine>
+          <FormLine label="By" :wrong="it.wrong('order')">
+            <el-select
+              :model-value="asks.order || 'none'"
+              aria-label="Order"
+              @update:model-value="asks.order = $event === 'none' ? '' : $event"
+            >
+              <el-option value="none" label="the CRM’s order" />
+              <template v-for="field in root?.fields" :key="field.name">
+                <el-option :value="field.name" :label="field.label" />
+                <el-option :value="`-${field.name}`" :label="`${field.label}, greatest first`" />
+              </template>
+            </el-select>
+          </FormLine>
+          <FormLine label="At most">
+            <el-input
+              :model-value="asks.first ?? ''"
+              inputmode="numeric"
+              aria-label="At most"
+              @update:model-value="asks.first = Number.parseInt($event) || null"
+            />
+          </FormLine>
+          <FormLine label="Only the record at hand" about="its key">
+            <el-input v-model="key" aria-label="Key" clearable />
+          </FormLine>
+        </div>
+        <ListAsked v-model:picks="asks.picks" :way="[]" :wrong="it.wrong" />
+        <p v-if="problem || it.wrong('fields') || it.wrong('root')" class="problem" role="alert">
+          {{ problem || it.wrong('fields') || it.wrong('root') }}
+        </p>
+        <div class="found" :class="{ trying }">
+          <p v-if="sample?.records.length" class="quiet">
+            The first {{ sample.records.length }} of {{ sample.total?.toLocaleString('en-GB') ?? 'many' }}.
+            <details>
+              <summary>What the CRM is asked</summary>
+              <code class="code">{{ sample.address }}</code>
+            </details>
+          </p>
+          <SampleTable
+            v-if="sample?.records.length"
+            :columns="sample.columns"
+            :records="sample.records"
+            @open="key = $event"
+          />
+          <div v-else-if="sample && !sample.problems.length" class="empty">
+            <h2>No records</h2>
+            <p>The CRM holds none that this asks for. Change the condition.</p>
+          </div>
+          <div v-else-if="!asks.picks.fields.length" class="empty">
+            <h2>Nothing is asked for yet</h2>
+            <p>Tick the fields on the left; the first records show here at once. Open what hangs on them.</p>
+          </div>
+        </div>
+      </section>
+    </div>
+  </div>
+</template>
+
+<style scoped>
+.failed {
+  margin: 0;
+  max-width: none;
+  padding: 6px 16px;
+  background: var(--wrong-tint);
+  color: var(--wrong);
+}
+.desk {
+  flex: 1;
+  min-height: 0;
+  display: grid;
+  grid-template-columns: 340px minmax(0, 1fr);
+}
+.tree {
+  display: flex;
+  flex-direction: column;
+  min-height: 0;
+  border-right: 1px solid var(--line);
+}
+.pick {
+  display: grid;
+  gap: 6px;
+  padding: 10px 12px;
+  border-bottom: 1px solid var(--line);
+}
+.fields {
+  overflow: auto;
+  padding: 6px 12px 12px 0;
+}
+.asked {
+  display: flex;
+  flex-direction: column;
+  min-height: 0;
+  padding: 10px 16px 0;
+}
+.which {
+  display: grid;
+  grid-template-columns: minmax(0, 1fr) 190px 80px 160px;
+  gap: 10px;
+}
+.asked :deep(.field) {
+  max-width: none;
+}
+.found {
+  flex: 1;
+  min-height: 0;
+  overflow: auto;
+  margin: 0 -16px;
+  padding: 0 16px 16px;
+  border-top: 1px solid var(--line);
+}
+.trying {
+  opacity: 0.6;
+}
+.found details {
+  display: inline-block;
+}
+.found code {
+  word-break: break-all;
+}
+</style>
