@@ -495,9 +495,51 @@ def quote(path):
     pack(path, out.getvalue())
 
 
+def survey(path):
+    d = docx.Document()
+    d.core_properties.author, d.core_properties.title = "Brackwater Quay", "Survey report [: case id]"
+    d.core_properties.created = d.core_properties.modified = dt.datetime(2026, 11, 2, 9, 0)
+    style = d.styles["Normal"]
+    style.font.name, style.font.size = "Arial", Pt(10)
+    style.paragraph_format.space_after = Pt(6)
+    s = d.sections[0]
+    s.page_width, s.page_height = Cm(21), Cm(29.7)
+    s.left_margin = s.right_margin = Cm(2.2)
+    s.top_margin, s.bottom_margin = Cm(2.4), Cm(2.0)
+
+    def heading(text, size):
+        p = d.add_paragraph()
+        run = p.add_run(text)
+        run.bold, run.font.size, run.font.color.rgb = True, Pt(size), RGBColor(0x1E, 0x3A, 0x5F)
+        p.paragraph_format.space_before, p.paragraph_format.keep_with_next = Pt(10), True
+
+    heading("Survey report [: case id]", 16)
+    d.add_paragraph("“[: vessel.name]”, [: vessel.type], [: vessel.loa as number \"0.0\"] m over all")
+    d.add_paragraph("For [: contact.salutation after \" \"][: contact.first name] [: contact.last name], valid until [: valid until as date long].")
+    d.add_paragraph("Surveyed by [: responsible.name], [: responsible.email].")
+    d.add_paragraph("[:if defects is blank]")
+    d.add_paragraph("Nothing was found that needs work.")
+    d.add_paragraph("[:else]")
+    d.add_paragraph("[: count(defects)] [:if count(defects) = 1]defect was[:else]defects were[:end] found[:if count(defects where severity = \"major\") > 0], [: count(defects where severity = \"major\")] of them to be put right before launching[:end].")
+    d.add_paragraph("[:repeat for defects]")
+    heading("[: turn.number]. [: title], [: place]", 12)
+    d.add_paragraph("Severity: [: severity]")
+    table = d.add_table(rows=1, cols=2)
+    cells = table.rows[0].cells
+    cells[0].paragraphs[0].add_run("[:repeat row for photographs][:picture medium width 6cm]")
+    cells[1].paragraphs[0].add_run("[: caption]")
+    d.add_paragraph("[:end]")
+    d.add_paragraph("[:end]")
+    d.add_paragraph("[: note]")
+    out = io.BytesIO()
+    d.save(out)
+    pack(path, out.getvalue())
+
+
 if __name__ == "__main__":
     season()
     prices()
     letter(HERE / "reminder.docx")
     cases()
     quote(HERE / "refit-quote.docx")
+    survey(HERE / "survey-report.docx")

@@ -27,6 +27,7 @@ const PRICES: &[u8] = include_bytes!("../../../demo/price-list.csv");
 const CASES: &[u8] = include_bytes!("../../../demo/refit-cases.json");
 const REMINDER: &[u8] = include_bytes!("../../../demo/reminder.docx");
 const QUOTE: &[u8] = include_bytes!("../../../demo/refit-quote.docx");
+const SURVEY: &[u8] = include_bytes!("../../../demo/survey-report.docx");
 const LAY_UP: &[u8] = include_bytes!("../../../demo/winter-lay-up.form.json");
 const CRANE: &[u8] = include_bytes!("../../../demo/crane-lift.form.json");
 const VISITOR: &[u8] = include_bytes!("../../../demo/visitor-berth.form.json");
@@ -61,6 +62,7 @@ pub fn run(arguments: Arguments) -> Result<()> {
                 ("refit-cases.json", CASES),
                 ("reminder.docx", REMINDER),
                 ("refit-quote.docx", QUOTE),
+                ("survey-report.docx", SURVEY),
             ];
             running.fill(&files).await?;
         }

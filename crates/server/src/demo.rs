@@ -62,7 +62,11 @@ pub async fn demo(app: &App, files: &[(&str, &[u8])]) -> Result<()> {
         let file = upload(name, bytes.to_vec());
         if name.ends_with(".docx") {
             let id = keep_template(app, file).await.map_err(|e| anyhow!(e.problem.message))?;
-            *(if name.contains("quote") { &mut quote } else { &mut letter }) = Some(id);
+            match *name {
+                name if name.contains("quote") => quote = Some(id),
+                name if name.contains("survey") => {}
+                _ => letter = Some(id),
+            }
         } else {
             let source = keep_source(app, file).await.map_err(|e| anyhow!(e.problem.message))?;
             let first = source.sheets.first().map(|s| s.id);

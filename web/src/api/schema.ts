@@ -92,6 +92,77 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/connections": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The connected CRMs, by name. */
+        get: operations["get_connections"];
+        put?: never;
+        /** Connects a CRM: it is asked for its shape at once. */
+        post: operations["post_connections"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/connections/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A connected CRM. */
+        get: operations["get_connections__id_"];
+        /** Changes a connection; it is asked for its shape at once. */
+        put: operations["put_connections__id_"];
+        post?: never;
+        /** Takes a connection away that no question uses. */
+        delete: operations["delete_connections__id_"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/connections/{id}/sample": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Asks a question for its first records, or for the one at hand. */
+        post: operations["post_connections__id__sample"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/connections/{id}/shape": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Asks a CRM for its shape again, and tells what has changed and what that touches. */
+        post: operations["post_connections__id__shape"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/dispatches": {
         parameters: {
             query?: never;
@@ -577,6 +648,60 @@ export interface paths {
         put?: never;
         post?: never;
         delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/queries": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Saves a question as a source, and fetches its records. */
+        post: operations["post_queries"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/queries/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A question. */
+        get: operations["get_queries__id_"];
+        /** Changes what a question asks, and fetches its records. */
+        put: operations["put_queries__id_"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/queries/{id}/fetch": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** How far the fetch of a question is. */
+        get: operations["get_queries__id__fetch"];
+        put?: never;
+        /** Fetches the records of a question again. */
+        post: operations["post_queries__id__fetch"];
+        /** Stops a fetch; the sheet is as it was. */
+        delete: operations["delete_queries__id__fetch"];
         options?: never;
         head?: never;
         patch?: never;
@@ -1439,6 +1564,16 @@ export interface components {
              */
             size: number;
         };
+        /** @description A question to a CRM, by name. */
+        Asking: {
+            /**
+             * Format: int64
+             * @description The source's number.
+             */
+            id: number;
+            /** @description Its name. */
+            name: string;
+        };
         /**
          * @description What is attached: nothing, or the record's data.
          * @enum {string}
@@ -1599,6 +1734,8 @@ export interface components {
         };
         /** @description A column. */
         ColumnInfo: {
+            /** @description Whether a CRM query fills it. */
+            asked?: boolean;
             /** @description Where its cells stand in a row; at its own place where nothing is said. */
             cell?: number | null;
             /** @description The currency of a column of money. */
@@ -1630,6 +1767,24 @@ export interface components {
             /** @description The first byte of what an offer takes the place of. */
             start: number;
         };
+        /** @description A connected CRM. */
+        ConnectionBody: {
+            /** @description The root of its service. */
+            address: string;
+            /**
+             * Format: int64
+             * @description Its number.
+             */
+            id: number;
+            /** @description What it is called. */
+            name: string;
+            /** @description The questions that are asked of it. */
+            queries: components["schemas"]["Asking"][];
+            /** @description When its shape was last looked at. */
+            seen: string;
+            /** @description What it holds. */
+            shape: components["schemas"]["Shape"];
+        };
         /** @description Something that was put right in an answer. */
         Correction: {
             /** @description What stands there since. */
@@ -1652,6 +1807,37 @@ export interface components {
             records: number;
             /** @description The ways, in reading order. */
             ways: components["schemas"]["WayInfo"][];
+        };
+        /** @description A question: the entity whose records are wanted, and what of each. */
+        CrmQuery: {
+            /**
+             * @description Which are wanted: a condition in the placeholder language; all where blank.
+             * @default
+             */
+            filter: string;
+            /**
+             * @description How many at most.
+             * @default null
+             */
+            first: number | null;
+            /**
+             * @description The field to sort by; a minus before it where the greatest comes first.
+             * @default
+             */
+            order: string;
+            /**
+             * @description What is wanted of each.
+             * @default {
+             *       "fields": [],
+             *       "lists": []
+             *     }
+             */
+            picks: components["schemas"]["Picks"];
+            /**
+             * @description The set of the root entity.
+             * @default
+             */
+            root: string;
         };
         /** @description A place in an expression. */
         Cursor: {
@@ -1730,6 +1916,32 @@ export interface components {
             /** @description Recipients, parted by commas. */
             to: string;
         };
+        /** @description One kind of thing. */
+        Entity: {
+            /** @description Its fields. */
+            fields: components["schemas"]["EntityField"][];
+            /** @description The fields that tell one from another. */
+            key: string[];
+            /** @description What people call it. */
+            label: string;
+            /** @description The field that stands for the media stream of each, where they have one. */
+            media?: string | null;
+            /** @description The name of the kind. */
+            name: string;
+            /** @description Under what all of them are asked for. */
+            set: string;
+            /** @description The ways to others. */
+            ways: components["schemas"]["Way"][];
+        };
+        /** @description A field of an entity. */
+        EntityField: {
+            /** @description What people call it. */
+            label: string;
+            /** @description Its name. */
+            name: string;
+            /** @description What it holds. */
+            type: components["schemas"]["FieldType"];
+        };
         /** @description What went wrong with one placeholder. */
         Fault: {
             /** @description What is wrong and what to do. */
@@ -1738,6 +1950,15 @@ export interface components {
             place: string;
             /** @description The placeholder. */
             placeholder: string;
+        };
+        /** @description How far a fetch is. */
+        Fetching: {
+            /** @description How many records or pictures have come. */
+            done: number;
+            /** @description Where it is. */
+            state: components["schemas"]["State"];
+            /** @description How many there are, where that is known. */
+            total?: number | null;
         };
         /** @description A field of a source. */
         FieldInfo: {
@@ -1756,6 +1977,11 @@ export interface components {
             /** @description The fields of its record or its records. */
             within: components["schemas"]["FieldInfo"][];
         };
+        /**
+         * @description What a field holds.
+         * @enum {string}
+         */
+        FieldType: "text" | "number" | "yes-no" | "date" | "moment" | "picture";
         /** @description What a form with files looks like. */
         FileForm: {
             /**
@@ -2099,6 +2325,46 @@ export interface components {
             /** @description The row's number. */
             row: number;
         };
+        /** @description A list below an entity. */
+        ListPick: {
+            /**
+             * @description Which are wanted.
+             * @default
+             */
+            filter: string;
+            /**
+             * @description How many at most.
+             * @default null
+             */
+            first: number | null;
+            /**
+             * @description The field to sort by; a minus before it where the greatest comes first.
+             * @default
+             */
+            order: string;
+            /**
+             * @description What is wanted of each.
+             * @default {
+             *       "fields": [],
+             *       "lists": []
+             *     }
+             */
+            picks: components["schemas"]["Picks"];
+            /**
+             * @description The way that leads to many.
+             * @default
+             */
+            way: string;
+        };
+        /** @description What has changed in a CRM. */
+        Looked: {
+            /** @description What was added, removed, renamed or retyped. */
+            changes: components["schemas"]["ShapeChange"][];
+            /** @description The connection as it is now. */
+            connection: components["schemas"]["ConnectionBody"];
+            /** @description The questions that this touches. */
+            touched: components["schemas"]["Touched"][];
+        };
         /** @description A field with what stands in it. */
         LookedBody: {
             by_default?: components["schemas"]["GivenBody"] | null;
@@ -2186,6 +2452,15 @@ export interface components {
              */
             type?: string;
         };
+        /** @description Where a CRM is and how it lets us in. */
+        NewConnection: {
+            /** @description The root of its OData service. */
+            address: string;
+            /** @description What it is called. */
+            name: string;
+            /** @description Its bearer token; where none is given, the one that is known stays. */
+            token?: string | null;
+        };
         /** @description How a sheet writes its dates. */
         NewDateOrder: {
             /** @description Whether the month comes first. */
@@ -2229,6 +2504,18 @@ export interface components {
         NewName: {
             /** @description The name. */
             name: string;
+        };
+        /** @description A question to save. */
+        NewQuery: {
+            /** @description What it asks. */
+            asks: components["schemas"]["CrmQuery"];
+            /**
+             * Format: int64
+             * @description The CRM that it asks.
+             */
+            connection_id: number;
+            /** @description What it is called. */
+            name?: string;
         };
         /**
          * @description A relation as a person wants it, seen from the sheet whose rows belong to a row
@@ -2452,6 +2739,19 @@ export interface components {
          * @enum {string}
          */
         PdfStandard: "plain" | "a2b" | "a3b" | "ua1";
+        /** @description What is wanted of an entity. */
+        Picks: {
+            /**
+             * @description Fields, also along ways that lead to one: `Vessel/Owner/LastName`.
+             * @default []
+             */
+            fields: string[];
+            /**
+             * @description Lists below it.
+             * @default []
+             */
+            lists: components["schemas"]["ListPick"][];
+        };
         /** @description A picture in a dispatch's folder. */
         PictureInfo: {
             /** @description The name that records give; case does not count. */
@@ -2570,6 +2870,42 @@ export interface components {
             placeholder: string;
             /** @description What it prints for the record. */
             printed?: string | null;
+        };
+        /** @description A question as its screen shows it. */
+        QueryBody: {
+            /** @description What it asks. */
+            asks: components["schemas"]["CrmQuery"];
+            /**
+             * Format: int64
+             * @description The CRM that it asks.
+             */
+            connection_id: number;
+            /** @description When its records were last fetched. */
+            fetched?: string | null;
+            fetching?: components["schemas"]["Fetching"] | null;
+            /**
+             * Format: int64
+             * @description The source's number.
+             */
+            id: number;
+            /** @description The source's name. */
+            name: string;
+            /** @description What keeps it from being asked, by the CRM's shape as it was last seen. */
+            problems: components["schemas"]["QueryProblem"][];
+            /** @description How many they are. */
+            records: number;
+            /**
+             * Format: int64
+             * @description The sheet of its records.
+             */
+            sheet_id: number;
+        };
+        /** @description Something that keeps a question from being asked. */
+        QueryProblem: {
+            /** @description What is wrong and what to do. */
+            message: string;
+            /** @description Where: the names of the lists that lead there, then the part. */
+            place: string;
         };
         /** @description A field that was read. */
         ReadInfo: {
@@ -2754,6 +3090,26 @@ export interface components {
             /** @description Items that wait to be made. */
             waiting: number;
         };
+        /** @description A few records that a question brings. */
+        SampleBody: {
+            /** @description What the service is asked, in one request a page. */
+            address: string;
+            /** @description The columns. */
+            columns: components["schemas"]["ColumnInfo"][];
+            /** @description What keeps it from being asked. */
+            problems: components["schemas"]["QueryProblem"][];
+            /** @description The records: their key, and a value for each column. */
+            records: components["schemas"]["SampleRecord"][];
+            /** @description How many records there are in all, where the service says so. */
+            total?: number | null;
+        };
+        /** @description A record of a sample. */
+        SampleRecord: {
+            /** @description Its key. */
+            key: string;
+            /** @description Its values; lists and records nest. */
+            values: components["schemas"]["Value"][];
+        };
         /** @description An answer. */
         Sent: {
             /** @description What was given to the fields. */
@@ -2802,6 +3158,22 @@ export interface components {
              * @description The template's version that is always used; the one in use where there is none.
              */
             version?: number | null;
+        };
+        /** @description What a CRM holds. */
+        Shape: {
+            /** @description The entities, in the order in which the service tells them. */
+            entities: components["schemas"]["Entity"][];
+        };
+        /** @description A change of a CRM's shape. */
+        ShapeChange: {
+            /** @description The field or way; blank where it is the entity itself. */
+            name: string;
+            /** @description Its new name or type, where it was renamed or retyped. */
+            now: string;
+            /** @description The set. */
+            set: string;
+            /** @description added, removed, renamed or retyped. */
+            what: string;
         };
         /** @description A file beside a sheet. */
         SheetFile: {
@@ -2900,6 +3272,11 @@ export interface components {
         StartRun: {
             /** @description How many documents the person was told; the run starts only if it is so. */
             count: number;
+        };
+        /** @description Where a fetch is. */
+        State: "records" | "pictures" | "done" | "stopped" | {
+            /** @description It failed; the sheet is as it was. */
+            failed: string;
         };
         /** @description What was undone or made anew. */
         Step: {
@@ -3019,6 +3396,22 @@ export interface components {
             /** @description How many placeholders use it. */
             uses: number;
         };
+        /** @description A question that a change of the CRM's shape touches. */
+        Touched: {
+            /** @description The dispatches that take their records from it. */
+            dispatches: string[];
+            /**
+             * Format: int64
+             * @description The source's number.
+             */
+            id: number;
+            /** @description Its name. */
+            name: string;
+            /** @description What is wrong with it now; nothing where only a type is another. */
+            problems: string[];
+            /** @description The templates of these. */
+            templates: string[];
+        };
         /** @description What a placeholder did for a record. */
         TraceInfo: {
             /** @description What was chosen, in words. */
@@ -3053,6 +3446,13 @@ export interface components {
             column?: number | null;
             /** @description The formula. */
             formula: string;
+        };
+        /** @description A question to try. */
+        TriedQuery: {
+            /** @description What is asked. */
+            asks: components["schemas"]["CrmQuery"];
+            /** @description The key of the record at hand, where only that is wanted. */
+            key?: string;
         };
         /** @description What a template makes of values. */
         Tryout: components["schemas"]["Pages"] & {
@@ -3098,6 +3498,17 @@ export interface components {
              * @description The file's size in bytes.
              */
             size: number;
+        };
+        /** @description A way from an entity to another, or to many. */
+        Way: {
+            /** @description What people call it. */
+            label: string;
+            /** @description Whether it leads to many. */
+            many: boolean;
+            /** @description Its name. */
+            name: string;
+            /** @description The set that it leads to. */
+            to: string;
         };
         /** @description A way through a template. */
         WayInfo: {
@@ -3358,6 +3769,209 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ClauseInfo"][];
+                };
+            };
+        };
+    };
+    get_connections: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ConnectionBody"][];
+                };
+            };
+        };
+    };
+    post_connections: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewConnection"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ConnectionBody"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    get_connections__id_: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ConnectionBody"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    put_connections__id_: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewConnection"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ConnectionBody"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    delete_connections__id_: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/plain": boolean;
+                };
+            };
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    post_connections__id__sample: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TriedQuery"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SampleBody"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    post_connections__id__shape: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Looked"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -4336,6 +4950,170 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+        };
+    };
+    post_queries: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewQuery"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["QueryBody"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    get_queries__id_: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["QueryBody"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    put_queries__id_: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CrmQuery"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["QueryBody"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    get_queries__id__fetch: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Fetching"] | null;
+                };
+            };
+        };
+    };
+    post_queries__id__fetch: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Fetching"] | null;
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    delete_queries__id__fetch: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/plain": boolean;
+                };
             };
         };
     };

@@ -2,7 +2,11 @@
 import type { Schemas } from '../api/client'
 
 /** A few records as a question brings them; lists stand as small tables. */
-defineProps<{ columns: Schemas['ColumnInfo'][]; records: { key: string; values: unknown[] }[] }>()
+defineProps<{
+  columns: Schemas['ColumnInfo'][]
+  records: { key: string; values: unknown[] }[]
+  within?: boolean
+}>()
 const emit = defineEmits<{ open: [key: string] }>()
 
 const isList = (value: unknown): value is Record<string, unknown>[] => Array.isArray(value)
@@ -13,6 +17,9 @@ const plain = (value: unknown) => {
   if (typeof value === 'boolean') return value ? 'yes' : 'no'
   return String(value)
 }
+/** What a list within a list holds: the last plain value of each. */
+const brief = (items: Record<string, unknown>[]) =>
+  items.map((one) => plain(Object.values(one).at(-1))).join('; ')
 </script>
 
 <template>
@@ -29,8 +36,10 @@ const plain = (value: unknown) => {
         <td v-for="(value, at) in record.values" :key="at">
           <template v-if="isList(value)">
             <span v-if="!value.length" class="quiet">none</span>
+            <span v-else-if="within">{{ value.length }}: {{ brief(value) }}</span>
             <SampleTable
               v-else
+              within
               :columns="columns[at]?.inner ?? []"
               :records="
                 value.slice(0, 4).map((one, n) => ({
@@ -39,7 +48,7 @@ const plain = (value: unknown) => {
                 }))
               "
             />
-            <span v-if="value.length > 4" class="quiet">and {{ value.length - 4 }} more</span>
+            <span v-if="value.length > 4 && !within" class="quiet">and {{ value.length - 4 }} more</span>
           </template>
           <template v-else-if="isRecord(value)">
             <div v-for="(one, name) in value" :key="name" class="pair">
@@ -79,6 +88,9 @@ const plain = (value: unknown) => {
 .sample .sample td {
   padding: 1px 6px;
   font-size: 12px;
+}
+th .quiet {
+  margin-left: 6px;
 }
 .pair {
   white-space: nowrap;

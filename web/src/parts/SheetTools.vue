@@ -11,6 +11,8 @@ const undo = computed(() => props.it.undo.value)
 const redo = computed(() => props.it.redo.value)
 const only = computed(() => props.it.only.value)
 const wrong = computed(() => props.it.misfits.value.reduce((sum, one) => sum + one, 0))
+/** Whether the rows are made here, not in a CRM. */
+const own = computed(() => props.it.source.value?.kind !== 'query')
 const related = computed(() => props.it.sheet.value?.related.length ?? 0)
 </script>
 
@@ -26,8 +28,8 @@ const related = computed(() => props.it.sheet.value?.related.length ?? 0)
       >Do again</el-button
     >
     <span class="gap" />
-    <el-button @click="emit('add')">Add row</el-button>
-    <el-button :disabled="!it.total.value" @click="emit('remove')"
+    <el-button v-if="own" @click="emit('add')">Add row</el-button>
+    <el-button v-if="own" :disabled="!it.total.value" @click="emit('remove')"
       >Delete {{ count(chosen, 'row') }}</el-button
     >
     <el-button :disabled="chosen < 2" title="Ctrl D" @click="emit('fill')">Fill down</el-button>

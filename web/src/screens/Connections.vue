@@ -29,6 +29,8 @@ watch(
   { immediate: true },
 )
 
+const typeName = (kind: Schemas['FieldType']) => FIELD_TYPES[kind]
+
 /** Entities and their members that a search finds. */
 const found = computed(() => {
   const wanted = search.value.trim().toLowerCase()
@@ -174,7 +176,7 @@ async function remove() {
                 <td>{{ field.label }}</td>
                 <td class="code">{{ field.name }}</td>
                 <td class="quiet">
-                  {{ FIELD_TYPES[field.type] }}{{ entity.key.includes(field.name) ? ', key' : '' }}
+                  {{ typeName(field.type) }}{{ entity.key.includes(field.name) ? ', key' : '' }}
                 </td>
               </tr>
               <tr v-for="way in ways" :key="way.name">

@@ -82,7 +82,7 @@ function setRoot(set: string) {
       It could not be fetched; the records are as they were. {{ fetching.state.failed }}
     </p>
     <div class="desk">
-      <section class="tree" aria-label="What can be asked for">
+      <section class="side" aria-label="What can be asked for">
         <div class="pick">
           <el-select
             :model-value="asks.root"
@@ -146,7 +146,7 @@ function setRoot(set: string) {
               @update:model-value="asks.first = Number.parseInt($event) || null"
             />
           </FormLine>
-          <FormLine label="Only the record at hand" about="its key">
+          <FormLine label="Record at hand, by its key">
             <el-input v-model="key" aria-label="Key" clearable />
           </FormLine>
         </div>
@@ -155,13 +155,13 @@ function setRoot(set: string) {
           {{ problem || it.wrong('fields') || it.wrong('root') }}
         </p>
         <div class="found" :class="{ trying }">
-          <p v-if="sample?.records.length" class="quiet">
+          <div v-if="sample?.records.length" class="quiet told">
             The first {{ sample.records.length }} of {{ sample.total?.toLocaleString('en-GB') ?? 'many' }}.
             <details>
               <summary>What the CRM is asked</summary>
               <code class="code">{{ sample.address }}</code>
             </details>
-          </p>
+          </div>
           <SampleTable
             v-if="sample?.records.length"
             :columns="sample.columns"
@@ -196,7 +196,7 @@ function setRoot(set: string) {
   display: grid;
   grid-template-columns: 340px minmax(0, 1fr);
 }
-.tree {
+.side {
   display: flex;
   flex-direction: column;
   min-height: 0;
@@ -220,8 +220,9 @@ function setRoot(set: string) {
 }
 .which {
   display: grid;
-  grid-template-columns: minmax(0, 1fr) 190px 80px 160px;
+  grid-template-columns: minmax(0, 1fr) 190px 80px 170px;
   gap: 10px;
+  align-items: start;
 }
 .asked :deep(.field) {
   max-width: none;
@@ -233,6 +234,9 @@ function setRoot(set: string) {
   margin: 0 -16px;
   padding: 0 16px 16px;
   border-top: 1px solid var(--line);
+}
+.told {
+  padding: 6px 0;
 }
 .trying {
   opacity: 0.6;

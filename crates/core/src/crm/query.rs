@@ -33,7 +33,6 @@ pub struct Picks {
     /// Fields, also along ways that lead to one: `Vessel/Owner/LastName`.
     pub fields: Vec<String>,
     /// Lists below it.
-    #[cfg_attr(feature = "openapi", schema(no_recursion))]
     pub lists: Vec<ListPick>,
 }
 

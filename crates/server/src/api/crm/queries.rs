@@ -73,7 +73,7 @@ async fn body(app: &App, id: i64) -> Answer<QueryBody> {
 
 /// A question to try.
 #[derive(Debug, Deserialize, ToSchema)]
-struct Tried {
+struct TriedQuery {
     /// What is asked.
     asks: CrmQuery,
     /// The key of the record at hand, where only that is wanted.
@@ -106,8 +106,8 @@ struct SampleRecord {
 }
 
 /// Asks a question for its first records, or for the one at hand.
-#[utoipa::path(post, path = "/api/connections/{id}/sample", tag = "crm", params(("id" = i64, Path)), request_body = Tried, responses((status = 200, body = SampleBody), (status = 422, body = Problem)))]
-async fn sample(State(app): State<App>, Path(id): Path<i64>, Json(Tried { asks, key }): Json<Tried>) -> Answer<SampleBody> {
+#[utoipa::path(post, path = "/api/connections/{id}/sample", tag = "crm", params(("id" = i64, Path)), request_body = TriedQuery, responses((status = 200, body = SampleBody), (status = 422, body = Problem)))]
+async fn sample(State(app): State<App>, Path(id): Path<i64>, Json(TriedQuery { asks, key }): Json<TriedQuery>) -> Answer<SampleBody> {
     let connected = find(&app, id).await?;
     let mut problems = asks.problems(&connected.shape);
     let mut found = SampleBody { problems: Vec::new(), address: String::new(), columns: Vec::new(), total: None, records: Vec::new() };

@@ -338,6 +338,9 @@ async fn edit(State(app): State<App>, Path(id): Path<i64>, Json(asked): Json<Row
             format!("{count} cells are more than one change may hold ({MOST_CELLS}); do it in parts"),
         ));
     }
+    if info.columns.iter().any(|c| c.asked) && !(asked.added.is_empty() && asked.removed.is_empty() && asked.moved.is_none()) {
+        return Err(Refused::unusable("asked", "these records come from a CRM; change there which there are, or filter them here"));
+    }
     if info.row_count + asked.added.len() > mangle_documents::table::MOST_ROWS {
         return Err(Refused::unusable("too-many", format!("a sheet holds at most {} rows", mangle_documents::table::MOST_ROWS)));
     }
