@@ -1,7 +1,9 @@
 //! Drives the real program in headless Chromium, as a person would.
 
+mod api;
 mod browser;
 mod program;
 
+pub use api::{ask, send_file, wait};
 pub use browser::{Browser, picture};
 pub use program::{Program, binary, repository, tool};

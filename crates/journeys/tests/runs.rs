@@ -1,23 +1,11 @@
 //! Runs through the API: pause, stop, refusal, documents, versions.
 
 use std::io::{BufRead, BufReader, Write};
-use std::path::Path;
 use std::time::Duration;
 
 use anyhow::{Context, Result};
-use mangle_journeys::{Program, repository, tool};
+use mangle_journeys::{Program, ask, repository, send_file, tool, wait};
 use serde_json::{Value, json};
-
-fn ask(method: &str, url: &str, body: Option<Value>) -> Result<Value> {
-    let body = body.map(|b| b.to_string()).unwrap_or_default();
-    let answer = tool("curl", &["-sS", "-X", method, url, "-H", "Content-Type: application/json", "-d", &body]);
-    serde_json::from_str(&answer).with_context(|| format!("{url}: {answer}"))
-}
-
-fn send_file(url: &str, file: &Path) -> Result<Value> {
-    let answer = tool("curl", &["-sS", "-F", &format!("file=@{}", file.display()), url]);
-    serde_json::from_str(&answer).with_context(|| format!("{url}: {answer}"))
-}
 
 /// The demo's dispatch, ready to run; gives the number of its records.
 fn ready(program: &Program, change: impl Fn(&mut Value)) -> Result<usize> {
@@ -33,18 +21,6 @@ fn ready(program: &Program, change: impl Fn(&mut Value)) -> Result<usize> {
 
 fn start(program: &Program, count: usize) -> Result<Value> {
     ask("POST", &format!("{}/api/dispatches/balance-reminders/runs", program.address), Some(json!({ "count": count })))
-}
-
-fn wait(program: &Program, id: &Value, is: impl Fn(&Value) -> bool) -> Result<Value> {
-    let url = format!("{}/api/runs/{id}", program.address);
-    for _ in 0..400 {
-        let run = ask("GET", &url, None)?;
-        if is(&run) {
-            return Ok(run);
-        }
-        std::thread::sleep(Duration::from_millis(50));
-    }
-    anyhow::bail!("it never came so far: {}", ask("GET", &url, None)?)
 }
 
 #[test]

@@ -54,15 +54,15 @@ pub fn run(arguments: Arguments) -> Result<()> {
         let running = start(what).await?;
         if new {
             let files = [
-                ("crane-lift.form.json", CRANE),
-                ("visitor-berth.form.json", VISITOR),
-                ("winter-lay-up.form.json", LAY_UP),
                 ("season.xlsx", SEASON),
                 ("price-list.csv", PRICES),
                 ("refit-cases.json", CASES),
                 ("reminder.docx", REMINDER),
                 ("refit-quote.docx", QUOTE),
                 ("survey-report.docx", SURVEY),
+                ("crane-lift.form.json", CRANE),
+                ("visitor-berth.form.json", VISITOR),
+                ("winter-lay-up.form.json", LAY_UP),
             ];
             running.fill(&files).await?;
         }
