@@ -51,7 +51,7 @@ pub fn page(answer: &Json, query: &CrmQuery, shape: &Shape) -> Result<Page, Answ
     if values.len() > MOST {
         return Err(AnswerFault::TooMany);
     }
-    let said = |name: &str| answer.get(&format!("@odata.{name}")).or_else(|| answer.get(&format!("@{name}")));
+    let said = |name: &str| answer.get(format!("@odata.{name}")).or_else(|| answer.get(format!("@{name}")));
     let mut page = Page {
         next: said("nextLink").and_then(Json::as_str).map(str::to_owned),
         total: said("count").and_then(Json::as_u64).map(|n| n as usize),

@@ -1,5 +1,6 @@
 //! The photographs: drawn once each kind, in the original's size and a smaller one.
 
+use std::collections::HashMap;
 use std::io::Cursor;
 use std::sync::{Arc, Mutex};
 
@@ -10,7 +11,10 @@ const KINDS: u32 = 12;
 
 /// Pictures drawn so far, by kind and width.
 #[derive(Debug, Default)]
-pub struct Photographs(Mutex<std::collections::HashMap<(u32, u32), Arc<[u8]>>>);
+pub struct Photographs(Mutex<Drawn>);
+
+/// Files by kind and width.
+type Drawn = HashMap<(u32, u32), Arc<[u8]>>;
 
 impl Photographs {
     /// A photograph as JPEG, so many dots wide.
