@@ -64,6 +64,23 @@ pub struct QueryProblem {
     pub message: String,
 }
 
+impl Picks {
+    /// The fields of the entity itself, and what is wanted along each way to one.
+    pub fn parted(&self) -> (Vec<&str>, Vec<(&str, Picks)>) {
+        let (mut own, mut along) = (Vec::new(), Vec::<(&str, Picks)>::new());
+        for path in &self.fields {
+            match path.split_once('/') {
+                None => own.push(path.as_str()),
+                Some((way, rest)) => match along.iter_mut().find(|(known, _)| *known == way) {
+                    Some((_, inner)) => inner.fields.push(rest.to_owned()),
+                    None => along.push((way, Picks { fields: vec![rest.to_owned()], lists: Vec::new() })),
+                },
+            }
+        }
+        (own, along)
+    }
+}
+
 /// How deep lists nest.
 const DEEPEST: usize = 6;
 
@@ -179,17 +196,8 @@ fn all_columns(shape: &Shape, entity: &Entity, deep: usize) -> Vec<Column> {
 }
 
 fn columns(shape: &Shape, entity: &Entity, picks: &Picks) -> Vec<Column> {
-    let mut out: Vec<Column> = Vec::new();
-    let mut along: Vec<(&str, Picks)> = Vec::new();
-    for path in &picks.fields {
-        match path.split_once('/') {
-            None => out.extend(entity.field(path).map(super::EntityField::column)),
-            Some((way, rest)) => match along.iter_mut().find(|(own, _)| *own == way) {
-                Some((_, inner)) => inner.fields.push(rest.to_owned()),
-                None => along.push((way, Picks { fields: vec![rest.to_owned()], lists: Vec::new() })),
-            },
-        }
-    }
+    let (own, along) = picks.parted();
+    let mut out: Vec<Column> = own.iter().filter_map(|name| entity.field(name)).map(super::EntityField::column).collect();
     let mut nested = |name: &str, kind: ColumnType, picks: &Picks| {
         let Some(behind) = entity.way(name).and_then(|w| shape.behind(w)) else { return };
         let inner = Schema::new(columns(shape, behind, picks)).ok().map(Arc::new);

@@ -80,19 +80,11 @@ fn picked(
     shape: &Shape,
     pictures: &mut Vec<PictureLink>,
 ) -> Vec<(String, Json)> {
+    let (own, along) = picks.parted();
     let mut out = Vec::new();
-    let mut along: Vec<(&str, Picks)> = Vec::new();
-    for path in &picks.fields {
-        match path.split_once('/') {
-            None => {
-                if let Some(field) = entity.field(path) {
-                    out.push((path.clone(), plain(object, field.kind, path, entity, pictures)));
-                }
-            }
-            Some((way, rest)) => match along.iter_mut().find(|(own, _)| *own == way) {
-                Some((_, inner)) => inner.fields.push(rest.to_owned()),
-                None => along.push((way, Picks { fields: vec![rest.to_owned()], lists: Vec::new() })),
-            },
+    for name in own {
+        if let Some(field) = entity.field(name) {
+            out.push((name.to_owned(), plain(object, field.kind, name, entity, pictures)));
         }
     }
     let behind = |way: &str| entity.way(way).and_then(|w| shape.behind(w));

@@ -70,7 +70,8 @@ fn children<'a>(node: Node<'a, 'a>, name: &'static str) -> impl Iterator<Item = 
 /// The entity types by their qualified names.
 struct Types<'a> {
     found: Vec<(String, Node<'a, 'a>)>,
-    sets: Vec<(&'a str, &'a str)>,
+    /// The sets by their types, whichever of its names a set calls its type by.
+    sets: Vec<(Node<'a, 'a>, &'a str)>,
 }
 
 impl<'a> Types<'a> {
@@ -84,8 +85,10 @@ impl<'a> Types<'a> {
                 }
             }
         }
-        let sets = all(document, "EntitySet").filter_map(|s| Some((s.attribute("EntityType")?, s.attribute("Name")?))).collect();
-        Types { found, sets }
+        let mut types = Types { found, sets: Vec::new() };
+        let sets = all(document, "EntitySet").filter_map(|s| Some((types.get(s.attribute("EntityType")?)?, s.attribute("Name")?)));
+        types.sets = sets.collect();
+        types
     }
 
     fn get(&self, name: &str) -> Option<Node<'a, 'a>> {
@@ -143,7 +146,11 @@ impl<'a> Types<'a> {
         let many = kind.strip_prefix("Collection(").and_then(|k| k.strip_suffix(')'));
         let bound = children(set, "NavigationPropertyBinding").find(|b| b.attribute("Path") == Some(name));
         let bound = bound.and_then(|b| b.attribute("Target")).map(|t| t.rsplit('/').next().unwrap_or(t));
-        let to = bound.or_else(|| self.sets.iter().find(|(own, _)| *own == many.unwrap_or(kind)).map(|(_, set)| *set))?;
+        let first = || {
+            let kind = self.get(many.unwrap_or(kind))?;
+            self.sets.iter().find(|(own, _)| *own == kind).map(|(_, set)| *set)
+        };
+        let to = bound.or_else(first)?;
         Some(Way { name: name.to_owned(), label: label(way, name), to: to.to_owned(), many: many.is_some() })
     }
 }

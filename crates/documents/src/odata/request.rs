@@ -66,16 +66,11 @@ type Options = Vec<(&'static str, String)>;
 
 fn of_picks(picks: &Picks, entity: &Entity, shape: &Shape, now: DateTime) -> Result<Options, FilterFault> {
     let mut select: Vec<&str> = entity.key.iter().map(String::as_str).collect();
-    let mut along: Vec<(&str, Picks)> = Vec::new();
-    for path in &picks.fields {
-        match path.split_once('/') {
-            // The media stream comes with the entity itself.
-            None if entity.media.as_deref() == Some(path.as_str()) || select.contains(&path.as_str()) => {}
-            None => select.push(path),
-            Some((way, rest)) => match along.iter_mut().find(|(own, _)| *own == way) {
-                Some((_, inner)) => inner.fields.push(rest.to_owned()),
-                None => along.push((way, Picks { fields: vec![rest.to_owned()], lists: Vec::new() })),
-            },
+    let (own, along) = picks.parted();
+    for name in own {
+        // The media stream comes with the entity itself.
+        if entity.media.as_deref() != Some(name) && !select.contains(&name) {
+            select.push(name);
         }
     }
     let mut expand = Vec::new();
