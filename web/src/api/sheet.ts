@@ -127,6 +127,12 @@ export function useSheet(id: Ref<number>) {
   const dates = (month_first: boolean) =>
     change(() => ask(api.PUT('/api/sheets/{id}/date-order', { params: params(), body: { month_first } })))
 
+  /** Takes the names of the columns from a row. */
+  const header = (row: number) =>
+    change(() => ask(api.POST('/api/sheets/{id}/header', { params: params(), body: { row } })))
+  /** Says that what was passed over above the names is rightly so. */
+  const acceptHeader = () => change(() => ask(api.DELETE('/api/sheets/{id}/header', { params: params() })))
+
   /** Where the rows that are looked at can be had as a file. */
   const exported = (format: string) => {
     const query = new URLSearchParams({
@@ -163,6 +169,8 @@ export function useSheet(id: Ref<number>) {
     setColumn,
     dropColumn,
     dates,
+    header,
+    acceptHeader,
     exported,
   }
 }

@@ -6,7 +6,8 @@ import { clock, day } from '../api/words'
 import StateWord from './StateWord.vue'
 
 /** One row with all its values and all that was made of it. */
-const props = defineProps<{ sheet: number; row: number; version: unknown }>()
+const props = defineProps<{ sheet: number; row: number; version: unknown; named?: boolean }>()
+const emit = defineEmits<{ header: [row: number] }>()
 const view = ref<Schemas['RowView']>()
 
 const address = (name: string) => `/api/sheets/${props.sheet}/files/${encodeURIComponent(name)}`
@@ -74,6 +75,10 @@ watch(
         </tr>
       </tbody>
     </table>
+    <p v-if="named" class="quiet">
+      Do the names of the columns stand in this row?
+      <el-button @click="emit('header', view.number)">Take the names from row {{ view.number }}</el-button>
+    </p>
   </div>
 </template>
 

@@ -43,6 +43,10 @@ const show = (view: string) => router.push({ path: `${here.value}/${view}`, quer
 
 const chosen = computed(() => grid.value?.chosen ?? 1)
 const kept = (changed: Schemas['SheetInfo']) => (sheet.value = changed)
+/** Takes the names of the columns from a row. */
+async function header(row: number) {
+  if (await it.header(row)) await close()
+}
 const open = (row: Row) => show(`row/${row.number}`)
 </script>
 
@@ -53,6 +57,15 @@ const open = (row: Row) => show(`row/${row.number}`)
       <b>{{ one.column }}</b> can be read two ways: is “{{ one.example }}”
       <el-button @click="it.dates(false)">{{ day(one.day_first) }}, day first</el-button>
       <el-button @click="it.dates(true)">{{ day(one.month_first) }}, month first</el-button>
+    </div>
+    <div v-if="sheet.passed_over?.length" class="unsure" role="status">
+      <span class="above" :title="sheet.passed_over.join('\n')"
+        >The names were found below {{ count(sheet.passed_over.length, 'row') }} that
+        {{ sheet.passed_over.length === 1 ? 'was' : 'were' }} passed over: “{{
+          sheet.passed_over.join('”, “')
+        }}”</span
+      >
+      <el-button @click="it.acceptHeader()">Rightly so</el-button>
     </div>
     <FilterBar
       v-model:filter="filter"
@@ -102,7 +115,14 @@ const open = (row: Row) => show(`row/${row.number}`)
           :version="version"
           @changed="version++"
         />
-        <RowPanel v-else-if="view === 'row'" :sheet="Number(id)" :row="Number(which)" :version="version" />
+        <RowPanel
+          v-else-if="view === 'row'"
+          :sheet="Number(id)"
+          :row="Number(which)"
+          :version="version"
+          :named="source?.kind === 'workbook'"
+          @header="header"
+        />
       </aside>
     </div>
     <div class="sheets">
@@ -129,6 +149,11 @@ const open = (row: Row) => show(`row/${row.number}`)
   padding: 6px 16px;
   background: var(--attention-tint);
   border-bottom: 1px solid var(--line);
+}
+.above {
+  overflow: hidden;
+  text-overflow: ellipsis;
+  white-space: nowrap;
 }
 .work {
   flex: 1;
