@@ -42,7 +42,8 @@ pub async fn demo_crm(app: &App, address: &str, token: &str) -> Result<()> {
 }
 
 /// Brings files in; the sheet `Holders` and the letter become the dispatch *Balance
-/// reminders*, the refit cases and the quote *Refit quotes*.
+/// reminders*, with the berth list *Berth list*; the refit cases and the quote become
+/// *Refit quotes*.
 pub async fn demo(app: &App, files: &[(&str, &[u8])]) -> Result<()> {
     let office = Settings {
         office_name: "Brackwater Quay".to_owned(),
@@ -52,7 +53,7 @@ pub async fn demo(app: &App, files: &[(&str, &[u8])]) -> Result<()> {
         picture_hosts: String::new(),
     };
     app.store.with(move |c| settings::write(c, &office)).await?;
-    let (mut letter, mut holders, mut quote, mut cases) = (None, None, None, None);
+    let (mut letter, mut holders, mut quote, mut cases, mut list) = (None, None, None, None, None);
     for (name, bytes) in files {
         if name.ends_with(".form.json") {
             let form = serde_json::from_slice(bytes).with_context(|| format!("{name} is no form"))?;
@@ -65,6 +66,7 @@ pub async fn demo(app: &App, files: &[(&str, &[u8])]) -> Result<()> {
             match *name {
                 name if name.contains("quote") => quote = Some(id),
                 name if name.contains("survey") => {}
+                name if name.contains("list") => list = Some(id),
                 _ => letter = Some(id),
             }
         } else {
@@ -99,6 +101,13 @@ pub async fn demo(app: &App, files: &[(&str, &[u8])]) -> Result<()> {
         locale: "en-GB".to_owned(),
         ..Setup::default()
     };
+    let berths = Setup {
+        joint: true,
+        filter: "left is blank".to_owned(),
+        name: "Berth list [: today as date \"yyyy-MM-dd\"]".to_owned(),
+        locale: "en-GB".to_owned(),
+        ..Setup::default()
+    };
     app.store
         .with(move |c| -> Result<()> {
             if let Some(sheet) = holders {
@@ -107,6 +116,9 @@ pub async fn demo(app: &App, files: &[(&str, &[u8])]) -> Result<()> {
             }
             if let (Some(quote), Some(cases)) = (quote, cases) {
                 dispatches::add(c, "Refit quotes", Some(quote), Some(cases), &quotes, &clock::stamp())?;
+            }
+            if list.is_some() {
+                dispatches::add(c, "Berth list", list, holders, &berths, &clock::stamp())?;
             }
             dispatches::add(c, "Balance reminders", letter, holders, &setup, &clock::stamp())?;
             Ok(())

@@ -1,14 +1,15 @@
 //! What a dispatch needs to make documents: its template, its records and its
 //! plan, ready in memory.
 
-use std::sync::Arc;
+use std::borrow::Cow;
 use std::sync::atomic::Ordering;
+use std::sync::{Arc, Mutex};
 
 use anyhow::{Context as _, Result};
 use jiff::civil::{Date, DateTime};
-use mangle_core::dispatch::{Plan, Setup, TieState, name_uses, tie_states};
+use mangle_core::dispatch::{Plan, Setup, TieState, joint_record, joint_schema, name_uses, tie_states};
 use mangle_core::language::{Clock, Context, Folded, Scope};
-use mangle_core::records::{Filter, Record, Sheet};
+use mangle_core::records::{Filter, Record, Schema, Sheet};
 use mangle_core::value::read::Reading;
 use mangle_core::value::{Locale, Value};
 use mangle_documents::docx::{Means, Template};
@@ -31,18 +32,43 @@ pub struct LoadedSheet {
     pub misfits: Vec<usize>,
     /// The day on which it was worked out, where its values change with the day.
     day: Option<Date>,
+    /// The last looks at it, with the places of their rows.
+    looks: Mutex<Vec<(String, Arc<Vec<usize>>)>>,
 }
+
+/// How many looks at a sheet are kept.
+const LOOKS_KEPT: usize = 4;
 
 impl LoadedSheet {
     fn new(loaded: sheets::Loaded, day: Date) -> LoadedSheet {
         let sheets::Loaded { sheet, reading, moves } = loaded;
+        LoadedSheet::of(sheet, reading, moves.then_some(day))
+    }
+
+    fn of(sheet: Sheet, reading: Reading, day: Option<Date>) -> LoadedSheet {
         let mut misfits = vec![0; sheet.schema.columns().len()];
         for record in &sheet.records {
             for (count, value) in misfits.iter_mut().zip(record.values()) {
                 *count += usize::from(matches!(value, Value::Misfit(_)));
             }
         }
-        LoadedSheet { sheet, reading, misfits, day: moves.then_some(day) }
+        LoadedSheet { sheet, reading, misfits, day, looks: Mutex::default() }
+    }
+
+    fn copy(&self) -> LoadedSheet {
+        LoadedSheet::of(self.sheet.clone(), self.reading, self.day)
+    }
+
+    /// What a look gives, worked out once while the sheet stays as it is.
+    pub fn looked(&self, look: String, work: impl FnOnce() -> Result<Vec<usize>, Refused>) -> Result<Arc<Vec<usize>>, Refused> {
+        if let Some((_, rows)) = lock(&self.looks).iter().find(|(own, _)| *own == look) {
+            return Ok(rows.clone());
+        }
+        let rows = Arc::new(work()?);
+        let mut looks = lock(&self.looks);
+        looks.truncate(LOOKS_KEPT - 1);
+        looks.insert(0, (look, rows.clone()));
+        Ok(rows)
     }
 
     /// Its columns, its relations among them.
@@ -118,6 +144,34 @@ impl App {
         lock(&self.sheets).clear();
     }
 
+    /// Takes over what was written into cells of some rows: the sheet itself is kept
+    /// in use; others may be related to it and are forgotten.
+    pub(crate) async fn cells_changed(&self, id: i64, rows: Vec<usize>) -> Result<(), Refused> {
+        let _one_at_a_time = self.patching.lock().await;
+        let changes = self.sheet_changes.fetch_add(1, Ordering::AcqRel) + 1;
+        let open = {
+            let mut sheets = lock(&self.sheets);
+            let open = sheets.remove(&id);
+            sheets.clear();
+            open
+        };
+        let now = crate::clock::now();
+        let Some(open) = open.filter(|s| s.day.is_none_or(|day| day == now.date())) else { return Ok(()) };
+        let patched = self.store.with(move |c| -> Result<_> {
+            // Most often nobody else looks at it just now, and nothing is copied.
+            let LoadedSheet { mut sheet, reading, day, .. } = Arc::try_unwrap(open).unwrap_or_else(|shared| shared.copy());
+            let done = sheets::patch(c, id, &mut sheet, &rows, now)?;
+            Ok(done.then(|| LoadedSheet::of(sheet, reading, day)))
+        });
+        // What else changed meanwhile is not in it.
+        if let Some(patched) = patched.await?
+            && self.sheet_changes.load(Ordering::Acquire) == changes
+        {
+            remember(&self.sheets, id, Arc::new(patched));
+        }
+        Ok(())
+    }
+
     /// Everything that a set-up needs.
     pub(crate) async fn prepare(
         &self,
@@ -162,11 +216,11 @@ impl App {
     }
 }
 
-fn lock<T>(mutex: &std::sync::Mutex<T>) -> std::sync::MutexGuard<'_, T> {
+fn lock<T>(mutex: &Mutex<T>) -> std::sync::MutexGuard<'_, T> {
     mutex.lock().unwrap_or_else(std::sync::PoisonError::into_inner)
 }
 
-fn remember<T>(cache: &std::sync::Mutex<std::collections::HashMap<i64, T>>, key: i64, value: T) {
+fn remember<T>(cache: &Mutex<std::collections::HashMap<i64, T>>, key: i64, value: T) {
     let mut cache = lock(cache);
     if cache.len() >= KEPT
         && let Some(oldest) = cache.keys().min().copied()
@@ -193,6 +247,9 @@ pub struct Prepared {
     pub template: Option<Arc<Template>>,
     pub sheet: Option<Arc<LoadedSheet>>,
     pub settings: Settings,
+    /// The columns that the template's names are looked up in first: the sheet's, or
+    /// those of a joint document.
+    pub schema: Arc<Schema>,
     pictures: Arc<OfficePictures>,
     context: Context,
 }
@@ -213,7 +270,12 @@ impl Prepared {
         if let Some(sheet) = &sheet {
             context.reading = sheet.reading;
         }
-        Prepared { plan: Plan::new(&setup), setup, template, sheet, settings, pictures, context }
+        let schema = match &sheet {
+            Some(sheet) if setup.joint => joint_schema(&sheet.sheet.schema),
+            Some(sheet) => sheet.sheet.schema.clone(),
+            None => Arc::default(),
+        };
+        Prepared { plan: Plan::new(&setup), schema, setup, template, sheet, settings, pictures, context }
     }
 
     /// What documents are filled with besides their records.
@@ -240,13 +302,15 @@ impl Prepared {
 
     /// How the template's and the texts' names are tied.
     pub fn ties(&self) -> Vec<TieState> {
-        let Some(sheet) = &self.sheet else { return Vec::new() };
+        if self.sheet.is_none() {
+            return Vec::new();
+        }
         let document = self.template.iter().flat_map(|t| t.placeholders());
         let texts = std::iter::once(&self.plan.name)
             .chain(&self.plan.password)
             .chain(self.plan.email.iter().flat_map(|e| e.texts().map(|(_, t)| t)));
         let texts = texts.flat_map(|t| t.placeholders());
-        tie_states(&name_uses(document.chain(texts)), &sheet.sheet.schema, &self.setup.ties)
+        tie_states(&name_uses(document.chain(texts)), &self.schema, &self.setup.ties)
     }
 
     /// The records that the filter chooses and no one left out.
@@ -268,6 +332,16 @@ impl Prepared {
             }
         }
         Ok((chosen, unclear))
+    }
+
+    /// The records that documents are made of: the given ones, or the one of the joint
+    /// document that serves them all.
+    pub fn documents<'a>(&self, chosen: &[&'a Record]) -> Vec<Cow<'a, Record>> {
+        match self.plan.joint {
+            false => chosen.iter().map(|record| Cow::Borrowed(*record)).collect(),
+            true if chosen.is_empty() => Vec::new(),
+            true => vec![Cow::Owned(joint_record(self.schema.clone(), chosen))],
+        }
     }
 }
 

@@ -58,6 +58,8 @@ pub struct Inner {
     pub(crate) sheets: Mutex<HashMap<i64, Arc<LoadedSheet>>>,
     /// How often a sheet changed.
     pub(crate) sheet_changes: AtomicU64,
+    /// Held while an open sheet takes changed cells over.
+    pub(crate) patching: tokio::sync::Mutex<()>,
     /// The fonts, once they are read.
     pub(crate) fonts: Mutex<Option<Arc<FontSet>>>,
     /// Keeps tokens closed.
@@ -96,6 +98,7 @@ pub async fn app(options: Options) -> Result<App> {
         templates: Mutex::default(),
         sheets: Mutex::default(),
         sheet_changes: AtomicU64::default(),
+        patching: tokio::sync::Mutex::default(),
         fonts: Mutex::default(),
         secrets: Secrets::open(&options.folder)?,
         fetchings: Fetchings::default(),

@@ -104,6 +104,9 @@ pub struct Setup {
     /// Rows left out by hand: their numbers.
     #[serde(default)]
     pub left_out: Vec<usize>,
+    /// Whether one document serves all chosen records.
+    #[serde(default)]
+    pub joint: bool,
     /// What is made.
     #[serde(default)]
     pub output: Output,
@@ -159,6 +162,8 @@ impl PlanProblem {
 pub struct Plan {
     /// The ties.
     pub ties: Ties,
+    /// Whether one document serves all chosen records.
+    pub joint: bool,
     /// What is made.
     pub output: Output,
     /// The standard of PDFs and what is attached to them.
@@ -202,6 +207,6 @@ impl Plan {
             problems.push(PlanProblem::of("pdf", "no-attachments", "PDF/A-2b takes no attachments; choose PDF/A-3b"));
         }
         let ties = Ties::new(setup.ties.iter().map(|(name, column)| (name.as_str(), column.as_str())));
-        Plan { ties, output: setup.output, pdf: (standard, attach), password, name, email, problems }
+        Plan { ties, joint: setup.joint, output: setup.output, pdf: (standard, attach), password, name, email, problems }
     }
 }

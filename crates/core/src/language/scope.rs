@@ -271,6 +271,19 @@ impl<'a> Scope<'a> {
         self.levels().find_map(|level| level.turn.as_ref())
     }
 
+    /// The record of the innermost turn over the list that the outermost is over: of a
+    /// group's records, too.
+    pub(crate) fn record_of_the_turn(&self) -> Option<&Record> {
+        let turns = || {
+            self.levels().filter_map(|level| match &level.turn {
+                Some(Turn { value: Value::Record(record), .. }) => Some(&**record),
+                _ => None,
+            })
+        };
+        let outermost = turns().last()?;
+        turns().find(|record| std::ptr::eq(record.schema(), outermost.schema()))
+    }
+
     /// What a name holds, the search starting so many levels further out: a name
     /// that was set, or a field, whatever it holds.
     pub(super) fn find(&self, name: &Folded, outer: usize) -> Option<Value> {

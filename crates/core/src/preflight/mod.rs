@@ -4,8 +4,8 @@ use std::collections::HashMap;
 
 use serde::Serialize;
 
-use crate::dispatch::{Message, MessageFault, Plan, TieState, file_name};
-use crate::language::Scope;
+use crate::dispatch::{Message, MessageFault, Plan, RECORDS, TieState, file_name};
+use crate::language::{Folded, Scope};
 use crate::template::FillError;
 
 /// What is wrong with one record before the run.
@@ -94,9 +94,20 @@ pub struct Obstacle {
 
 /// The obstacles of open ties and of problems in the set-up's texts.
 pub fn obstacles(ties: &[TieState], plan: &Plan) -> Vec<Obstacle> {
-    let open = ties.iter().filter(|t| t.column.is_none()).map(|tie| Obstacle {
-        station: "ties",
-        message: format!("“{}” is not tied to a column; choose the column that it takes", tie.name),
+    let open = ties.iter().filter(|t| t.column.is_none()).map(|tie| {
+        let of_all = Folded::new(&tie.name) == Folded::new(RECORDS);
+        let (station, message) = match () {
+            () if plan.joint => (
+                "result",
+                format!(
+                    "“{}” stands outside of a repeat for records, where no record is at hand; put it within [:repeat for records], or make a document of each record",
+                    tie.name
+                ),
+            ),
+            () if of_all => ("result", "“records” is all records of a run, where one document serves them all; choose that at Result".to_owned()),
+            () => ("ties", format!("“{}” is not tied to a column; choose the column that it takes", tie.name)),
+        };
+        Obstacle { station, message }
     });
     let texts = plan.problems.iter().map(|p| Obstacle {
         station: if matches!(p.field, "file name" | "password" | "pdf") { "result" } else { "channels" },
@@ -111,7 +122,9 @@ pub fn obstacles(ties: &[TieState], plan: &Plan) -> Vec<Obstacle> {
 /// The findings of one record: those of its document, name and message.
 pub fn check(plan: &Plan, scope: &Scope<'_>, document: Vec<FillError>) -> Result<Outline, Vec<Finding>> {
     let record = scope.record.number;
-    let mut findings: Vec<Finding> = document.into_iter().map(|e| of_fill(record, e.place.words(), &e)).collect();
+    // In a joint document the record at fault is that of the turn.
+    let at_fault = |e: &FillError| e.turn_of.filter(|_| plan.joint).unwrap_or(record);
+    let mut findings: Vec<Finding> = document.into_iter().map(|e| of_fill(at_fault(&e), e.place.words(), &e)).collect();
     let name = match plan.name.fill(scope) {
         Ok(text) => match file_name(&text) {
             Some(name) => name,

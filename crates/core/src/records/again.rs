@@ -188,7 +188,7 @@ mod tests {
     fn raw(text: &str) -> RawSheet {
         let mut rows = text.lines().map(|l| l.split(';').map(|c| Cell::Text(c.into())).collect::<Vec<_>>());
         let header = rows.next().expect("a header").iter().map(Cell::as_text).collect();
-        RawSheet { name: "Holders".into(), header, rows: rows.collect(), typed: false }
+        RawSheet { name: "Holders".into(), header, rows: rows.collect(), ..RawSheet::default() }
     }
 
     fn compared(old: &str, new: &str) -> Result<Again, AgainFault> {

@@ -96,6 +96,12 @@ impl Computed {
         }
     }
 
+    /// Whether the computed columns have the type of the values in them.
+    pub fn types_hold(&self, sheet: &Sheet) -> bool {
+        let own = |at: usize| kind(sheet.records.iter().map(|r| &r.values()[at]));
+        self.formulas.iter().all(|f| sheet.schema.columns()[f.column].kind == own(f.column))
+    }
+
     /// Fills a sheet, and gives its computed columns the type of their values.
     pub fn fill_sheet(&self, sheet: &mut Sheet, context: &Context) -> Result<(), SchemaFault> {
         if self.formulas.is_empty() {

@@ -53,19 +53,28 @@ pub fn from_json(name: &str, json: &Json) -> Result<Sheet, JsonFault> {
 }
 
 /// The records of a JSON text as cells: objects and arrays stand in one each.
-pub fn raw_from_json(name: &str, json: &Json) -> Result<RawSheet, JsonFault> {
-    let objects: Vec<&Map<String, Json>> = match json {
-        Json::Object(object) => vec![object],
-        Json::Array(items) => {
-            items.iter().map(|item| item.as_object().ok_or(JsonFault::NoRecords(kind(item)))).collect::<Result<_, _>>()?
-        }
-        other => return Err(JsonFault::NoRecords(kind(other))),
-    };
+fn raw_from_json(name: &str, json: &Json) -> Result<RawSheet, JsonFault> {
+    let objects = objects_at_the_top(json)?;
     check_keys(name, &objects, 0)?;
     let header = keys(&objects);
     let row = |object: &&Map<String, Json>| header.iter().map(|key| object.get(*key).map_or(Cell::Blank, cell)).collect();
     let rows = objects.iter().map(row).collect();
-    Ok(RawSheet { name: name.to_owned(), rows, header: header.iter().map(|k| (*k).to_owned()).collect(), typed: true })
+    Ok(RawSheet {
+        name: name.to_owned(),
+        rows,
+        header: header.iter().map(|k| (*k).to_owned()).collect(),
+        typed: true,
+        ..RawSheet::default()
+    })
+}
+
+/// The records that a JSON text is of.
+pub(super) fn objects_at_the_top(json: &Json) -> Result<Vec<&Map<String, Json>>, JsonFault> {
+    match json {
+        Json::Object(object) => Ok(vec![object]),
+        Json::Array(items) => items.iter().map(|item| item.as_object().ok_or(JsonFault::NoRecords(kind(item)))).collect(),
+        other => Err(JsonFault::NoRecords(kind(other))),
+    }
 }
 
 fn kind(json: &Json) -> &'static str {
@@ -80,13 +89,13 @@ fn kind(json: &Json) -> &'static str {
 }
 
 /// The keys of all objects, in the order in which they first stand.
-fn keys<'j>(objects: &[&'j Map<String, Json>]) -> Vec<&'j str> {
+pub(super) fn keys<'j>(objects: &[&'j Map<String, Json>]) -> Vec<&'j str> {
     let mut known = HashSet::new();
     objects.iter().flat_map(|o| o.keys()).map(String::as_str).filter(|key| known.insert(*key)).collect()
 }
 
 /// No two keys of a list may count as one name.
-fn check_keys(place: &str, objects: &[&Map<String, Json>], depth: usize) -> Result<(), JsonFault> {
+pub(super) fn check_keys(place: &str, objects: &[&Map<String, Json>], depth: usize) -> Result<(), JsonFault> {
     if depth > DEEPEST {
         return Err(JsonFault::TooDeep);
     }
@@ -167,7 +176,7 @@ fn objects_of(json: &Json) -> Vec<&Map<String, Json>> {
 
 /// A JSON value as a cell. Numbers are taken by their digits, never as binary
 /// floats.
-fn cell(json: &Json) -> Cell {
+pub(super) fn cell(json: &Json) -> Cell {
     match json {
         Json::Null => Cell::Blank,
         Json::Bool(yes) => Cell::Bool(*yes),

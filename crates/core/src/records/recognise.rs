@@ -92,7 +92,7 @@ fn reading(raw: &RawSheet) -> Reading {
         .map(|(decimal, order)| Reading { decimal, order });
     let mut scores = [0usize; 3];
     let typed = raw.rows.iter().take(LOOKED_AT).flatten().filter_map(|cell| match cell {
-        Cell::Text(text) if text.len() <= 40 && text.contains(|c: char| c.is_ascii_digit()) => Some(text),
+        Cell::Text(text) if text.len() <= 40 && reads_in_ways(text) => Some(text),
         _ => None,
     });
     for text in typed {
@@ -110,6 +110,15 @@ fn reading(raw: &RawSheet) -> Reading {
     candidates[best]
 }
 
+/// Whether a text may be read differently by another decimal mark or order of dates:
+/// digits, parted by something, in another form than that of ISO 8601.
+fn reads_in_ways(text: &str) -> bool {
+    let bytes = text.as_bytes();
+    let parted = bytes.iter().any(|b| matches!(b, b'.' | b',' | b'/' | b'-' | b' '));
+    let iso = bytes.len() >= 10 && bytes[4] == b'-' && bytes[7] == b'-';
+    parted && !iso && bytes.iter().any(u8::is_ascii_digit)
+}
+
 /// The type of values without a name that would tell money.
 pub(super) fn kind_of(cells: &[&Cell], how: Reading) -> ColumnType {
     kind("", cells, how)
@@ -119,22 +128,21 @@ fn kind(name: &str, cells: &[&Cell], how: Reading) -> ColumnType {
     if cells.is_empty() {
         return ColumnType::Text;
     }
-    let fits = |kind: ColumnType| cells.iter().filter(|cell| kind.read(cell, how).is_some()).count();
     // Nine in ten must fit; in a short column one may fail when three fit.
-    let nearly_all = |count: usize| count * 10 >= cells.len() * 9 || (cells.len() >= 4 && count + 1 >= cells.len());
-    if let Some(currency) = currency(cells, how) {
-        let money = ColumnType::Money(currency);
-        if nearly_all(fits(money)) {
-            return money;
-        }
+    let may_fail = (cells.len() / 10).max(usize::from(cells.len() >= 4));
+    // It is known soon that most texts are no numbers.
+    let fits = |kind: ColumnType| cells.iter().filter(|cell| kind.read(cell, how).is_none()).take(may_fail + 1).count() <= may_fail;
+    if let Some(money) = currency(cells, how).map(ColumnType::Money)
+        && fits(money)
+    {
+        return money;
     }
-    let numbers = fits(ColumnType::Number);
     for kind in [ColumnType::YesNo, ColumnType::Date, ColumnType::Email] {
-        if nearly_all(fits(kind)) {
+        if fits(kind) {
             return kind;
         }
     }
-    match nearly_all(numbers) {
+    match fits(ColumnType::Number) {
         true if names_money(name) && cells.iter().all(|c| !matches!(c, Cell::Number(n) if n.scale() > 2)) => {
             ColumnType::Money(Currency::EUR)
         }
@@ -169,7 +177,7 @@ mod tests {
             name: "Holders".into(),
             header: vec![name.into()],
             rows: cells.iter().map(|c| vec![Cell::Text((*c).into())]).collect(),
-            typed: false,
+            ..RawSheet::default()
         };
         recognise(&raw).columns[0].kind
     }
@@ -191,7 +199,7 @@ mod tests {
     fn dates_that_read_two_ways_are_asked_about_unless_a_cell_tells() {
         let unsure = |cells: &[&str]| {
             let rows = cells.iter().map(|c| vec![Cell::Text((*c).into())]).collect();
-            let raw = RawSheet { name: "Holders".into(), header: vec!["Due".into()], rows, typed: false };
+            let raw = RawSheet { name: "Holders".into(), header: vec!["Due".into()], rows, ..RawSheet::default() };
             recognise(&raw).unsure.into_iter().map(|u| format!("{} {} {}", u.example, u.day_first, u.month_first)).collect::<Vec<_>>()
         };
         assert_eq!(unsure(&["03/04/2026", "05/06/2026"]), ["03/04/2026 2026-04-03 2026-03-04"]);
@@ -211,7 +219,7 @@ mod tests {
             name: "Prices".into(),
             header: vec!["Preis".into()],
             rows: ["12,50", "1.480,00", "3,75"].map(|c| vec![Cell::Text(c.into())]).to_vec(),
-            typed: false,
+            ..RawSheet::default()
         };
         let found = recognise(&raw);
         assert_eq!(found.reading.decimal, ',');

@@ -6,7 +6,7 @@ use jiff::civil::{DateTime, Time};
 use rust_decimal::Decimal;
 use serde::{Deserialize, Serialize};
 
-use super::{Column, Recognised, Record, Schema, SchemaFault, recognise};
+use super::{Column, ListOf, Recognised, Record, Schema, SchemaFault, recognise};
 use crate::value::Value;
 use crate::value::read::Reading;
 
@@ -104,10 +104,14 @@ pub struct RawSheet {
     /// Its cells carry types of their own: numbers have a decimal point, and no
     /// name of a column makes them money.
     pub typed: bool,
+    /// What stood above the names and was passed over, a text for each row.
+    pub passed_over: Vec<String>,
+    /// The list of another sheet of the file that its rows are of.
+    pub of: Option<ListOf>,
 }
 
 /// A sheet whose columns have types and whose rows are records.
-#[derive(Debug)]
+#[derive(Debug, Clone)]
 pub struct Sheet {
     /// Its name in the file.
     pub name: String,
@@ -147,8 +151,13 @@ impl Sheet {
 
     /// The record of a row's number.
     pub fn record(&self, number: usize) -> Option<&Record> {
+        self.place(number).map(|at| &self.records[at])
+    }
+
+    /// Where the record of a row's number stands.
+    pub(super) fn place(&self, number: usize) -> Option<usize> {
         // Most sheets keep the order in which they came.
-        let guess = number.checked_sub(1).and_then(|at| self.records.get(at)).filter(|r| r.number == number);
-        guess.or_else(|| self.records.iter().find(|r| r.number == number))
+        let guess = number.checked_sub(1).filter(|at| self.records.get(*at).is_some_and(|r| r.number == number));
+        guess.or_else(|| self.records.iter().position(|r| r.number == number))
     }
 }

@@ -22,6 +22,8 @@ use crate::value::Value;
 
 /// How many turns a record may take.
 const MOST_TURNS: usize = 1_000_000;
+/// How many errors of one record are kept.
+const MOST_ERRORS: usize = 1_000;
 /// How many bytes a part may be filled to.
 const LARGEST: usize = 200 << 20;
 
@@ -384,8 +386,11 @@ impl Filler<'_> {
     // Placeholders.
 
     fn fail(&mut self, site: usize, error: EvalError) {
-        let placeholder = &self.program.sites[site].placeholder;
-        self.errors.push(FillError { placeholder: placeholder.text.clone(), place: placeholder.place, error });
+        if self.errors.len() < MOST_ERRORS {
+            let placeholder = &self.program.sites[site].placeholder;
+            let turn_of = self.scope.record_of_the_turn().map(|record| record.number);
+            self.errors.push(FillError { placeholder: placeholder.text.clone(), place: placeholder.place, turn_of, error });
+        }
     }
 
     /// Notes in the trace what a placeholder did.

@@ -126,6 +126,9 @@ pub struct FillError {
     pub placeholder: String,
     /// Where it stands.
     pub place: Place,
+    /// The number of the record whose turn it is: of the innermost turn over the list that
+    /// the outermost is over.
+    pub turn_of: Option<usize>,
     /// What went wrong.
     pub error: EvalError,
 }

@@ -1,5 +1,7 @@
 //! Delimited text (RFC 4180 and its relatives) in the encodings that offices use.
 
+use std::borrow::Cow;
+
 use mangle_core::records::{Cell, RawSheet};
 
 use super::{MOST_COLUMNS, sheet};
@@ -40,9 +42,9 @@ pub(super) fn read(name: &str, bytes: &[u8]) -> Result<RawSheet, OpenError> {
 
 /// Text of bytes: by byte order mark; else UTF-8 where it is valid; else UTF-16
 /// where every other byte is zero; else Windows-1252.
-fn decode(bytes: &[u8]) -> String {
+fn decode(bytes: &[u8]) -> Cow<'_, str> {
     if let Some((encoding, _)) = encoding_rs::Encoding::for_bom(bytes) {
-        return encoding.decode(bytes).0.into_owned();
+        return encoding.decode(bytes).0;
     }
     let head = &bytes[..bytes.len().min(4096)];
     let zeros = |from: usize| head.iter().skip(from).step_by(2).filter(|b| **b == 0).count() * 4 > head.len();
@@ -51,11 +53,11 @@ fn decode(bytes: &[u8]) -> String {
     } else if zeros(0) {
         encoding_rs::UTF_16BE
     } else if let Ok(text) = std::str::from_utf8(bytes) {
-        return text.to_owned();
+        return text.into();
     } else {
         encoding_rs::WINDOWS_1252
     };
-    encoding.decode(bytes).0.into_owned()
+    encoding.decode(bytes).0
 }
 
 /// The sign that parts most lines into the same number of fields.
@@ -86,8 +88,11 @@ fn delimiter(text: &str) -> u8 {
     if any {
         counts.push(line);
     }
-    let Some(first) = counts.first() else { return b',' };
-    let score = |at: usize| if first[at] == 0 { 0 } else { counts.iter().filter(|l| l[at] == first[at]).count() * 1000 + first[at] };
+    // As often as in most lines that have it: a title above has none.
+    let score = |at: usize| {
+        let own = counts.iter().map(|l| l[at]).filter(|n| *n > 0);
+        own.map(|most| counts.iter().filter(|l| l[at] == most).count() * 1000 + most.min(999)).max().unwrap_or(0)
+    };
     let best = (0..4).max_by_key(|at| (score(*at), usize::from(*at == 3))).unwrap_or(3);
     if score(best) == 0 { b',' } else { [b';', b'\t', b'|', b','][best] }
 }

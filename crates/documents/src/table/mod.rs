@@ -6,7 +6,7 @@ mod write;
 
 use std::sync::Arc;
 
-use mangle_core::records::{Cell, RawSheet};
+use mangle_core::records::{Cell, RawSheet, header_row};
 
 pub use write::{Format, WriteError, write};
 
@@ -35,7 +35,7 @@ pub fn read(name: &str, bytes: Arc<[u8]>) -> Result<Vec<RawSheet>, OpenError> {
     }
     let sheets = match sniff(&bytes) {
         Content::Zip => workbook::read(bytes)?,
-        Content::Text if looks_like_json(name, &bytes) => vec![json(name, &bytes)?],
+        Content::Text if looks_like_json(name, &bytes) => json(name, &bytes)?,
         Content::Text => vec![csv::read(stem(name), &bytes)?],
         Content::Other(found) => {
             return Err(OpenError::WrongKind {
@@ -63,7 +63,7 @@ fn without_mark(bytes: &[u8]) -> &[u8] {
     bytes.strip_prefix(b"\xef\xbb\xbf").unwrap_or(bytes)
 }
 
-fn json(name: &str, bytes: &[u8]) -> Result<RawSheet, OpenError> {
+fn json(name: &str, bytes: &[u8]) -> Result<Vec<RawSheet>, OpenError> {
     let json = serde_json::from_slice(without_mark(bytes)).map_err(|e| {
         let place = format!("line {}, column {}", e.line(), e.column());
         OpenError::Json(match e.is_eof() {
@@ -71,14 +71,14 @@ fn json(name: &str, bytes: &[u8]) -> Result<RawSheet, OpenError> {
             false => format!("it can't be read at {place}; save it again in the program that made it, as UTF-8"),
         })
     })?;
-    let sheet = mangle_core::records::raw_from_json(stem(name), &json).map_err(|e| OpenError::Json(e.to_string()))?;
-    match sheet.rows.len() {
-        count if count > MOST_ROWS => Err(OpenError::TooLarge {
-            what: format!("the file “{name}” with {count} records"),
+    let sheets = mangle_core::records::sheets_from_json(stem(name), &json).map_err(|e| OpenError::Json(e.to_string()))?;
+    match sheets.iter().find(|s| s.rows.len() > MOST_ROWS) {
+        Some(sheet) => Err(OpenError::TooLarge {
+            what: format!("“{}” of the file “{name}” with {} records", sheet.name, sheet.rows.len()),
             limit: format!("{MOST_ROWS} records"),
             remedy: "split it into several files",
         }),
-        _ => Ok(sheet),
+        None => Ok(sheets),
     }
 }
 
@@ -86,10 +86,15 @@ fn stem(name: &str) -> &str {
     name.rsplit_once('.').map_or(name, |(stem, _)| stem)
 }
 
-/// Makes a sheet of rows: the first row with anything in it is the header;
-/// columns without a name and without a value, and blank rows, are dropped.
+/// Makes a sheet of rows: the first row with anything in it is the header, unless
+/// that is a title and the names stand below it; columns without a name and without a
+/// value, and blank rows, are dropped.
 fn sheet(name: &str, rows: Vec<Vec<Cell>>) -> Result<RawSheet, OpenError> {
-    let mut rows = rows.into_iter().skip_while(|row| row.iter().all(Cell::is_blank));
+    let blanks = rows.iter().take_while(|row| row.iter().all(Cell::is_blank)).count();
+    let titles = header_row(&rows[blanks..]);
+    let mut rows = rows.into_iter().skip(blanks);
+    let told = |row: Vec<Cell>| row.iter().filter(|c| !c.is_blank()).map(Cell::as_text).collect::<Vec<_>>().join(" ");
+    let passed_over: Vec<String> = rows.by_ref().take(titles).map(told).filter(|t| !t.is_empty()).collect();
     let Some(header) = rows.next() else {
         return Ok(RawSheet { name: name.to_owned(), ..RawSheet::default() });
     };
@@ -126,7 +131,7 @@ fn sheet(name: &str, rows: Vec<Vec<Cell>>) -> Result<RawSheet, OpenError> {
         }
     }
     check_header(name, &header)?;
-    Ok(RawSheet { name: name.to_owned(), header, rows, typed: false })
+    Ok(RawSheet { name: name.to_owned(), header, rows, passed_over, ..RawSheet::default() })
 }
 
 /// Refuses columns without a name or with one name.

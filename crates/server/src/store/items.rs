@@ -225,9 +225,11 @@ pub struct OfRow {
     pub error: String,
 }
 
+/// What was made of rows of a sheet (?1): an item of its own, or one that serves many.
 const OF_ROW: &str =
-    "SELECT item.row, item.id, run.id, run.kind, item.state, item.changed, dispatch.name, item.file_name, item.error_message
-    FROM item JOIN run ON run.id = item.run_id JOIN dispatch ON dispatch.id = run.dispatch_id";
+    "SELECT of_row.row, item.id, run.id, run.kind, item.state, item.changed, dispatch.name, item.file_name, item.error_message
+    FROM (SELECT row, id AS item_id FROM item WHERE sheet_id = ?1 UNION ALL SELECT row, item_id FROM joint_row WHERE sheet_id = ?1) AS of_row
+    JOIN item ON item.id = of_row.item_id JOIN run ON run.id = item.run_id JOIN dispatch ON dispatch.id = run.dispatch_id";
 
 fn read_of_row(r: &rusqlite::Row<'_>) -> rusqlite::Result<OfRow> {
     Ok(OfRow {
@@ -248,16 +250,16 @@ fn read_of_row(r: &rusqlite::Row<'_>) -> rusqlite::Result<OfRow> {
 pub fn last_of_rows(c: &Connection, sheet: i64, rows: &[usize]) -> Result<Vec<OfRow>> {
     let rows = serde_json::to_string(rows)?;
     let mut query = c.prepare_cached(&format!(
-        "{OF_ROW} WHERE item.id IN (SELECT max(item.id) FROM item JOIN run ON run.id = item.run_id
-         WHERE item.sheet_id = ?1 AND item.row IN (SELECT value FROM json_each(?2)) AND run.kind = 'run' GROUP BY item.row, run.dispatch_id)
-         ORDER BY item.id DESC"
+        // Of a group, the row of the highest item's number is given.
+        "{} WHERE of_row.row IN (SELECT value FROM json_each(?2)) AND run.kind = 'run' GROUP BY of_row.row, run.dispatch_id ORDER BY 2 DESC",
+        OF_ROW.replacen("item.id", "max(item.id)", 1)
     ))?;
     Ok(query.query_map(params![sheet, rows], read_of_row)?.collect::<Result<_, _>>()?)
 }
 
 /// All that was made of a row, the newest first, at most 500.
 pub fn history(c: &Connection, sheet: i64, row: usize) -> Result<Vec<OfRow>> {
-    let mut query = c.prepare_cached(&format!("{OF_ROW} WHERE item.sheet_id = ?1 AND item.row = ?2 ORDER BY item.id DESC LIMIT 500"))?;
+    let mut query = c.prepare_cached(&format!("{OF_ROW} WHERE of_row.row = ?2 ORDER BY item.id DESC LIMIT 500"))?;
     Ok(query.query_map(params![sheet, row], read_of_row)?.collect::<Result<_, _>>()?)
 }
 

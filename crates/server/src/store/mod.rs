@@ -30,7 +30,7 @@ pub struct Store(Pool<SqliteConnectionManager>);
 /// A connection of the store.
 pub type Connection = PooledConnection<SqliteConnectionManager>;
 
-const MIGRATIONS: [&str; 7] = [
+const MIGRATIONS: [&str; 9] = [
     include_str!("../../migrations/01-start.sql"),
     include_str!("../../migrations/02-versions-and-specimens.sql"),
     include_str!("../../migrations/03-pictures-and-clauses.sql"),
@@ -38,6 +38,8 @@ const MIGRATIONS: [&str; 7] = [
     include_str!("../../migrations/05-workbooks.sql"),
     include_str!("../../migrations/06-forms.sql"),
     include_str!("../../migrations/07-crm.sql"),
+    include_str!("../../migrations/08-header.sql"),
+    include_str!("../../migrations/09-joint.sql"),
 ];
 
 impl Store {

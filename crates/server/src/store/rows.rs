@@ -95,6 +95,13 @@ pub fn edit(t: &Transaction<'_>, sheet: i64, edits: &Edits, columns: Option<&[Co
     Ok(numbers)
 }
 
+/// The rows of a sheet as the store keeps them, in their order.
+pub fn raw(c: &Connection, sheet: i64) -> Result<Vec<(usize, Vec<Cell>)>> {
+    let mut query = c.prepare_cached("SELECT number, cells FROM sheet_row WHERE sheet_id = ?1 ORDER BY position, number")?;
+    let rows = query.query_map([sheet], |r| Ok((r.get(0)?, r.get::<_, String>(1)?)))?;
+    rows.map(|row| row.map_err(anyhow::Error::new).and_then(|(number, cells)| Ok((number, serde_json::from_str(&cells)?)))).collect()
+}
+
 /// Keeps the way back from a change of columns alone.
 pub fn keep_columns(t: &Transaction<'_>, sheet: i64, before: &[ColumnInfo], what: &str, at: &str) -> Result<()> {
     keep(t, sheet, what, at, &[], Some(before))

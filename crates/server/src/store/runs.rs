@@ -151,12 +151,14 @@ pub struct NewItem {
     pub label: String,
     /// Its cells.
     pub cells: Vec<Cell>,
+    /// The rows that it serves, where these are more than its own.
+    pub joint: Vec<usize>,
 }
 
 impl NewItem {
     /// The record as it is now.
     pub fn of(record: &Record, label: String) -> NewItem {
-        NewItem { number: record.number, label, cells: record.values().iter().map(Cell::of).collect() }
+        NewItem { number: record.number, label, cells: record.values().iter().map(Cell::of).collect(), joint: Vec::new() }
     }
 }
 
@@ -180,9 +182,14 @@ pub fn start(t: &Transaction<'_>, run: &NewRun<'_>) -> Result<i64> {
     let mut insert = t.prepare(
         "INSERT INTO item (run_id, position, sheet_id, row, label, cells, state, changed) VALUES (?1, ?2, ?3, ?4, ?5, ?6, 'waiting', ?7)",
     )?;
+    let mut joint = t.prepare("INSERT OR IGNORE INTO joint_row (sheet_id, row, item_id) VALUES (?1, ?2, ?3)")?;
     for (position, row) in run.rows.iter().enumerate() {
         let cells = serde_json::to_string(&row.cells)?;
         insert.execute(params![id, position + 1, run.sheet_id, row.number, row.label, cells, run.moment])?;
+        let item = t.last_insert_rowid();
+        for own in &row.joint {
+            joint.execute(params![run.sheet_id, own, item])?;
+        }
     }
     Ok(id)
 }

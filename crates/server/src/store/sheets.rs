@@ -48,6 +48,10 @@ pub struct SheetInfo {
     pub row_count: usize,
     /// Columns whose dates can be read two ways, until a person says which.
     pub unsure: Vec<UnsureInfo>,
+    /// What stood above the names and was passed over, until a person says that it is
+    /// rightly so.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub passed_over: Vec<String>,
     /// Filters kept for it.
     pub filters: Vec<KeptFilter>,
 }
@@ -160,6 +164,7 @@ pub fn bring_in(t: &Transaction<'_>, name: &str, file_name: &str, at: &str, shee
     t.execute("INSERT INTO source (name, file_name, brought_in) VALUES (?1, ?2, ?3)", params![name, file_name, at])?;
     let source = t.last_insert_rowid();
     let mut row = t.prepare("INSERT INTO sheet_row (sheet_id, number, cells, position) VALUES (?1, ?2, ?3, ?2)")?;
+    let mut ids = Vec::with_capacity(sheets.len());
     for (position, (raw, recognised)) in sheets.iter().enumerate() {
         let columns: Vec<ColumnInfo> = recognised.columns.iter().map(ColumnInfo::of).collect();
         let order = match recognised.reading.order {
@@ -168,8 +173,8 @@ pub fn bring_in(t: &Transaction<'_>, name: &str, file_name: &str, at: &str, shee
             DateOrder::YearFirst => "year",
         };
         t.execute(
-            "INSERT INTO sheet (source_id, position, name, columns, decimal_mark, date_order, row_count, unsure, next_number, next_cell)
-             VALUES (?1, ?2, ?3, ?4, ?5, ?6, ?7, ?8, ?7 + 1, ?9)",
+            "INSERT INTO sheet (source_id, position, name, columns, decimal_mark, date_order, row_count, unsure, next_number, next_cell, passed_over)
+             VALUES (?1, ?2, ?3, ?4, ?5, ?6, ?7, ?8, ?7 + 1, ?9, ?10)",
             params![
                 source,
                 position,
@@ -179,13 +184,28 @@ pub fn bring_in(t: &Transaction<'_>, name: &str, file_name: &str, at: &str, shee
                 order,
                 raw.rows.len(),
                 serde_json::to_string(&recognised.unsure)?,
-                columns.len()
+                columns.len(),
+                serde_json::to_string(&raw.passed_over)?
             ],
         )?;
         let sheet = t.last_insert_rowid();
         for (index, cells) in raw.rows.iter().enumerate() {
             row.execute(params![sheet, index + 1, serde_json::to_string(cells)?])?;
         }
+        if let Some(of) = &raw.of
+            && let Some(one) = ids.get(of.sheet).copied()
+        {
+            let relation = relations::Relation {
+                many: sheet,
+                many_key: of.own_key.clone(),
+                one_name: of.back.clone(),
+                one,
+                one_key: of.key.clone(),
+                many_name: of.name.clone(),
+            };
+            relations::add(t, &relation)?;
+        }
+        ids.push(sheet);
     }
     Ok(source)
 }
@@ -212,10 +232,11 @@ pub fn sheets_of(c: &Connection, source: i64) -> Result<Vec<SheetInfo>> {
 
 /// A sheet without its rows.
 pub fn sheet(c: &Connection, id: i64) -> Result<Option<SheetInfo>> {
-    let mut query = c.prepare_cached("SELECT source_id, name, columns, row_count, unsure FROM sheet WHERE id = ?1")?;
-    let found =
-        query.query_row([id], |r| Ok((r.get(0)?, r.get(1)?, r.get::<_, String>(2)?, r.get(3)?, r.get::<_, String>(4)?))).optional()?;
-    let Some((source_id, name, columns, row_count, unsure)) = found else { return Ok(None) };
+    let mut query = c.prepare_cached("SELECT source_id, name, columns, row_count, unsure, passed_over FROM sheet WHERE id = ?1")?;
+    let found = query
+        .query_row([id], |r| Ok((r.get(0)?, r.get(1)?, r.get::<_, String>(2)?, r.get(3)?, r.get::<_, String>(4)?, r.get::<_, String>(5)?)))
+        .optional()?;
+    let Some((source_id, name, columns, row_count, unsure, passed_over)) = found else { return Ok(None) };
     let mut query = c.prepare_cached("SELECT id, name, condition FROM filter WHERE sheet_id = ?1 ORDER BY name")?;
     let filters = query
         .query_map([id], |r| Ok(KeptFilter { id: r.get(0)?, name: r.get(1)?, condition: r.get(2)? }))?
@@ -228,6 +249,7 @@ pub fn sheet(c: &Connection, id: i64) -> Result<Option<SheetInfo>> {
         related: relations::of_sheet(c, id)?,
         row_count,
         unsure: serde_json::from_str(&unsure)?,
+        passed_over: serde_json::from_str(&passed_over)?,
         filters,
     }))
 }
@@ -268,18 +290,12 @@ const DEEPEST: usize = 6;
 fn load_along(c: &Connection, id: i64, moment: DateTime, way: &mut Vec<i64>) -> Result<Option<Loaded>> {
     let Some(info) = sheet(c, id)? else { return Ok(None) };
     let reading = reading(c, id)?;
-    let own: Vec<usize> = info.columns.iter().enumerate().map(|(at, column)| column.cell.unwrap_or(at)).collect();
-    let as_they_stand = own.iter().copied().eq(0..own.len());
+    let taken = Taken::by(&info.columns);
     let mut query = c.prepare_cached("SELECT number, cells FROM sheet_row WHERE sheet_id = ?1 ORDER BY position, number")?;
     let mut raw: Vec<(usize, Vec<Cell>)> = Vec::with_capacity(info.row_count);
     let mut rows = query.query([id])?;
     while let Some(row) = rows.next()? {
-        let mut cells: Vec<Cell> = serde_json::from_str(row.get_ref(1)?.as_str()?)?;
-        if !as_they_stand {
-            let taken = own.iter().map(|at| cells.get_mut(*at).map_or(Cell::Blank, |cell| std::mem::replace(cell, Cell::Blank)));
-            cells = taken.collect();
-        }
-        raw.push((row.get(0)?, cells));
+        raw.push((row.get(0)?, taken.cells(row.get_ref(1)?.as_str()?)?));
     }
     let columns = info.columns.iter().map(ColumnInfo::column).collect();
     let read = raw.iter().map(|(number, cells)| (*number, cells.as_slice()));
@@ -300,12 +316,56 @@ fn load_along(c: &Connection, id: i64, moment: DateTime, way: &mut Vec<i64>) -> 
         }
     }
     sheet = relate(sheet, &related).context("a relation has a name of its own")?;
-    let formulas = info.columns.iter().enumerate().filter_map(|(at, column)| Some((at, column.formula.as_deref()?)));
-    let computed = Computed::new(&formulas.collect::<Vec<_>>(), &sheet.schema);
+    let computed = computed(&info, &sheet.schema);
     let context = Language { reading, ..Language::new(Locale::english(), moment) };
     computed.fill_sheet(&mut sheet, &context)?;
     moves |= computed.moves();
     Ok(Some(Loaded { sheet, reading, moves }))
+}
+
+/// The formulas of a sheet's columns.
+fn computed(info: &SheetInfo, schema: &Schema) -> Computed {
+    let formulas = info.columns.iter().enumerate().filter_map(|(at, column)| Some((at, column.formula.as_deref()?)));
+    Computed::new(&formulas.collect::<Vec<_>>(), schema)
+}
+
+/// Where the cells of columns stand in a row as it is kept.
+struct Taken {
+    own: Vec<usize>,
+    as_they_stand: bool,
+}
+
+impl Taken {
+    fn by(columns: &[ColumnInfo]) -> Taken {
+        let own: Vec<usize> = columns.iter().enumerate().map(|(at, column)| column.cell.unwrap_or(at)).collect();
+        Taken { as_they_stand: own.iter().copied().eq(0..own.len()), own }
+    }
+
+    /// The cells of a row, by column.
+    fn cells(&self, kept: &str) -> Result<Vec<Cell>> {
+        let mut cells: Vec<Cell> = serde_json::from_str(kept)?;
+        if self.as_they_stand {
+            cells.resize(self.own.len(), Cell::Blank);
+            return Ok(cells);
+        }
+        Ok(self.own.iter().map(|at| cells.get_mut(*at).map_or(Cell::Blank, |cell| std::mem::replace(cell, Cell::Blank))).collect())
+    }
+}
+
+/// Takes rows whose cells were written over into an open sheet; false where it must
+/// be loaded anew.
+pub fn patch(c: &Connection, id: i64, open: &mut Sheet, rows: &[usize], moment: DateTime) -> Result<bool> {
+    let Some(info) = sheet(c, id)? else { return Ok(false) };
+    let taken = Taken::by(&info.columns);
+    let mut query = c.prepare_cached("SELECT cells FROM sheet_row WHERE sheet_id = ?1 AND number = ?2")?;
+    let mut now = Vec::with_capacity(rows.len());
+    for number in rows {
+        let Some(kept) = query.query_row(params![id, number], |r| r.get::<_, String>(0)).optional()? else { return Ok(false) };
+        now.push((*number, taken.cells(&kept)?));
+    }
+    let context = Language { reading: reading(c, id)?, ..Language::new(Locale::english(), moment) };
+    let computed = computed(&info, &open.schema);
+    Ok(open.patch(&now, &computed, &context))
 }
 
 /// Changes the columns; relations keep to the columns of their keys.
@@ -334,6 +394,12 @@ pub fn next_cell(t: &Transaction<'_>, id: i64) -> Result<usize> {
 pub fn set_date_order(c: &Connection, id: i64, month_first: bool) -> Result<bool> {
     let order = if month_first { "month" } else { "day" };
     Ok(c.execute("UPDATE sheet SET date_order = ?2, unsure = '[]' WHERE id = ?1", params![id, order])? > 0)
+}
+
+/// Says that what was passed over above the names is rightly so.
+pub fn accept_header(c: &Connection, id: i64) -> Result<()> {
+    c.execute("UPDATE sheet SET passed_over = '[]' WHERE id = ?1", [id])?;
+    Ok(())
 }
 
 /// Keeps a filter; one of the same name is replaced.

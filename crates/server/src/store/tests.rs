@@ -38,7 +38,12 @@ fn furnished() -> (tempfile::TempDir, Connection, i64) {
 
 fn begin(c: &mut Connection) -> i64 {
     let rows: Vec<NewItem> = (1..=3)
-        .map(|number| NewItem { number, label: format!("BQ-{number}"), cells: vec![Cell::Text(format!("BQ-{number}").into())] })
+        .map(|number| NewItem {
+            number,
+            label: format!("BQ-{number}"),
+            cells: vec![Cell::Text(format!("BQ-{number}").into())],
+            joint: Vec::new(),
+        })
         .collect();
     let setup = Setup::default();
     let new = NewRun {

@@ -235,3 +235,116 @@ async fn undoing_keeps_relations_and_never_gives_two_fields_one_name() {
     assert_eq!(office.get("/api/sheets/2").await["related"].as_array().expect("relations").len(), 1);
     assert_eq!(office.get("/api/sheets/2/rows").await["rows"][0]["cells"].as_array().expect("cells").len(), 3);
 }
+
+#[tokio::test(flavor = "multi_thread")]
+async fn the_names_stand_where_they_stand() {
+    let office = Office::empty().await;
+    // Found below a title, and told.
+    let titled = "Brackwater Quay\nas of 1.10.2026\n\nRef;Name;Balance\nBQ-1;Tom;1,50\nBQ-2;Ida;2,00\n";
+    let (_, source) = office.upload("/api/sources", &[("titled.csv", titled.as_bytes())]).await;
+    let sheet = &source["sheets"][0];
+    assert_eq!((&sheet["columns"][2]["name"], &sheet["row_count"]), (&json!("Balance"), &json!(2)));
+    assert_eq!(sheet["passed_over"], json!(["Brackwater Quay", "as of 1.10.2026"]));
+    let right = done(&office, "DELETE", "/api/sheets/1/header", Value::Null).await;
+    assert_eq!(right["passed_over"], Value::Null);
+
+    // Where it can't be known, a person says it; that can be undone.
+    let (_, _) =
+        office.upload("/api/sources", &[("lead.csv", b"A,B,C\nx,y,1\nRef,Name,Due\nBQ-1,Tom,2026-10-01\nBQ-2,Ida,2026-11-01\n")]).await;
+    let named = done(&office, "POST", "/api/sheets/2/header", json!({ "row": 2 })).await;
+    let told: Vec<String> = named["columns"]
+        .as_array()
+        .expect("columns")
+        .iter()
+        .map(|c| format!("{} {}", c["name"].as_str().unwrap_or("?"), c["type"].as_str().unwrap_or("?")))
+        .collect();
+    assert_eq!(told, ["Ref text", "Name text", "Due date"]);
+    assert_eq!(rows(&office, 2).await, ["3: BQ-1, Tom, 1 Oct 2026", "4: BQ-2, Ida, 1 Nov 2026"]);
+    done(&office, "POST", "/api/sheets/2/undo", Value::Null).await;
+    assert_eq!(rows(&office, 2).await[..2], ["1: x, y, 1", "2: Ref, Name, Due"]);
+    assert!(office.refused("POST", "/api/sheets/2/header", json!({ "row": 4 })).await.contains("no rows are left below"));
+    assert!(office.refused("POST", "/api/sheets/2/header", json!({ "row": 99 })).await.starts_with("404"));
+    // Two columns of one name stay apart: nothing is changed.
+    let (_, _) = office.upload("/api/sources", &[("same.csv", b"A,B\nname,Name\nx,y\n")]).await;
+    assert!(office.refused("POST", "/api/sheets/3/header", json!({ "row": 1 })).await.starts_with("422 header"));
+    assert_eq!(rows(&office, 3).await.len(), 2);
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn files_beside_a_sheet_are_tied_by_their_names() {
+    let office = office().await;
+    let mut png = std::io::Cursor::new(Vec::new());
+    image::RgbImage::from_pixel(900, 600, image::Rgb([75, 115, 64])).write_to(&mut png, image::ImageFormat::Png).expect("a picture");
+    let script = b"<html><script>alert(1)</script></html>";
+    let (status, files) = office.upload("/api/sheets/1/files", &[("tom.png", png.get_ref()), ("berth.html", script)]).await;
+    assert_eq!((status, files[1]["picture"].as_bool(), files[0]["picture"].as_bool()), (StatusCode::OK, Some(true), Some(false)));
+    // By name or by a path that ends with it, whatever the case.
+    let cells = json!([{ "row": 1, "column": 1, "text": "Photos/Tom.PNG" }, { "row": 2, "column": 1, "text": "berth.html" }]);
+    done(&office, "POST", "/api/sheets/1/rows", json!({ "what": "Name files", "cells": cells })).await;
+    let page = office.get("/api/sheets/1/rows").await;
+    let named = |row: usize| page["rows"][row]["cells"][1]["files"][0]["name"].clone();
+    assert_eq!((named(0), named(1), named(2)), (json!("tom.png"), json!("berth.html"), Value::Null));
+    let small = office.bytes("/api/sheets/1/files/tom.png?small=true").await;
+    assert!(image::load_from_memory(&small).is_ok_and(|p| p.width() < 500));
+    // What is no picture is handed over as a file, never shown.
+    let request = Request::builder().uri("/api/sheets/1/files/berth.html").body(Body::empty()).expect("a request");
+    let answer = office.router.clone().oneshot(request).await.expect("answers");
+    assert_eq!(answer.headers()["content-type"], "application/octet-stream");
+    assert!(answer.headers()["content-disposition"].to_str().expect("text").starts_with("attachment"));
+    done(&office, "DELETE", "/api/sheets/1/files/tom.png", Value::Null).await;
+    assert!(office.refused("GET", "/api/sheets/1/files/tom.png", Value::Null).await.starts_with("404"));
+    assert_eq!(office.get("/api/sheets/1/rows").await["rows"][0]["cells"][1]["files"], Value::Null);
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn lists_within_json_are_sheets_of_their_own_that_hang_together() {
+    let office = Office::empty().await;
+    let cases = json!([
+        { "case": "RC-1", "owner": { "name": "Ada" }, "lines": [{ "item": "Mast", "qty": 1, "photos": [{ "file": "a.jpg" }] }, { "item": "Rope", "qty": 3 }] },
+        { "case": "RC-2", "owner": { "name": "Tom" }, "lines": [] },
+    ]);
+    let (status, source) = office.upload("/api/sources", &[("cases.json", cases.to_string().as_bytes())]).await;
+    assert_eq!(status, StatusCode::OK, "{source}");
+    let names: Vec<&str> = source["sheets"].as_array().expect("sheets").iter().filter_map(|s| s["name"].as_str()).collect();
+    assert_eq!(names, ["cases", "lines", "photos"]);
+    assert_eq!(rows(&office, 1).await, ["1: RC-1, Ada, 2 records", "2: RC-2, Tom, "]);
+    assert_eq!(rows(&office, 2).await, ["1: RC-1/1, RC-1, Mast, 1, RC-1, 1 record", "2: RC-1/2, RC-1, Rope, 3, RC-1, "]);
+    // They are worked in like any sheet, and the lists along them are seen by conditions.
+    done(&office, "POST", "/api/sheets/2/rows", json!({ "what": "Write 1 cell", "cells": [{ "row": 2, "column": 3, "text": "30" }] }))
+        .await;
+    done(&office, "POST", "/api/sheets/2/rows", json!({ "what": "Add 1 row", "added": [{ "cells": ["RC-2/1", "RC-2", "Sail", "2"] }] }))
+        .await;
+    let chosen = |filter: &str| format!("/api/sheets/1/rows?filter={}", filter.replace(' ', "%20"));
+    for (filter, total) in
+        [("sum(lines.qty) = 31", 1), ("count(lines) = 1", 1), ("count(lines.photos) = 1", 1), ("owner.name = \"Tom\"", 1)]
+    {
+        assert_eq!(office.get(&chosen(filter)).await["total"], total, "{filter}");
+    }
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn a_written_cell_shows_at_once_in_what_is_computed_filtered_and_related() {
+    let office = office().await;
+    done(&office, "POST", "/api/sheets/1/columns", json!({ "name": "Owed twice", "formula": "balance * 2" })).await;
+    let relation = json!({ "key": "Holder", "other": 1, "other_key": "Ref", "one_name": "Owner", "many_name": "Invoices" });
+    done(&office, "POST", "/api/sheets/2/relations", relation).await;
+    let asked = "/api/sheets/1/rows?filter=owed%20twice%20%3E%20100&sort=-3";
+    assert_eq!(office.get(asked).await["total"], 2);
+    let write = |row: u8, column: u8, text: &str| json!({ "what": "Write", "cells": [{ "row": row, "column": column, "text": text }] });
+    done(&office, "POST", "/api/sheets/1/rows", write(3, 2, "900")).await;
+    let page = office.get(asked).await;
+    let first: Vec<&str> = page["rows"].as_array().expect("rows").iter().filter_map(|r| r["cells"][0]["text"].as_str()).collect();
+    assert_eq!(first, ["BQ-2", "BQ-3", "BQ-1"]);
+    assert_eq!(page["rows"][1]["cells"][4]["text"], "1,800.00");
+    // A key that is written finds its rows, and another sheet sees the new value.
+    done(&office, "POST", "/api/sheets/1/rows", write(3, 0, "BQ-9")).await;
+    let view = office.get("/api/sheets/1/rows/3").await;
+    assert!(view["cells"].to_string().contains("1 record"), "{view}");
+    let owners = office.get("/api/sheets/2/rows?filter=owner.balance%20%3D%20900").await;
+    assert_eq!(owners["total"], 1, "{owners}");
+    // What does not fit is counted, and counted no more.
+    done(&office, "POST", "/api/sheets/1/rows", write(1, 2, "much")).await;
+    assert_eq!(office.get("/api/sheets/1/rows").await["misfits"][2], 1);
+    done(&office, "POST", "/api/sheets/1/undo", Value::Null).await;
+    assert_eq!(office.get("/api/sheets/1/rows").await["misfits"][2], 0);
+}

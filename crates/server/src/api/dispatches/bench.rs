@@ -39,6 +39,10 @@ struct SetupBody {
     filter: String,
     /// Rows left out by hand.
     left_out: Vec<usize>,
+    /// Whether one document serves all chosen records.
+    #[serde(default)]
+    #[schema(required = true)]
+    joint: bool,
     /// pdf, docx or both.
     output: String,
     /// How PDFs are written.
@@ -289,7 +293,7 @@ pub(super) async fn bench(app: &App, dispatch: Dispatch) -> Result<Bench, Refuse
             stops.push(stop("channels", "the office has no e-mail address to send from; put it into the settings"));
         }
         let hints = match (&prepared.template, &prepared.sheet) {
-            (Some(template), Some(sheet)) => template_marks(template.placeholders(), &sheet.sheet.schema, &prepared.plan.ties)
+            (Some(template), Some(_)) => template_marks(template.placeholders(), &prepared.schema, &prepared.plan.ties)
                 .into_iter()
                 .map(|(at, mark)| HintInfo { placeholder: template.placeholders()[at].text.clone(), message: mark.message })
                 .collect(),
@@ -303,7 +307,11 @@ pub(super) async fn bench(app: &App, dispatch: Dispatch) -> Result<Bench, Refuse
             template: version.map(|(name, version, _)| TemplateInUse { name, version }),
             template_problems: problems,
             sheet: sheet.map(|(source, name)| SheetInUse { source, name }),
-            unused: columns.iter().map(|c| c.name.clone()).filter(|name| !used.contains(&name.as_str())).collect(),
+            unused: match prepared.plan.joint {
+                // Its names are looked up in the turns of `records`.
+                true => Vec::new(),
+                false => columns.iter().map(|c| c.name.clone()).filter(|name| !used.contains(&name.as_str())).collect(),
+            },
             columns,
             ties: ties.into_iter().map(Into::into).collect(),
             records,

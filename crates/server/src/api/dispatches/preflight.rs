@@ -3,11 +3,12 @@
 use axum::Json;
 use axum::extract::{Path, State};
 use mangle_core::preflight::Finding;
+use mangle_core::records::Record;
 use serde::Serialize;
 use tokio_util::sync::CancellationToken;
 use utoipa::ToSchema;
 
-use super::{find, ready};
+use super::{counted, find, ready};
 use crate::error::{Answer, Problem, Refused};
 use crate::prepare::{Prepared, blocking, label};
 use crate::run;
@@ -16,7 +17,7 @@ use crate::server::App;
 /// What is wrong with a record.
 #[derive(Debug, Serialize, ToSchema)]
 pub(super) struct FindingInfo {
-    /// Its row.
+    /// Its row; 0 where it is of a document that serves all.
     pub(super) row: usize,
     /// What to call it.
     pub(super) label: String,
@@ -61,6 +62,11 @@ pub(super) struct NoteInfo {
     pub(super) rows: Vec<usize>,
 }
 
+/// What to call the record of a document that serves so many.
+pub(super) fn of_all(records: usize) -> String {
+    format!("all {}", counted(records, "record", "records"))
+}
+
 /// Checks every chosen record against the dispatch.
 #[utoipa::path(post, path = "/api/dispatches/{key}/preflight", tag = "dispatches", params(("key" = String, Path)), responses((status = 200, body = PreflightView), (status = 409, body = Problem)))]
 pub(super) async fn preflight(State(app): State<App>, Path(key): Path<String>) -> Answer<PreflightView> {
@@ -80,8 +86,11 @@ pub(super) fn findings(prepared: &Prepared, wanted: &CancellationToken) -> Resul
     let (chosen, unclear) = prepared.chosen()?;
     // Open ties are told once as such, not again with every record.
     let tied = prepared.ties().iter().all(|t| t.column.is_some());
-    let of = |row: usize| prepared.sheet.as_ref().and_then(|s| s.sheet.record(row)).map(label).unwrap_or_default();
-    let (found, noted) = run::check_all(prepared, template, &chosen, wanted);
+    let all = || if prepared.plan.joint { of_all(chosen.len()) } else { String::new() };
+    let of = |row: usize| prepared.sheet.as_ref().and_then(|s| s.sheet.record(row)).map_or_else(all, label);
+    let documents = prepared.documents(&chosen);
+    let documents: Vec<&Record> = documents.iter().map(AsRef::as_ref).collect();
+    let (found, noted) = run::check_all(prepared, template, &documents, wanted);
     let mut findings: Vec<FindingInfo> = found
         .into_iter()
         .filter(|f| tied || f.code != "unknown-name")

@@ -1,5 +1,7 @@
 //! The page of one record as it will be made, and its message.
 
+use std::borrow::Cow;
+
 use axum::Json;
 use axum::extract::{Path, State};
 use mangle_core::records::Record;
@@ -8,7 +10,7 @@ use mangle_documents::page::Typesetter;
 use serde::Serialize;
 use utoipa::ToSchema;
 
-use super::preflight::{FindingInfo, finding};
+use super::preflight::{FindingInfo, finding, of_all};
 use super::{counted, find, ready};
 use crate::api::pages::{Pages, TraceInfo};
 use crate::error::{Answer, Problem, Refused};
@@ -37,6 +39,9 @@ pub(super) struct PageView {
     /// The record's values by template name, as they stand in the source.
     values: std::collections::BTreeMap<String, String>,
 }
+
+/// How many records of a joint document are shown while it is set up.
+const MOST_SHOWN: usize = 500;
 
 /// The message of one record.
 #[derive(Debug, Serialize, ToSchema)]
@@ -69,11 +74,23 @@ fn view(prepared: &Prepared, row: usize) -> Result<PageView, Refused> {
             ),
         ));
     }
-    let record = sheet.sheet.record(row).ok_or_else(|| Refused::missing("the row"))?;
+    let at_hand = sheet.sheet.record(row).ok_or_else(|| Refused::missing("the row"))?;
     let (chosen, _) = prepared.chosen()?;
     let number = chosen.iter().position(|r| r.number == row).map_or(1, |at| at + 1);
-    let label = label(record);
-    let (context, count) = (prepared.context(record, number, chosen.len().max(1)), chosen.len().max(1));
+    let (record, label, number, count) = match prepared.plan.joint {
+        false => (Cow::Borrowed(at_hand), label(at_hand), number, chosen.len().max(1)),
+        true => {
+            let shown = &chosen[..chosen.len().min(MOST_SHOWN)];
+            let label = match shown.len() == chosen.len() {
+                true => of_all(shown.len()),
+                false => format!("the first {MOST_SHOWN} of {} records", chosen.len()),
+            };
+            let record = prepared.documents(shown).pop().ok_or_else(|| Refused::missing("the row"))?;
+            (record, label, 1, 1)
+        }
+    };
+    let record = record.as_ref();
+    let context = prepared.context(record, number, count);
     let scope = prepared.scope(record, &context);
     let mut view = PageView {
         row,

@@ -2,12 +2,14 @@
 
 use axum::Json;
 use axum::extract::{Path, State};
+use mangle_core::dispatch::{joint_record, joint_schema};
+use mangle_core::records::{Record, Schema, Sheet};
 use mangle_core::value::EmailAddress;
 use serde::Deserialize;
 use tokio_util::sync::CancellationToken;
 use utoipa::ToSchema;
 
-use super::preflight::findings;
+use super::preflight::{findings, of_all};
 use super::{bench, counted, find, ready};
 use crate::clock;
 use crate::error::{Answer, Problem, Refused};
@@ -17,6 +19,7 @@ use crate::server::App;
 use crate::store::dispatches::Dispatch;
 use crate::store::runs::{self, NewItem, NewRun, RunInfo};
 use crate::store::settings;
+use crate::store::sheets::ColumnInfo;
 
 /// What a run is started with.
 #[derive(Debug, Deserialize, ToSchema)]
@@ -92,6 +95,18 @@ pub(super) async fn proofs(State(app): State<App>, Path(key): Path<String>, Json
     begin(&app, &dispatch, version.map(|v| v.2), asked.rows, Some(to.as_str().to_owned())).await.map(Json)
 }
 
+/// The items of a run and the columns that their cells are read by.
+fn items(sheet: &Sheet, records: &[&Record], joint: bool) -> (Vec<ColumnInfo>, Vec<NewItem>) {
+    let columns = |schema: &Schema| schema.columns().iter().map(ColumnInfo::of).collect();
+    if !joint {
+        return (columns(&sheet.schema), records.iter().map(|r| NewItem::of(r, label(r))).collect());
+    }
+    let schema = joint_schema(&sheet.schema);
+    let rows = records.iter().map(|r| r.number).collect();
+    let item = NewItem { joint: rows, ..NewItem::of(&joint_record(schema.clone(), records), of_all(records.len())) };
+    (columns(&schema), vec![item])
+}
+
 async fn begin(
     app: &App,
     dispatch: &Dispatch,
@@ -107,9 +122,8 @@ async fn begin(
     let run = app
         .store
         .with(move |c| -> anyhow::Result<Option<RunInfo>> {
-            let records = rows.iter().filter_map(|row| loaded.sheet.record(*row));
-            let rows: Vec<NewItem> = records.map(|r| NewItem::of(r, label(r))).collect();
-            let columns = loaded.columns();
+            let records: Vec<&Record> = rows.iter().filter_map(|row| loaded.sheet.record(*row)).collect();
+            let (columns, items) = items(&loaded.sheet, &records, dispatch.setup.joint);
             let t = c.transaction()?;
             let moment = clock::stamp();
             let new = NewRun {
@@ -120,7 +134,7 @@ async fn begin(
                 sheet_id,
                 setup: &dispatch.setup,
                 columns: &columns,
-                rows: &rows,
+                rows: &items,
             };
             let id = runs::start(&t, &new)?;
             t.commit()?;

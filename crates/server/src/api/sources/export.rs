@@ -38,7 +38,7 @@ async fn export(
     let loaded = app.sheet(id).await?;
     let name = format!("{}.{}", loaded.sheet.name, format.extension());
     let bytes = blocking(move || -> Result<Vec<u8>, Refused> {
-        let records: Vec<_> = look.rows(&loaded)?.into_iter().map(|at| &loaded.sheet.records[at]).collect();
+        let records: Vec<_> = look.rows(&loaded)?.iter().map(|at| &loaded.sheet.records[*at]).collect();
         write(format, &loaded.sheet.name, loaded.sheet.schema.columns(), &records).map_err(|e| Refused::unusable(e.code(), e.to_string()))
     })
     .await??;

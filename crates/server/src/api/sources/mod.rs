@@ -6,6 +6,7 @@ mod columns;
 mod export;
 mod files;
 mod filters;
+mod header;
 mod relations;
 mod rows;
 
@@ -39,6 +40,7 @@ pub fn router() -> OpenApiRouter<App> {
         .merge(again::router())
         .merge(export::router())
         .merge(files::router())
+        .merge(header::router())
 }
 
 /// All sources, the newest first.

@@ -4,7 +4,7 @@ use std::sync::Arc;
 
 use axum::Json;
 use axum::extract::{Path, Query, State};
-use mangle_core::language::Context;
+use mangle_core::language::{Context, Folded};
 use mangle_core::records::{Cell, Filter, Misfits, View, shown};
 use mangle_core::value::read::Reading;
 use mangle_core::value::{Locale, Value};
@@ -26,6 +26,9 @@ use crate::store::sheets::{self, SheetInfo};
 
 /// The most cells that one change may touch.
 const MOST_CELLS: usize = 500_000;
+
+/// The most rows that an open sheet takes over one by one.
+const MOST_PATCHED: usize = 5_000;
 
 pub(super) fn router() -> OpenApiRouter<App> {
     OpenApiRouter::new().routes(routes!(page, edit)).routes(routes!(row)).routes(routes!(undo)).routes(routes!(redo))
@@ -51,7 +54,12 @@ pub(super) struct Look {
 
 impl Look {
     /// The rows, as places in the sheet's records.
-    pub(super) fn rows(&self, loaded: &LoadedSheet) -> Result<Vec<usize>, Refused> {
+    pub(super) fn rows(&self, loaded: &LoadedSheet) -> Result<Arc<Vec<usize>>, Refused> {
+        // A condition may ask for the day.
+        loaded.looked(format!("{self:?} {}", clock::now().date()), || self.work_out(loaded))
+    }
+
+    fn work_out(&self, loaded: &LoadedSheet) -> Result<Vec<usize>, Refused> {
         let context = Context { reading: loaded.reading, ..Context::new(Locale::english(), clock::now()) };
         let filter = match self.filter.trim() {
             "" => None,
@@ -360,6 +368,16 @@ async fn edit(State(app): State<App>, Path(id): Path<i64>, Json(asked): Json<Row
         edits.added.push((row.after, cells));
     }
     let what: String = asked.what.chars().take(120).collect();
+    // What is written into cells that no relation goes by touches their rows alone.
+    let is_key = |place: usize| {
+        let keys = info.related.iter().filter_map(|r| info.columns.iter().position(|c| Folded::new(&c.name) == Folded::new(&r.key)));
+        keys.map(|at| info.columns[at].cell.unwrap_or(at)).any(|key| key == place)
+    };
+    let only_cells = edits.added.is_empty() && edits.removed.is_empty() && edits.moved.is_none();
+    let mut touched: Vec<usize> = edits.cells.iter().map(|(row, ..)| *row).collect();
+    touched.sort_unstable();
+    touched.dedup();
+    let alone = only_cells && touched.len() <= MOST_PATCHED && !edits.cells.iter().any(|(_, place, _)| is_key(*place));
     let added = app
         .store
         .with(move |c| -> anyhow::Result<Vec<usize>> {
@@ -369,7 +387,10 @@ async fn edit(State(app): State<App>, Path(id): Path<i64>, Json(asked): Json<Row
             Ok(added)
         })
         .await?;
-    app.forget_sheets();
+    match alone {
+        true => app.cells_changed(id, touched).await?,
+        false => app.forget_sheets(),
+    }
     Ok(Json(Edited { added }))
 }
 
