@@ -536,6 +536,61 @@ def survey(path):
     pack(path, out.getvalue())
 
 
+def berths(path):
+    """One document of all records: the berths by pontoon."""
+    d = docx.Document()
+    d.core_properties.author, d.core_properties.title = "Brackwater Quay", "Berth list"
+    d.core_properties.created = d.core_properties.modified = dt.datetime(2026, 11, 2, 9, 0)
+    style = d.styles["Normal"]
+    style.font.name, style.font.size = "Arial", Pt(9)
+    style.paragraph_format.space_after = Pt(4)
+    s = d.sections[0]
+    s.page_width, s.page_height = Cm(21), Cm(29.7)
+    s.left_margin = s.right_margin = Cm(2)
+    s.top_margin, s.bottom_margin = Cm(2.2), Cm(2)
+    f = s.footer.paragraphs[0]
+    f.add_run("Berth list of [: today as date long], page ").font.size = Pt(8)
+    field(f, "PAGE", 8)
+    p = d.add_paragraph()
+    run = p.add_run("Berth list")
+    run.bold, run.font.size, run.font.color.rgb = True, Pt(16), RGBColor(0x1E, 0x3A, 0x5F)
+    d.add_paragraph("[: count(records)] berths, [: count(records where liveaboard)] of them lived on; yearly fees of [: sum(records.yearly fee) as money \"EUR\"].")
+    d.add_paragraph("[:repeat for records sort by berth group by pontoon]")
+    p = d.add_paragraph()
+    run = p.add_run("Pontoon [: pontoon]")
+    run.bold, run.font.size = True, Pt(12)
+    p.paragraph_format.space_before, p.paragraph_format.keep_with_next = Pt(10), True
+    widths = (Cm(1.6), Cm(5.4), Cm(1.5), Cm(5.2), Cm(3.3))
+    t = d.add_table(rows=0, cols=5)
+    t.autofit = False
+    cell_borders(t)
+
+    def row(cells, bold=False, fill=None):
+        added = t.add_row()
+        for at, (text, w) in enumerate(zip(cells, widths)):
+            cell = added.cells[at]
+            cell.width = w
+            q = cell.paragraphs[0]
+            q.paragraph_format.space_before = q.paragraph_format.space_after = Pt(1)
+            q.add_run(text).bold = bold
+            if at in (2, 4):
+                q.alignment = WD_ALIGN_PARAGRAPH.RIGHT
+            if fill:
+                shade(cell, fill)
+        return added
+
+    head = row(("Berth", "Boat", "LOA", "Holder", "Yearly fee"), True, "E9EEF4")
+    head._tr.get_or_add_trPr().append(OxmlElement("w:tblHeader"))
+    row(("[:repeat row for group][: berth]", "[: boat name]", "[: loa as number \"0.0\"]", "[: last name][: first name before \", \"]", "[: yearly fee]"))
+    row(("", "[: count(group)] berths", "", "", "[: sum(group.yearly fee)]"), True)
+    for column, w in zip(t.columns, widths):
+        column.width = w
+    d.add_paragraph("[:end]")
+    out = io.BytesIO()
+    d.save(out)
+    pack(path, out.getvalue())
+
+
 if __name__ == "__main__":
     season()
     prices()
@@ -543,3 +598,4 @@ if __name__ == "__main__":
     cases()
     quote(HERE / "refit-quote.docx")
     survey(HERE / "survey-report.docx")
+    berths(HERE / "berth-list.docx")

@@ -62,6 +62,28 @@ fn another_locale_and_a_failing_record() {
 }
 
 #[test]
+fn one_document_of_all_records_in_a_terminal() {
+    let out = tempfile::tempdir().expect("a folder");
+    let folder = out.path().to_string_lossy().into_owned();
+    let list = |more: &[&str]| {
+        let arguments =
+            ["merge", "--template", "demo/berth-list.docx", "--records", "demo/season.xlsx", "--out", &folder, "--today", "2026-11-23"];
+        mangle(&[&arguments[..], more].concat())
+    };
+    let apart = list(&[]);
+    assert_eq!(apart.status.code(), Some(1));
+    assert!(String::from_utf8_lossy(&apart.stderr).contains("(--joint)"), "{}", String::from_utf8_lossy(&apart.stderr));
+    let made = list(&["--joint", "--name", "List of [: today]", "--where", "pontoon = \"B\""]);
+    assert_eq!(made.status.code(), Some(0), "{}", String::from_utf8_lossy(&made.stderr));
+    assert_eq!(
+        String::from_utf8_lossy(&made.stdout).trim(),
+        r#"{"record":0,"file":["List of 23 Nov 2026.pdf"],"state":"made","error":null}"#
+    );
+    let text = tool("pdftotext", &["-layout", &out.path().join("List of 23 Nov 2026.pdf").to_string_lossy(), "-"]);
+    assert!(text.contains("Pontoon B") && !text.contains("Pontoon A"), "{text}");
+}
+
+#[test]
 fn nothing_starts_with_an_open_tie_or_a_wrong_file() {
     let out = tempfile::tempdir().expect("a folder");
     let (code, lines, said) = merge(out.path(), &["--tie", "due=Due date"]);

@@ -28,6 +28,7 @@ const CASES: &[u8] = include_bytes!("../../../demo/refit-cases.json");
 const REMINDER: &[u8] = include_bytes!("../../../demo/reminder.docx");
 const QUOTE: &[u8] = include_bytes!("../../../demo/refit-quote.docx");
 const SURVEY: &[u8] = include_bytes!("../../../demo/survey-report.docx");
+const BERTHS: &[u8] = include_bytes!("../../../demo/berth-list.docx");
 const LAY_UP: &[u8] = include_bytes!("../../../demo/winter-lay-up.form.json");
 const CRANE: &[u8] = include_bytes!("../../../demo/crane-lift.form.json");
 const VISITOR: &[u8] = include_bytes!("../../../demo/visitor-berth.form.json");
@@ -60,6 +61,7 @@ pub fn run(arguments: Arguments) -> Result<()> {
                 ("reminder.docx", REMINDER),
                 ("refit-quote.docx", QUOTE),
                 ("survey-report.docx", SURVEY),
+                ("berth-list.docx", BERTHS),
                 ("crane-lift.form.json", CRANE),
                 ("visitor-berth.form.json", VISITOR),
                 ("winter-lay-up.form.json", LAY_UP),

@@ -11,6 +11,9 @@ use std::process::ExitCode;
 
 use clap::{Parser, Subcommand};
 
+#[global_allocator]
+static ALLOCATOR: mimalloc::MiMalloc = mimalloc::MiMalloc;
+
 /// Records in, documents out, each delivered once.
 #[derive(Parser)]
 #[command(version, about)]

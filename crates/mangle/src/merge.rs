@@ -9,7 +9,7 @@ use std::sync::atomic::{AtomicUsize, Ordering};
 
 use anyhow::{Context as _, Result, bail, ensure};
 use jiff::civil::{Date, DateTime, Time};
-use mangle_core::dispatch::{Output, Plan, Setup, file_name, name_uses, numbered, tie_states};
+use mangle_core::dispatch::{Output, Plan, Setup, file_name, joint_record, joint_schema, name_uses, numbered, tie_states};
 use mangle_core::language::{Context, Scope};
 use mangle_core::preflight::obstacles;
 use mangle_core::records::{Filter, Recognised, Record, Sheet, from_json, recognise};
@@ -32,6 +32,9 @@ pub struct Arguments {
     /// The folder for the files; made where it is missing.
     #[arg(long)]
     out: PathBuf,
+    /// One document of all records, which its template names `records`.
+    #[arg(long)]
+    joint: bool,
     /// What is made of each record.
     #[arg(long, value_enum, default_value = "pdf")]
     to: To,
@@ -68,6 +71,7 @@ enum To {
 /// One line of the report.
 #[derive(Serialize)]
 struct Line {
+    /// The record's number; 0 of a document of all.
     record: usize,
     file: Vec<String>,
     state: &'static str,
@@ -115,6 +119,7 @@ pub fn run(arguments: Arguments) -> Result<ExitCode> {
 
     let mut setup = Setup {
         name: arguments.name.clone().unwrap_or_else(|| "Document [: run.number as number \"0000\"]".to_owned()),
+        joint: arguments.joint,
         ..Setup::default()
     };
     for tie in &arguments.tie {
@@ -132,9 +137,15 @@ pub fn run(arguments: Arguments) -> Result<ExitCode> {
         To::Both => Output::Both,
     };
     let plan = Plan::new(&setup);
+    let schema = if plan.joint { joint_schema(&sheet.schema) } else { sheet.schema.clone() };
     let uses = name_uses(template.placeholders().iter().chain(plan.name.placeholders()));
-    if let Some(obstacle) = obstacles(&tie_states(&uses, &sheet.schema, &setup.ties), &plan).into_iter().next() {
-        bail!("{} (--tie \"name=Column\")", obstacle.message);
+    if let Some(obstacle) = obstacles(&tie_states(&uses, &schema, &setup.ties), &plan).into_iter().next() {
+        let remedy = match obstacle.station {
+            "ties" => " (--tie \"name=Column\")",
+            "result" if plan.problems.is_empty() && !plan.joint => " (--joint)",
+            _ => "",
+        };
+        bail!("{}{remedy}", obstacle.message);
     }
     let moment = match arguments.today {
         Some(day) => day.to_datetime(Time::midnight()),
@@ -206,6 +217,15 @@ fn make(job: &Job, filter: Option<&Filter>, mut report: Box<dyn Write + Send>) -
             }
             Err(error) => lines.push(Some(failed(record, error.fault.code(), "where", error.to_string()))),
         }
+    }
+    let joint;
+    if job.plan.joint && !chosen.is_empty() {
+        let all: Vec<&Record> = chosen.iter().map(|(_, record)| *record).collect();
+        joint = joint_record(joint_schema(&job.sheet.schema), &all);
+        // The lines of records that the filter can't judge stay.
+        lines.retain(Option::is_some);
+        chosen = vec![(lines.len(), &joint)];
+        lines.push(None);
     }
     let names = names(job, &chosen);
     let (next, done) = (AtomicUsize::new(0), Mutex::new(lines));

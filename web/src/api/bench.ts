@@ -2,11 +2,20 @@ import { useDebounceFn } from '@vueuse/core'
 import { computed, ref, watch, type Ref } from 'vue'
 
 import { api, ask, attempt, type Schemas } from './client'
+import { count } from './words'
 
 export type Bench = Schemas['Bench']
 export type Finding = Schemas['FindingInfo']
 export type Note = Schemas['NoteInfo']
 export type Setup = Schemas['SetupBody']
+
+/** How many documents a run makes. */
+export const documents = (bench: Bench) =>
+  bench.setup.joint ? Math.min(1, bench.records.length) : bench.records.length
+/** The same in words. */
+export const documentsInWords = (bench: Bench) =>
+  count(documents(bench), 'document') +
+  (bench.setup.joint ? ` of ${count(bench.records.length, 'record')}` : '')
 
 /** One dispatch on the bench: what is saved, the record at hand, the preflight. */
 export function useBench(key: Ref<string>) {

@@ -1086,6 +1086,27 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/sheets/{id}/header": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Takes the names of the columns from a row; it goes with the rows above it, and
+         *     what the columns hold is recognised anew. That can be undone.
+         */
+        post: operations["post_sheets__id__header"];
+        /** Says that what was passed over above the names is rightly so. */
+        delete: operations["delete_sheets__id__header"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/sheets/{id}/newer": {
         parameters: {
             query?: never;
@@ -2002,7 +2023,7 @@ export interface components {
             place: string;
             /** @description The placeholder or value at fault. */
             placeholder: string;
-            /** @description Its row. */
+            /** @description Its row; 0 where it is of a document that serves all. */
             row: number;
         };
         /** @description A font file. */
@@ -2419,6 +2440,11 @@ export interface components {
         NamedCell: components["schemas"]["CellInfo"] & {
             /** @description The column. */
             column: string;
+        };
+        /** @description The row that holds the names. */
+        NamesIn: {
+            /** @description Its number. */
+            row: number;
         };
         /** @description A field that a template needs. */
         NeedInfo: {
@@ -3137,6 +3163,8 @@ export interface components {
             email?: components["schemas"]["EmailBody"] | null;
             /** @description A condition that chooses records; empty for all. */
             filter: string;
+            /** @description Whether one document serves all chosen records. */
+            joint: boolean;
             /** @description Rows left out by hand. */
             left_out: number[];
             /** @description The locale by which values print. */
@@ -3207,6 +3235,11 @@ export interface components {
             id: number;
             /** @description Its name. */
             name: string;
+            /**
+             * @description What stood above the names and was passed over, until a person says that it is
+             *     rightly so.
+             */
+            passed_over?: string[];
             /** @description What its relations add to each row, after its columns. */
             related: components["schemas"]["RelatedInfo"][];
             /** @description How many rows it has. */
@@ -5894,6 +5927,60 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    post_sheets__id__header: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NamesIn"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SheetInfo"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    delete_sheets__id__header: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SheetInfo"];
                 };
             };
         };

@@ -63,13 +63,16 @@ const titleOf = (number: number) => props.page?.trace[number]?.text ?? ''
 <template>
   <aside class="proof" aria-label="Page">
     <div class="step">
-      <el-button aria-label="Record before" :disabled="!bench.records.length" @click="$emit('step', -1)"
-        >←</el-button
-      >
-      <el-button aria-label="Next record" :disabled="!bench.records.length" @click="$emit('step', 1)"
-        >→</el-button
-      >
-      <template v-if="record">
+      <template v-if="!bench.setup.joint">
+        <el-button aria-label="Record before" :disabled="!bench.records.length" @click="$emit('step', -1)"
+          >←</el-button
+        >
+        <el-button aria-label="Next record" :disabled="!bench.records.length" @click="$emit('step', 1)"
+          >→</el-button
+        >
+      </template>
+      <b v-if="bench.setup.joint && page">One document of {{ page.label }}</b>
+      <template v-else-if="record">
         <b>{{ at + 1 }} of {{ bench.records.length }}</b>
         <span class="label" :title="record.label">{{ record.label }}, row {{ record.row }}</span>
       </template>
@@ -139,7 +142,7 @@ const titleOf = (number: number) => props.page?.trace[number]?.text ?? ''
       <ZoomBar v-model="zoom" />
       <span>{{ page?.count ? count(page.count, 'page') : '' }}</span>
       <span class="code">{{ page?.file_name }}</span>
-      <span><kbd>←</kbd> <kbd>→</kbd> step <kbd>F</kbd> next finding</span>
+      <span v-if="!bench.setup.joint"><kbd>←</kbd> <kbd>→</kbd> step <kbd>F</kbd> next finding</span>
     </div>
   </aside>
 </template>

@@ -4,6 +4,7 @@ import { useRouter } from 'vue-router'
 
 import type { Bench } from '../api/bench'
 import { api, ask, attempt } from '../api/client'
+import { count } from '../api/words'
 
 /** Proofs of chosen records, to the person's own address and nowhere else. */
 const props = defineProps<{ bench: Bench; at: number }>()
@@ -14,6 +15,7 @@ const typed = ref('')
 const to = ref('')
 watch(open, (now) => now && (to.value ||= props.bench.person_email))
 
+const proofs = computed(() => (props.bench.setup.joint ? Math.min(1, rows.value.length) : rows.value.length))
 const rows = computed(() => {
   const records = props.bench.records
   if (which.value === 'this') return records.slice(props.at, props.at + 1).map((r) => r.row)
@@ -44,7 +46,8 @@ async function send() {
     <label class="field"><span>Your own address</span><el-input v-model="to" /></label>
     <template #footer>
       <el-button type="primary" :disabled="!rows.length || !to" @click="send"
-        >Send {{ rows.length }} {{ rows.length === 1 ? 'proof' : 'proofs' }}</el-button
+        >Send {{ count(proofs, 'proof')
+        }}{{ bench.setup.joint ? ` of ${count(rows.length, 'record')}` : '' }}</el-button
       >
       <el-button @click="open = false">Cancel</el-button>
     </template>

@@ -2,7 +2,7 @@
 import { ref } from 'vue'
 import { useRouter } from 'vue-router'
 
-import type { Bench } from '../api/bench'
+import { documents, documentsInWords, type Bench } from '../api/bench'
 import { api, ask, attempt } from '../api/client'
 import { count } from '../api/words'
 
@@ -25,16 +25,14 @@ async function run() {
 </script>
 
 <template>
-  <el-dialog v-model="open" :title="`Run ${count(bench.records.length, 'document')}`" width="440">
+  <el-dialog v-model="open" :title="`Run ${documentsInWords(bench)}`" width="440">
     <p v-if="bench.setup.email">
-      {{ count(bench.records.length, 'document') }} will be made and
-      {{ count(bench.records.length, 'message') }} sent by e-mail. What is sent can't be called back.
+      {{ documentsInWords(bench) }} will be made and {{ count(documents(bench), 'message') }} sent by e-mail.
+      What is sent can't be called back.
     </p>
-    <p v-else>{{ count(bench.records.length, 'document') }} will be made and kept here. Nothing is sent.</p>
+    <p v-else>{{ documentsInWords(bench) }} will be made and kept here. Nothing is sent.</p>
     <template #footer>
-      <el-button type="primary" :loading="starting" @click="run"
-        >Run {{ count(bench.records.length, 'document') }}</el-button
-      >
+      <el-button type="primary" :loading="starting" @click="run">Run {{ documentsInWords(bench) }}</el-button>
       <el-button @click="open = false">Not now</el-button>
     </template>
   </el-dialog>

@@ -3,7 +3,7 @@ import { computed, onMounted, ref, toRef, watch } from 'vue'
 import { useEventListener } from '@vueuse/core'
 import { useRoute, useRouter } from 'vue-router'
 
-import { useBench } from '../api/bench'
+import { documentsInWords, useBench } from '../api/bench'
 import { attempt } from '../api/client'
 import { clock } from '../api/words'
 import PageView from '../parts/PageView.vue'
@@ -77,7 +77,7 @@ useEventListener(window, 'keydown', (event: KeyboardEvent) => {
         type="primary"
         :disabled="!count"
         @click="ready ? (running = true) : router.push(`/dispatches/${dispatch}/preflight`)"
-        >Run {{ count }} {{ count === 1 ? 'document' : 'documents' }}</el-button
+        >Run {{ documentsInWords(bench) }}</el-button
       >
     </div>
     <div class="columns">

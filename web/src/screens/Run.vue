@@ -140,7 +140,7 @@ async function one(item: Item, what: 'retry' | 'send-again' | 'arrived') {
         <th style="width: 190px" />
       </template>
       <template #row="{ row }: { row: Item }">
-        <td class="num quiet">{{ row.row }}</td>
+        <td class="num quiet">{{ row.row || 'all' }}</td>
         <td :title="row.label">{{ row.label }}</td>
         <td><StateWord :state="row.state" /></td>
         <td :title="row.file_name">

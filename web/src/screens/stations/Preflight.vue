@@ -11,7 +11,8 @@ const props = defineProps<{
   change: (work: (bench: Bench) => void) => void
 }>()
 defineEmits<{ pick: [number] }>()
-const rows = computed(() => [...new Set(props.findings?.map((f) => f.row))])
+// 0 is the row of what is wrong with a document of all records.
+const rows = computed(() => [...new Set(props.findings?.map((f) => f.row))].filter(Boolean))
 
 function leaveOut(out: number[]) {
   props.change((b) => (b.setup.left_out = [...new Set([...b.setup.left_out, ...out])].sort((x, y) => x - y)))
@@ -36,9 +37,11 @@ function leaveOut(out: number[]) {
   </ul>
   <ul v-if="notes.length" class="hints">
     <li v-for="note in notes" :key="note.message">
-      {{ count(note.rows.length, 'record') }}: {{ note.message }}
-      <span class="quiet">Rows</span>
-      <template v-for="(row, index) in note.rows.slice(0, 12)" :key="row">
+      <template v-if="note.rows.some(Boolean)"
+        >{{ count(note.rows.length, 'record') }}: {{ note.message }} <span class="quiet">Rows</span></template
+      >
+      <template v-else>{{ note.message }}</template>
+      <template v-for="(row, index) in note.rows.filter(Boolean).slice(0, 12)" :key="row">
         <button type="button" class="plain" @click="$emit('pick', row)">{{ row }}</button>{{
           index + 1 < Math.min(note.rows.length, 12) ? ', ' : ''
         }}
@@ -48,8 +51,10 @@ function leaveOut(out: number[]) {
   </ul>
   <template v-if="findings?.length">
     <div class="line">
-      <span class="say wrong">{{ count(rows.length, 'record') }} with findings</span>
-      <el-button @click="leaveOut(rows)">Leave {{ rows.length }} out</el-button>
+      <span class="say wrong">{{
+        rows.length ? `${count(rows.length, 'record')} with findings` : 'findings'
+      }}</span>
+      <el-button v-if="rows.length" @click="leaveOut(rows)">Leave {{ rows.length }} out</el-button>
     </div>
     <table class="list">
       <colgroup>
@@ -68,17 +73,18 @@ function leaveOut(out: number[]) {
       </thead>
       <tbody>
         <tr v-for="(finding, index) in findings.slice(0, 300)" :key="index">
-          <td class="num quiet">{{ finding.row }}</td>
+          <td class="num quiet">{{ finding.row || '' }}</td>
           <td>
-            <button type="button" class="plain" @click="$emit('pick', finding.row)">
+            <button v-if="finding.row" type="button" class="plain" @click="$emit('pick', finding.row)">
               {{ finding.label }}
             </button>
+            <template v-else>{{ finding.label }}</template>
           </td>
           <td class="why">
             <span v-if="finding.placeholder" class="code name">{{ finding.placeholder }}</span>
             {{ finding.message }}
           </td>
-          <td><el-button text @click="leaveOut([finding.row])">Leave out</el-button></td>
+          <td><el-button v-if="finding.row" text @click="leaveOut([finding.row])">Leave out</el-button></td>
         </tr>
       </tbody>
     </table>

@@ -1,6 +1,7 @@
 <script setup lang="ts">
 import type { Bench } from '../../api/bench'
 import type { Schemas } from '../../api/client'
+import { count } from '../../api/words'
 
 defineProps<{
   bench: Bench
@@ -26,7 +27,21 @@ const locales = [
 
 <template>
   <h2>Result</h2>
-  <p>What is made of each record, and what its file is called.</p>
+  <p>What is made of the records, and what its file is called.</p>
+  <div class="field">
+    <span>One document</span>
+    <el-radio-group
+      :model-value="bench.setup.joint"
+      @change="(v) => change((b) => (b.setup.joint = Boolean(v)))"
+    >
+      <el-radio :value="false">of each record</el-radio>
+      <el-radio :value="true">of all {{ count(bench.records.length, 'record') }} together</el-radio>
+    </el-radio-group>
+    <span v-if="bench.setup.joint" class="quiet"
+      >the template repeats what it holds of each:
+      <span class="code">[:repeat for records] … [:end]</span></span
+    >
+  </div>
   <div class="field">
     <span>Make</span>
     <el-radio-group

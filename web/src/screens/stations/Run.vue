@@ -1,6 +1,6 @@
 <script setup lang="ts">
-import type { Bench } from '../../api/bench'
-import { clock, count, shortDay } from '../../api/words'
+import { documentsInWords, type Bench } from '../../api/bench'
+import { clock, shortDay } from '../../api/words'
 import StateWord from '../../parts/StateWord.vue'
 
 defineProps<{ bench: Bench; ready: boolean }>()
@@ -10,13 +10,10 @@ defineEmits<{ run: [] }>()
 <template>
   <h2>Run</h2>
   <p v-if="ready">
-    Everything is in order for {{ count(bench.records.length, 'document') }}. You may close the page while it
-    runs.
+    Everything is in order for {{ documentsInWords(bench) }}. You may close the page while it runs.
   </p>
   <p v-else>Something still stops the run; Preflight says what.</p>
-  <el-button v-if="ready" type="primary" @click="$emit('run')"
-    >Run {{ count(bench.records.length, 'document') }}</el-button
-  >
+  <el-button v-if="ready" type="primary" @click="$emit('run')">Run {{ documentsInWords(bench) }}</el-button>
   <RouterLink v-else :to="{ path: `/dispatches/${bench.key}/preflight`, query: $route.query }"
     >Go to Preflight</RouterLink
   >
