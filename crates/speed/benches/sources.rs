@@ -13,6 +13,9 @@ use mangle_core::language::Context;
 use mangle_core::records::{Filter, Sheet, View, recognise};
 use mangle_core::value::Locale;
 
+#[global_allocator]
+static ALLOCATOR: mimalloc::MiMalloc = mimalloc::MiMalloc;
+
 const ROWS: u32 = 50_000;
 const COLUMNS: u16 = 30;
 

@@ -15,6 +15,9 @@ use mangle_documents::page::Typesetter;
 use mangle_practice::mailbox::{Mailbox, serve};
 use mangle_server::{Options, Smtp};
 
+#[global_allocator]
+static ALLOCATOR: mimalloc::MiMalloc = mimalloc::MiMalloc;
+
 const NOON: DateTime = DateTime::constant(2026, 11, 23, 12, 0, 0, 0);
 const THREADS: usize = 2;
 

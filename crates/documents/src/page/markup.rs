@@ -9,11 +9,12 @@ mod sections;
 mod table;
 mod tabs;
 
+use std::collections::HashMap;
 use std::fmt::Write;
 use std::sync::Arc;
 
 use super::fonts::FontSet;
-use super::model::{Block, Border, Document, Line, NumberFormat, PageSize, Paragraph, Raise, TextStyle};
+use super::model::{Block, Border, Document, Inline, Line, NumberFormat, PageSize, Paragraph, Raise, TextStyle};
 use super::typeset::AttachedKind;
 
 /// Marks go through the typesetter as links to addresses of this kind.
@@ -42,6 +43,7 @@ pub(super) fn write(document: &Document, wanted: Wanted<'_>) -> Markup {
     let mut writer = Writer {
         out: String::with_capacity(16 << 10),
         styles: Vec::new(),
+        base: most_used(document),
         pictures: Vec::new(),
         wanted,
         page: PageSize::default(),
@@ -71,6 +73,8 @@ struct Writer<'a> {
     out: String,
     /// Looks used so far, each with its line rule; their index is their name.
     styles: Vec<(Arc<TextStyle>, Line)>,
+    /// The look that is set for the whole document.
+    base: Option<(Arc<TextStyle>, Line)>,
     pictures: Vec<Arc<str>>,
     wanted: Wanted<'a>,
     page: PageSize,
@@ -87,6 +91,7 @@ impl Writer<'_> {
     fn finish(self, document: &Document) -> Markup {
         let mut source = String::with_capacity(self.out.len() + 512 * (self.styles.len() + 2));
         let (language, region) = document.language.as_deref().and_then(language).unwrap_or(("en".into(), None));
+        let tag = region.as_ref().map_or(language.clone(), |region| format!("{language}-{region}"));
         let _ = write!(
             source,
             "#import \"/prelude.typ\": *\n#show: office.with({}pt)\n#set text(lang: \"{language}\"",
@@ -98,9 +103,25 @@ impl Writer<'_> {
         if document.hyphenate {
             source.push_str(", hyphenate: true");
         }
+        let of = |(style, line): &(Arc<TextStyle>, Line)| properties(style, *line, &tag, self.wanted.fonts);
+        // What is set for all text is not set again for pieces of it; the language is
+        // the document's.
+        let mut in_force: HashMap<&str, String> = UNSET.iter().map(|(name, value)| (*name, (*value).to_owned())).collect();
+        let (plain, base) = (of(&(Arc::default(), Line::Times(1.0))), self.base.as_ref().map(of).unwrap_or_default());
+        in_force.extend(plain.into_iter().filter(|(name, _)| is_language(name)));
+        for (name, value) in base.into_iter().filter(|(name, _)| !is_language(name)) {
+            if in_force.get(name) != Some(&value) {
+                let _ = write!(source, ", {name}: {value}");
+                in_force.insert(name, value);
+            }
+        }
         source.push_str(")\n");
-        for (index, (style, line)) in self.styles.iter().enumerate() {
-            define(&mut source, index, style, *line, self.wanted.fonts);
+        for (index, style) in self.styles.iter().enumerate() {
+            let _ = write!(source, "#let s{index} = text.with(");
+            for (name, value) in of(style).into_iter().filter(|(name, value)| in_force.get(name) != Some(value)) {
+                let _ = write!(source, "{name}: {value}, ");
+            }
+            source.push_str(")\n");
         }
         if let Some(attached) = self.wanted.attached {
             source.push_str(attached.markup());
@@ -115,6 +136,11 @@ impl Writer<'_> {
         }
         self.styles.push((style.clone(), line));
         self.styles.len() - 1
+    }
+
+    /// Whether text has this look where none is asked for.
+    fn is_base(&self, style: &Arc<TextStyle>, line: Line) -> bool {
+        self.base.as_ref().is_some_and(|(own, l)| *l == line && (Arc::ptr_eq(own, style) || own == style))
     }
 
     /// Blocks below one another, the first where a column, cell or box begins.
@@ -185,48 +211,84 @@ pub(super) fn picture_path(number: usize, part: &str) -> String {
     format!("/picture-{number}.{kind}")
 }
 
-/// Defines a look as a function `sN`.
-fn define(out: &mut String, index: usize, style: &TextStyle, line: Line, fonts: &FontSet) {
+/// What a look sets, each with its value as it is written. `language` is the
+/// document's own.
+fn properties(style: &TextStyle, line: Line, language: &str, fonts: &FontSet) -> Vec<(&'static str, String)> {
     let font = fonts.stand_in(&style.font);
     let size = if style.raise == Raise::None { style.size } else { style.size * 0.65 };
     let (mut top, mut bottom) = edges(style, line, fonts);
     // Text raised by hand makes room for itself; an index does not.
     top += style.shift.max(0.0);
     bottom += (-style.shift).max(0.0);
-    let _ = write!(
-        out,
-        "#let s{index} = text.with(font: ({}, ..others), size: {}pt, top-edge: {}pt, bottom-edge: {}pt, weight: {}, style: \"{}\"",
-        literal(&font.shown),
-        round(size),
-        round(top),
-        round(-bottom),
-        if style.bold { 700 } else { 400 },
-        if style.italic { "italic" } else { "normal" }
-    );
-    if let Some(color) = &style.color {
-        let _ = write!(out, ", fill: rgb(\"#{color}\")");
-    }
-    if style.tracking != 0.0 {
-        let _ = write!(out, ", tracking: {}pt", round(style.tracking.clamp(-20.0, 100.0)));
-    }
-    if style.kerning.is_some_and(|from| style.size >= from) {
-        out.push_str(", kerning: true");
-    }
     let raised = match style.raise {
         Raise::Super => style.size * 0.33,
         Raise::Sub => -style.size * 0.14,
         Raise::None => 0.0,
     } + style.shift;
-    if raised != 0.0 {
-        let _ = write!(out, ", baseline: {}pt", round(-raised));
-    }
-    if let Some((language, region)) = style.language.as_deref().and_then(language) {
-        let _ = write!(out, ", lang: \"{language}\"");
-        if let Some(region) = region {
-            let _ = write!(out, ", region: \"{region}\"");
+    let (lang, region) = style.language.as_deref().and_then(self::language).map_or_else(
+        || language.split_once('-').map_or((language.to_owned(), None), |(l, r)| (l.to_owned(), Some(r.to_owned()))),
+        |(lang, region)| (lang, region),
+    );
+    vec![
+        ("font", format!("({}, ..others)", literal(&font.shown))),
+        ("size", format!("{}pt", round(size))),
+        ("top-edge", format!("{}pt", round(top))),
+        ("bottom-edge", format!("{}pt", round(-bottom))),
+        ("weight", if style.bold { "700" } else { "400" }.to_owned()),
+        ("style", if style.italic { "\"italic\"" } else { "\"normal\"" }.to_owned()),
+        ("fill", style.color.as_ref().map_or("luma(0)".to_owned(), |c| fill(Some(c)))),
+        ("tracking", format!("{}pt", round(style.tracking.clamp(-20.0, 100.0)))),
+        ("kerning", style.kerning.is_some_and(|from| style.size >= from).to_string()),
+        ("baseline", format!("{}pt", round(-raised + 0.0))),
+        ("lang", format!("\"{lang}\"")),
+        ("region", region.map_or("none".to_owned(), |r| format!("\"{r}\""))),
+    ]
+}
+
+fn is_language(name: &str) -> bool {
+    matches!(name, "lang" | "region")
+}
+
+/// What text has where nothing is set: [`properties`] of such a look.
+const UNSET: [(&str, &str); 6] =
+    [("weight", "400"), ("style", "\"normal\""), ("fill", "luma(0)"), ("tracking", "0pt"), ("kerning", "false"), ("baseline", "0pt")];
+
+/// A look with its line rule, and how much text has it.
+type Counted<'a> = (&'a Arc<TextStyle>, Line, usize);
+
+/// The look of most of a document's text: what is set for all of it need not be set
+/// again for each piece.
+fn most_used(document: &Document) -> Option<(Arc<TextStyle>, Line)> {
+    let mut counted: Vec<Counted<'_>> = Vec::new();
+    document.sections.iter().for_each(|section| count_blocks(&section.blocks, &mut counted));
+    let (style, line, _) = counted.into_iter().max_by_key(|(_, _, count)| *count)?;
+    // The document's language is set apart; what is raised is not most of any text.
+    let spoken = |tag: &Option<Arc<str>>| tag.as_deref().and_then(language);
+    let same = style.language.is_none() || spoken(&style.language) == spoken(&document.language);
+    (same && style.raise == Raise::None && style.shift == 0.0).then(|| (style.clone(), line))
+}
+
+fn count_blocks<'a>(blocks: &'a [Block], counted: &mut Vec<Counted<'a>>) {
+    for block in blocks {
+        match block {
+            Block::Paragraph(paragraph) => paragraph.inlines.iter().for_each(|i| count_inline(i, paragraph.line, counted)),
+            Block::Table(table) => table.rows.iter().flat_map(|r| &r.cells).for_each(|c| count_blocks(&c.blocks, counted)),
         }
     }
-    out.push_str(")\n");
+}
+
+fn count_inline<'a>(inline: &'a Inline, line: Line, counted: &mut Vec<Counted<'a>>) {
+    match inline {
+        Inline::Text(text, style) => {
+            match counted.iter_mut().find(|(own, l, _)| *l == line && (Arc::ptr_eq(own, style) || *own == style)) {
+                Some((_, _, count)) => *count += text.len(),
+                None => counted.push((style, line, text.len())),
+            }
+        }
+        Inline::Marked(_, inner) => count_inline(inner, line, counted),
+        Inline::Link(_, inner) => inner.iter().for_each(|i| count_inline(i, line, counted)),
+        _ => {}
+    }
 }
 
 fn language(tag: &str) -> Option<(String, Option<String>)> {

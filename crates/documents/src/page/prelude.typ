@@ -80,7 +80,7 @@
   }
 }
 
-#let proof = place(center + horizon, rotate(-38deg, text(font: "Liberation Sans", size: 132pt, weight: 700, fill: rgb(168, 64, 44, 60), tracking: 6pt, "PROOF")))
+#let proof = place(center + horizon, rotate(-38deg, text(font: "Liberation Sans", size: 132pt, weight: 700, fill: rgb(168, 64, 44, 60), tracking: 6pt, top-edge: "cap-height", bottom-edge: "baseline", style: "normal", kerning: false, "PROOF")))
 
 // A place that a signer fills in: a line to write on, found again by its number.
 #let signer(number, width, height) = box(width: width, height: height, stroke: (bottom: 0.5pt + luma(60%)), place(top + left, [#metadata((number, width / 1pt, height / 1pt))<signer>]))
@@ -133,7 +133,7 @@
 
 // Words as large as their frame.
 #let large-words(words, font, paint, width, height) = context {
-  let own = text(font: font, size: 100pt, fill: paint, top-edge: "cap-height", bottom-edge: "baseline", words)
+  let own = text(font: font, size: 100pt, weight: 400, style: "normal", tracking: 0pt, fill: paint, top-edge: "cap-height", bottom-edge: "baseline", words)
   let size = measure(own)
   if size.width > 0pt and size.height > 0pt {
     scale(x: width / size.width * 100%, y: height / size.height * 100%, reflow: true, own)
@@ -143,7 +143,7 @@
 // A frame in place of what can't be drawn.
 #let instead(label, width, height) = block(
   width: width, height: height, stroke: (thickness: 0.5pt, paint: luma(55%), dash: "dashed"), clip: true,
-  align(center + horizon, text(font: "Liberation Sans", size: 8pt, fill: luma(40%), label)),
+  align(center + horizon, text(font: "Liberation Sans", size: 8pt, weight: 400, style: "normal", tracking: 0pt, top-edge: "cap-height", bottom-edge: "baseline", fill: luma(40%), label)),
 )
 
 // The least height of a row: a strut beside the content.

@@ -92,10 +92,10 @@ impl Writer<'_> {
             }
             return;
         }
-        let name = self.style(style, line);
-        let mut wrapped = match style.caps {
-            true => format!("s{name}({})", literal(&text.to_uppercase())),
-            false => format!("s{name}({})", literal(text)),
+        let text = if style.caps { literal(&text.to_uppercase()) } else { literal(text) };
+        let mut wrapped = match self.is_base(style, line) {
+            true => text,
+            false => format!("s{}({text})", self.style(style, line)),
         };
         if style.underline != Underline::None {
             let paint = style.underline_color.as_ref().or(style.color.as_ref()).map_or("auto".to_owned(), |c| fill(Some(c)));
