@@ -1,6 +1,7 @@
 //! Sheets: CSV, XLSX, ODS and JSON in and out.
 
 mod csv;
+mod merged;
 mod workbook;
 mod write;
 

@@ -122,6 +122,11 @@ fn a_semicolon_list_in_windows_1252_reads_its_decimal_commas() {
 /// A workbook of the least parts: its sheet's rows, its styles' formats, and
 /// whether its days count from 1904.
 fn workbook(rows: &str, from_1904: bool) -> Vec<u8> {
+    workbook_with(rows, "", from_1904)
+}
+
+/// The same with what stands behind the rows.
+fn workbook_with(rows: &str, behind: &str, from_1904: bool) -> Vec<u8> {
     let main = "http://schemas.openxmlformats.org/spreadsheetml/2006/main";
     let office = "http://schemas.openxmlformats.org/officeDocument/2006/relationships";
     let package = "http://schemas.openxmlformats.org/package/2006";
@@ -155,7 +160,7 @@ fn workbook(rows: &str, from_1904: bool) -> Vec<u8> {
             "xl/styles.xml",
             format!("<styleSheet xmlns=\"{main}\"><cellXfs count=\"2\"><xf numFmtId=\"0\"/><xf numFmtId=\"14\"/></cellXfs></styleSheet>"),
         ),
-        ("xl/worksheets/sheet1.xml", format!("<worksheet xmlns=\"{main}\"><sheetData>{rows}</sheetData></worksheet>")),
+        ("xl/worksheets/sheet1.xml", format!("<worksheet xmlns=\"{main}\"><sheetData>{rows}</sheetData>{behind}</worksheet>")),
     ])
 }
 
@@ -229,6 +234,53 @@ fn an_opendocument_sheet_reads_with_its_repeats() {
     assert_eq!((sheet.header.as_slice(), sheet.rows.len()), (["Ref", "Due", "Paid"].map(String::from).as_slice(), 2));
     assert!(matches!(&sheet.rows[1][1], Cell::Date(moment) if moment.date().to_string() == "2026-11-23"), "{:?}", sheet.rows[1]);
     assert_eq!(sheet.rows[1][2], Cell::Bool(true));
+}
+
+/// The one sheet of a file, a line a row, its header first.
+fn told(name: &str, bytes: Vec<u8>) -> Vec<String> {
+    let sheet = read(name, bytes.into()).expect("reads").remove(0);
+    let rows = sheet.rows.iter().map(|row| row.iter().map(Cell::as_text).collect::<Vec<_>>().join(" | "));
+    std::iter::once(sheet.header.join(" | ")).chain(rows).collect()
+}
+
+#[test]
+fn cells_joined_over_rows_are_each_rows_own_and_hidden_ones_are_read() {
+    let row = |number: u8, more: &str, cells: &[(&str, &str)]| {
+        let cells: String = cells.iter().map(|(at, text)| text_cell(at, text)).collect();
+        format!("<row r=\"{number}\"{more}>{cells}</row>")
+    };
+    let rows = [
+        row(1, "", &[("A1", "Pontoon"), ("B1", "Berth"), ("C1", "Note")]),
+        row(2, "", &[("A2", "A"), ("B2", "A1"), ("C2", "both")]),
+        row(3, " hidden=\"1\"", &[("B3", "A2")]),
+        row(4, "", &[("A4", "B"), ("B4", "B1")]),
+    ];
+    let joined =
+        "<mergeCells count=\"3\"><mergeCell ref=\"A2:A3\"/><mergeCell ref=\"B4:C4\"/><mergeCell ref=\"A4:A1048576\"/></mergeCells>";
+    let want = ["Pontoon | Berth | Note", "A | A1 | both", "A | A2 | ", "B | B1 | "];
+    assert_eq!(told("a.xlsx", workbook_with(&rows.concat(), joined, false)), want);
+
+    let name = |prefix: &str| format!("urn:oasis:names:tc:opendocument:xmlns:{prefix}:1.0");
+    let cell =
+        |text: &str, more: &str| format!("<table:table-cell office:value-type=\"string\"{more}><text:p>{text}</text:p></table:table-cell>");
+    let row = |cells: &[String]| format!("<table:table-row>{}</table:table-row>", cells.concat());
+    let (covered, blank) = ("<table:covered-table-cell/>".to_owned(), "<table:table-cell/>".to_owned());
+    let content = format!(
+        "<office:document-content xmlns:office=\"{}\" xmlns:table=\"{}\" xmlns:text=\"{}\"><office:body><office:spreadsheet><table:table table:name=\"Berths\">{}{}{}{}</table:table></office:spreadsheet></office:body></office:document-content>",
+        name("office"),
+        name("table"),
+        name("text"),
+        row(&[cell("Pontoon", ""), cell("Berth", ""), cell("Note", "")]),
+        row(&[cell("A", " table:number-rows-spanned=\"2\""), cell("A1", ""), cell("both", "")]),
+        row(&[covered.clone(), cell("A2", ""), blank.clone()]),
+        row(&[cell("B", ""), cell("B1", " table:number-columns-spanned=\"2\""), covered]),
+    );
+    let bytes = parts(&[
+        ("mimetype", "application/vnd.oasis.opendocument.spreadsheet".to_owned()),
+        ("content.xml", content),
+        ("META-INF/manifest.xml", "<manifest:manifest xmlns:manifest=\"urn:oasis:names:tc:opendocument:xmlns:manifest:1.0\"/>".to_owned()),
+    ]);
+    assert_eq!(told("a.ods", bytes), want);
 }
 
 #[test]

@@ -3,12 +3,12 @@
 use std::io::Cursor;
 use std::sync::Arc;
 
-use calamine::{Data, Ods, Reader, Xlsx, open_workbook_from_rs};
+use calamine::{Data, Dimensions, Ods, Reader, Xlsx, open_workbook_from_rs};
 use jiff::civil::DateTime;
 use mangle_core::records::{Cell, RawSheet};
 use mangle_core::value::number::from_binary;
 
-use super::sheet;
+use super::{merged, sheet};
 use crate::OpenError;
 use crate::package::Package;
 
@@ -19,8 +19,11 @@ pub(super) fn read(bytes: Arc<[u8]>) -> Result<Vec<RawSheet>, OpenError> {
     if package.has("xl/workbook.xml") {
         let mut workbook: Xlsx<_> = open_workbook_from_rs(cursor).map_err(|e: calamine::XlsxError| OpenError::Damaged(e.to_string()))?;
         let mut found = Vec::new();
+        // Looking for joined cells takes a second pass: most workbooks have none.
+        let joins = package.names().into_iter().any(|part| part.starts_with("xl/worksheets/") && holds(&package, part, b"mergeCell "));
         for name in workbook.sheet_names() {
-            let sheet = sheet(&name, rows(&mut workbook, &name)?)?;
+            let merged = if joins { workbook.merge_cells_by_sheet_name(&name).unwrap_or_default() } else { Vec::new() };
+            let sheet = sheet(&name, rows(&mut workbook, &name, &merged)?)?;
             if !sheet.rows.is_empty() {
                 found.push(sheet);
             }
@@ -31,10 +34,19 @@ pub(super) fn read(bytes: Arc<[u8]>) -> Result<Vec<RawSheet>, OpenError> {
         && package.part("mimetype").is_ok_and(|m| m.starts_with(b"application/vnd.oasis.opendocument.spreadsheet"))
     {
         let workbook: Ods<_> = open_workbook_from_rs(cursor).map_err(|e: calamine::OdsError| OpenError::Damaged(e.to_string()))?;
-        return sheets(workbook);
+        let merged = match holds(&package, "content.xml", b"number-rows-spanned") {
+            true => package.part("content.xml").map(|content| merged::of_tables(&content)).unwrap_or_default(),
+            false => Vec::new(),
+        };
+        return sheets(workbook, &merged);
     }
     let found = if package.has("word/document.xml") { "a DOCX document" } else { "a zip archive" };
     Err(OpenError::WrongKind { found, wanted: "a CSV, XLSX or ODS file", remedy: "save the sheet in one of these forms" })
+}
+
+/// Whether a text stands in a part.
+fn holds(package: &Package, part: &str, text: &[u8]) -> bool {
+    package.part(part).is_ok_and(|bytes| memchr::memmem::find(&bytes, text).is_some())
 }
 
 /// The most cells between the first and the last that hold anything.
@@ -42,7 +54,7 @@ const MOST_CELLS: u64 = 20_000_000;
 
 /// The rows of a sheet from its first cell to its last. Refused when these lie so
 /// far apart that the table between them would fill the memory.
-fn rows(workbook: &mut Xlsx<Cursor<Arc<[u8]>>>, name: &str) -> Result<Vec<Vec<Cell>>, OpenError> {
+fn rows(workbook: &mut Xlsx<Cursor<Arc<[u8]>>>, name: &str, merged: &[Dimensions]) -> Result<Vec<Vec<Cell>>, OpenError> {
     let damaged = |e: calamine::XlsxError| OpenError::Damaged(format!("the sheet “{name}”: {e}"));
     let mut cells = match workbook.worksheet_cells_reader(name) {
         Ok(cells) => cells,
@@ -77,18 +89,22 @@ fn rows(workbook: &mut Xlsx<Cursor<Arc<[u8]>>>, name: &str) -> Result<Vec<Vec<Ce
     for (row, column, value) in found {
         rows[(row - first.0) as usize][(column - first.1) as usize] = value;
     }
+    merged::fill_down(&mut rows, first, merged);
     Ok(rows)
 }
 
-fn sheets<R>(mut workbook: R) -> Result<Vec<RawSheet>, OpenError>
+fn sheets<R>(mut workbook: R, merged: &[Vec<Dimensions>]) -> Result<Vec<RawSheet>, OpenError>
 where
     R: Reader<Cursor<Arc<[u8]>>>,
     R::Error: std::fmt::Display,
 {
     let mut found = Vec::new();
-    for name in workbook.sheet_names() {
+    for (at, name) in workbook.sheet_names().into_iter().enumerate() {
         let range = workbook.worksheet_range(&name).map_err(|e| OpenError::Damaged(format!("the sheet “{name}”: {e}")))?;
-        let rows = range.rows().map(|row| row.iter().map(cell).collect()).collect();
+        let mut rows: Vec<Vec<Cell>> = range.rows().map(|row| row.iter().map(cell).collect()).collect();
+        if let (Some(first), Some(merged)) = (range.start(), merged.get(at)) {
+            merged::fill_down(&mut rows, first, merged);
+        }
         let sheet = sheet(&name, rows)?;
         if !sheet.rows.is_empty() {
             found.push(sheet);

@@ -555,7 +555,87 @@ def whole():
     doc.save("whole-quote")
 
 
+CLAUSES = (
+    "The holder moors the vessel only at the berth that this agreement names",
+    "lines, fenders and springs are the holder's own and are renewed before they chafe through",
+    "whoever leaves for more than three nights tells the office, which may lend the berth to a visitor meanwhile",
+    "the quay takes no charge of what is left on the pontoons",
+    "shore power is metered from the first of April; the meter is read when the vessel leaves",
+    "in a gale warning the yard may shift any vessel, and does so with the care of a good seaman",
+    "children under twelve wear a lifejacket on the pontoons",
+    "grinding, sanding and spraying are for the hard standing, behind screens, between eight and six",
+    "waste oil, filters and flares go to the cabinet by the fuel berth and nowhere else",
+    "dogs are welcome on a lead",
+    "a vessel that lies idle for twelve months without a word from its holder is lifted at its holder's cost",
+    "visitors' cars stand in the upper car park",
+    "the crane lifts up to 18 t; slings are placed where the builder's drawing shows them",
+    "an insurance of at least 3,000,000.00 is kept throughout, and its certificate is shown each spring",
+)
+
+
+def prose(number, sentences):
+    """Sentences that differ from one number to the next, always the same for one."""
+    out = []
+    for at in range(sentences):
+        first = CLAUSES[(number * 5 + at * 3) % len(CLAUSES)]
+        second = CLAUSES[(number * 7 + at * 11 + 4) % len(CLAUSES)]
+        joint = ("; ", ", and ", ". In the same way, ", ", except that ")[(number + at) % 4]
+        out.append(first[0].upper() + first[1:] + joint + second + ".")
+    return " ".join(out)
+
+
+def offices():
+    """Whole documents as an office has them."""
+    right = '<w:jc w:val="right"/>'
+    numbers = '<w:abstractNum w:abstractNumId="0">' + levels(("decimal", "%1.", 567, 567, ""), ("decimal", "%1.%2", 567, 567, ""), ("lowerLetter", "%3)", 1134, 567, "")) + '</w:abstractNum><w:num w:numId="1"><w:abstractNumId w:val="0"/></w:num>'
+    foot = lambda doc, words: doc.edge("footer", p(t(f"{words}\t\tPage ") + field("PAGE", "1") + t(" of ") + field("NUMPAGES", "9"), style="Header"))
+
+    doc = Doc()
+    doc.numbering = numbers
+    doc.tail = doc.section(foot(doc, "Berth licence BL-2027-014"))
+    doc.add(p("Berth licence", style="Title"), p("for the season of 2027, between Brackwater Quay and the holder named below."))
+    doc.add(table((2600, 6460), *[row(cell(p(t(a, "<w:b/>")), 2600), cell(b, 6460)) for a, b in (("Holder", "Femke Achterberg, Havenstraat 12, 1411 AB Naarden"), ("Vessel", "Stille Wind, sail, 9.85 m over all, 3.05 m beam"), ("Berth", "A09, with shore power of 16 A"), ("Fee", "1,960.00 a year, in two parts; see article 2"))]))
+    for article in range(1, 13):
+        doc.add(p(f"Article {article}", '<w:numPr><w:ilvl w:val="0"/><w:numId w:val="1"/></w:numPr>', "Heading2"))
+        for clause in range(1 + article % 3):
+            doc.add(item(prose(article * 3 + clause, 2 + (article + clause) % 3), 1, 1, "Plain").replace("</w:pPr>", '<w:spacing w:after="120"/></w:pPr>', 1))
+        if article % 4 == 2:
+            doc.add(table((5000, 2000, 2060), *[row(cell(a, 5000), cell(p(b, right), 2000), cell(p(c, right), 2060)) for a, b, c in (("Part", "Due", "Sum"), ("First", "1 March", "980.00"), ("Second", "1 July", "980.00"))], style="Banded", look="0420"))
+    doc.add(p("Signed:", '<w:keepNext/><w:spacing w:before="400"/>'), table((4530, 4530), row(cell("The holder", 4530), cell("The harbour master", 4530), props='<w:trHeight w:val="1100"/><w:cantSplit/>')))
+    doc.save("whole-licence")
+
+    doc = Doc()
+    doc.tail = doc.section(foot(doc, "Harbour rules"))
+    doc.numbering = numbers
+    doc.add(p("Harbour rules", style="Title"), p(prose(1, 3)))
+    for chapter in range(1, 11):
+        doc.add(p(f"Chapter {chapter}", '<w:pageBreakBefore/>' if chapter % 4 == 0 else "", "Heading1"), p(prose(chapter, 2), '<w:jc w:val="both"/>'))
+        for part in range(1, 4):
+            doc.add(p(f"Of the {('quay', 'yard', 'crane')[part - 1]}", style="Heading2"), p(prose(chapter * 10 + part, 4), '<w:jc w:val="both"/>'), p(prose(chapter * 17 + part, 3), '<w:ind w:left="567" w:right="567"/>', "Serif"))
+        doc.add(*[item(prose(chapter * 5 + n, 1), 1, 1) for n in range(3)])
+    doc.save("whole-rules")
+
+    doc = Doc()
+    rel = doc.picture("mark.png", 120, 60)
+    head = doc.edge("header", p(t("Brackwater Quay Yard\t\tSurvey report RC-2031"), style="Header"))
+    doc.tail = doc.section(head + foot(doc, "Femke Achterberg"))
+    doc.add(p("Survey report", style="Title"), p(prose(4, 3)))
+    for finding in range(1, 13):
+        doc.add(p(f"{finding}. {('Rot', 'Rust', 'Blisters', 'Wear')[finding % 4]} at frame {finding * 2}", style="Heading2"), p(prose(finding * 2, 2)))
+        doc.add(p(inline(finding * 2, 150, 75, pic(finding * 2, rel, 150, 75)) + t("  ") + inline(finding * 2 + 1, 150, 75, pic(finding * 2 + 1, rel, 150, 75))))
+        doc.add(table((1500, 5200, 2360), *[row(cell(a, 1500), cell(b, 5200), cell(p(c, right), 2360)) for a, b, c in (("Hours", prose(finding, 1), f"{finding * 37}.50"), ("Parts", "as the builder's list says", f"{finding * 12}.00"))]))
+    doc.save("whole-report")
+
+    doc = Doc()
+    doc.tail = doc.section(foot(doc, "Invoice 2026-0418"))
+    doc.add(p("Brackwater Quay", style="Plain"), p("4 Slipway Lane", style="Plain"), p("Brackwater BQ1 1AA", '<w:spacing w:after="500"/>', "Plain"), p("Invoice 2026-0418", style="Heading1"), p(t("Number\t2026-0418"), '<w:tabs><w:tab w:val="left" w:pos="2268"/></w:tabs>', "Plain"), p(t("Due\t31 December 2026"), '<w:tabs><w:tab w:val="left" w:pos="2268"/></w:tabs><w:spacing w:after="200"/>', "Plain"))
+    lines = [row(cell(f"{n}", 700), cell(CLAUSES[n % len(CLAUSES)][:70].rstrip() if n % 3 else "Shore power", 5000), cell(p(f"{n % 5 + 1}", right), 1200), cell(p(f"{n * 41}.25", right), 2160), props="<w:cantSplit/>") for n in range(1, 41)]
+    doc.add(table((700, 5000, 1200, 2160), row(*[cell(p(t(c, "<w:b/>")), w) for c, w in zip(("No", "Item", "Count", "Sum"), (700, 5000, 1200, 2160))], props="<w:tblHeader/>"), *lines, style="Banded", look="0420"))
+    doc.add(*[p(t(f"{words}\t{amount}"), '<w:tabs><w:tab w:val="decimal" w:pos="8500"/></w:tabs>', "Plain") for words, amount in (("Net", "33,825.00"), ("VAT 19 %", "6,426.75"), ("Total", "40,251.75"))], p(prose(9, 2), '<w:spacing w:before="300"/>'))
+    doc.save("whole-invoice")
+
+
 if __name__ == "__main__":
-    for make in (text, paragraphs, lists, tables, pages, drawings, whole):
+    for make in (text, paragraphs, lists, tables, pages, drawings, whole, offices):
         make()
     print(len(list(HERE.glob("*.docx"))), "files")

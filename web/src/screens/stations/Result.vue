@@ -90,7 +90,9 @@ const locales = [
       :model-value="bench.setup.name"
       @update:model-value="(text: string) => change((b) => (b.setup.name = text), true)"
     />
-    <span v-if="page?.file_name" class="quiet">for this record: {{ page.file_name }}</span>
+    <span v-if="page?.file_name" class="quiet"
+      >{{ bench.setup.joint ? 'here' : 'for this record' }}: {{ page.file_name }}</span
+    >
   </label>
   <div class="field">
     <span>Numbers and dates read as in</span>
@@ -102,7 +104,7 @@ const locales = [
       <el-option v-for="[tag, label] in locales" :key="tag" :value="tag ?? ''" :label="label ?? ''" />
     </el-select>
   </div>
-  <div class="field">
+  <div v-if="!bench.setup.joint" class="field">
     <span>or as each record says, in the column</span>
     <el-select
       :model-value="bench.setup.locale_column || undefined"
