@@ -193,3 +193,30 @@ async fn a_run_by_keyboard_alone() -> Result<()> {
     assert!(Path::new(&b.path().await?).starts_with("/runs"));
     b.close().await
 }
+
+#[tokio::test(flavor = "multi_thread")]
+async fn one_document_of_all_records() -> Result<()> {
+    let folder = tempfile::tempdir()?;
+    let program = Program::demo(folder.path())?;
+    let b = Browser::open(&program.address).await?;
+    b.go("/dispatches/berth-list/result").await?;
+    b.text("b", "One document of all 213 records").await?;
+    // Of each record alone the template asks for what is not there, and says so.
+    b.click("of each record").await?;
+    b.text("p", "“records” is all records of a run").await?;
+    b.text("button", "Run 213 documents").await?;
+    b.click("of all 213 records together").await?;
+    b.text("b", "One document of all 213 records").await?;
+    b.click("Preflight").await?;
+    b.text("p", "213 records checked").await?;
+    b.click("Run 1 document of 213 records").await?;
+    b.text("p", "Nothing is sent").await?;
+    b.text("footer//button", "Run 1 document of 213 records").await?.click().await?;
+    b.text("span", "1 of 1 document done").await?;
+    b.text("td", "all 213 records").await?;
+    b.text("a", "Berth list 2026-11-23").await?;
+    // Each row knows the document that it stands in.
+    b.go("/sheets/1/row/3").await?;
+    b.text("td", "Berth list 2026-11-23").await?;
+    b.close().await
+}

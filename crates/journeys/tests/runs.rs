@@ -289,10 +289,10 @@ fn one_document_serves_all_records_of_a_run() -> Result<()> {
     assert_eq!(run["count"], 1, "{run}");
     wait(&program, &run["id"], |r| r["delivered"] == 1)?;
     let items = ask("GET", &format!("{}/api/runs/{}/items", program.address, run["id"]), None)?;
-    assert_eq!(items["items"][0]["label"], "all 3 records", "{items}");
+    assert_eq!(items[0]["label"], "all 3 records", "{items}");
     let pdf = folder.path().join("list.pdf");
     let path = pdf.to_string_lossy().into_owned();
-    tool("curl", &["-sS", "-o", &path, &format!("{}/api/items/{}/documents/pdf", program.address, items["items"][0]["id"])]);
+    tool("curl", &["-sS", "-o", &path, &format!("{}/api/items/{}/documents/pdf", program.address, items[0]["id"])]);
     let text = tool("pdftotext", &["-layout", &path, "-"]);
     assert!(text.contains("3 berths, 1 of them lived on; yearly fees of €525.50."), "{text}");
     assert!(text.contains("Pontoon A") && text.contains("Moss, Oriel") && text.contains("2 berths") && !text.contains("Hale"), "{text}");

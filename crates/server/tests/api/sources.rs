@@ -314,7 +314,7 @@ async fn lists_within_json_are_sheets_of_their_own_that_hang_together() {
         .await;
     done(&office, "POST", "/api/sheets/2/rows", json!({ "what": "Add 1 row", "added": [{ "cells": ["RC-2/1", "RC-2", "Sail", "2"] }] }))
         .await;
-    let chosen = |filter: &str| format!("/api/sheets/1/rows?filter={}", filter.replace(' ', "%20"));
+    let chosen = |filter: &str| format!("/api/sheets/1/rows?filter={}", filter.replace(' ', "%20").replace('"', "%22"));
     for (filter, total) in
         [("sum(lines.qty) = 31", 1), ("count(lines) = 1", 1), ("count(lines.photos) = 1", 1), ("owner.name = \"Tom\"", 1)]
     {
