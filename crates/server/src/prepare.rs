@@ -77,6 +77,9 @@ impl LoadedSheet {
     }
 }
 
+/// The most rows that an open sheet takes over one by one.
+const MOST_PATCHED: usize = 5_000;
+
 /// How many templates and sheets are kept ready.
 const KEPT: usize = 12;
 
@@ -144,9 +147,13 @@ impl App {
         lock(&self.sheets).clear();
     }
 
-    /// Takes over what was written into cells of some rows: the sheet itself is kept
-    /// in use; others may be related to it and are forgotten.
-    pub(crate) async fn cells_changed(&self, id: i64, rows: Vec<usize>) -> Result<(), Refused> {
+    /// Takes over rows that were written, added, deleted or moved: the sheet itself is
+    /// kept in use; others may be related to it and are forgotten.
+    pub(crate) async fn rows_changed(&self, id: i64, rows: Vec<usize>) -> Result<(), Refused> {
+        if rows.len() > MOST_PATCHED {
+            self.forget_sheets();
+            return Ok(());
+        }
         let _one_at_a_time = self.patching.lock().await;
         let changes = self.sheet_changes.fetch_add(1, Ordering::AcqRel) + 1;
         let open = {

@@ -123,7 +123,7 @@ pub fn obstacles(ties: &[TieState], plan: &Plan) -> Vec<Obstacle> {
 pub fn check(plan: &Plan, scope: &Scope<'_>, document: Vec<FillError>) -> Result<Outline, Vec<Finding>> {
     let record = scope.record.number;
     // In a joint document the record at fault is that of the turn.
-    let at_fault = |e: &FillError| e.turn_of.filter(|_| plan.joint).unwrap_or(record);
+    let at_fault = |e: &FillError| e.turn_of.filter(|_| plan.joint).map_or(record, |row| row as usize);
     let mut findings: Vec<Finding> = document.into_iter().map(|e| of_fill(at_fault(&e), e.place.words(), &e)).collect();
     let name = match plan.name.fill(scope) {
         Ok(text) => match file_name(&text) {
@@ -168,7 +168,7 @@ pub fn check(plan: &Plan, scope: &Scope<'_>, document: Vec<FillError>) -> Result
         Some(Ok(message)) => Some(message),
         Some(Err(fault)) => {
             let (place, placeholder) = match &fault {
-                MessageFault::Fill { field, error } => ((*field).to_owned(), error.placeholder.clone()),
+                MessageFault::Fill { field, error } => ((*field).to_owned(), error.placeholder.to_string()),
                 MessageFault::Address { field, .. } => ((*field).to_owned(), String::new()),
                 MessageFault::NoRecipient => ("to".to_owned(), String::new()),
             };
@@ -193,7 +193,7 @@ fn of_fill(record: usize, place: &str, error: &FillError) -> Finding {
         record,
         code: error.error.fault.code().to_owned(),
         place: place.to_owned(),
-        placeholder: error.placeholder.clone(),
+        placeholder: error.placeholder.to_string(),
         message: error.error.to_string(),
     }
 }

@@ -1,25 +1,35 @@
-//! A sheet that is in use takes over what was written into some of its cells,
+//! A sheet that is in use takes over rows that were written, added, deleted or moved,
 //! without being read anew.
+
+use std::collections::HashMap;
 
 use super::{Cell, Computed, Record, Sheet};
 use crate::language::Context;
 use crate::value::Value;
 
 impl Sheet {
-    /// Takes over rows whose cells changed, given by column; what relations add to
-    /// them stays. False where a computed column is of another type now: then the sheet
-    /// must be read anew.
-    pub fn patch(&mut self, rows: &[(usize, Vec<Cell>)], computed: &Computed, context: &Context) -> bool {
-        for (number, cells) in rows {
-            let Some(at) = self.place(*number) else { return false };
-            let before = &self.records[at];
-            let read = self.schema.columns().iter().zip(before.values()).enumerate();
-            let values: Vec<Value> = read
-                .map(|(at, (column, old))| cells.get(at).map_or_else(|| old.clone(), |cell| column.value(cell, context.reading)))
-                .collect();
-            let mut record = Record::new(self.schema.clone(), values, *number);
-            computed.fill(&mut record, context);
-            self.records[at] = record;
+    /// Takes over rows whose cells changed, given by column, and the order in which all
+    /// rows stand now; what relations add to a row stays. False where the sheet must be
+    /// read anew: a row is not known, or a computed column is of another type now.
+    pub fn patch(&mut self, changed: &[(usize, Vec<Cell>)], order: &[usize], computed: &Computed, context: &Context) -> bool {
+        let changed: HashMap<usize, &[Cell]> = changed.iter().map(|(number, cells)| (*number, cells.as_slice())).collect();
+        let mut kept: HashMap<usize, Record> = std::mem::take(&mut self.records).into_iter().map(|r| (r.number, r)).collect();
+        self.records.reserve(order.len());
+        for number in order {
+            let before = kept.remove(number);
+            let record = match (changed.get(number), before) {
+                (Some(cells), before) => {
+                    let old = |at: usize| before.as_ref().and_then(|b| b.values().get(at).cloned()).unwrap_or(Value::Blank);
+                    let columns = self.schema.columns().iter().enumerate();
+                    let values = columns.map(|(at, column)| cells.get(at).map_or_else(|| old(at), |c| column.value(c, context.reading)));
+                    let mut record = Record::new(self.schema.clone(), values.collect(), *number);
+                    computed.fill(&mut record, context);
+                    record
+                }
+                (None, Some(before)) => before,
+                (None, None) => return false,
+            };
+            self.records.push(record);
         }
         computed.types_hold(self)
     }
@@ -40,12 +50,18 @@ mod tests {
         let context = Context::new(Locale::english(), "2026-11-23T12:00".parse().expect("a moment"));
         let computed = Computed::new(&[(2, "fee * 2")], &sheet.schema);
         computed.fill_sheet(&mut sheet, &context).expect("types");
-        assert!(sheet.patch(&[(2, row(["Old Tern", "21.5", ""]))], &computed, &context));
-        let told: Vec<String> = sheet.records.iter().map(|r| r.values().iter().map(shown).collect::<Vec<_>>().join(" ")).collect();
-        assert_eq!(told, ["Grace 10.00 20.00", "Old Tern 21.50 43.00"]);
-        // A row that is not there, and a formula that gives texts now, want a new reading.
-        assert!(!sheet.patch(&[(9, Vec::new())], &computed, &context));
+        let told = |sheet: &Sheet| -> Vec<String> {
+            sheet.records.iter().map(|r| r.values().iter().map(shown).collect::<Vec<_>>().join(" ")).collect()
+        };
+        assert!(sheet.patch(&[(2, row(["Old Tern", "21.5", ""]))], &[1, 2], &computed, &context));
+        assert_eq!(told(&sheet), ["Grace 10.00 20.00", "Old Tern 21.50 43.00"]);
+        // One is added and moved to the top, one is gone.
+        assert!(sheet.patch(&[(3, row(["Petrel", "1", ""]))], &[3, 1], &computed, &context));
+        assert_eq!(told(&sheet), ["Petrel 1.00 2.00", "Grace 10.00 20.00"]);
+        assert_eq!(sheet.record(3).map(|r| r.number), Some(3));
+        // A formula that gives texts now, and a row that is not known, want a new reading.
         let text = Computed::new(&[(2, "boat & \"!\"")], &sheet.schema);
-        assert!(!sheet.patch(&[(1, row(["Grace", "10", ""]))], &text, &context));
+        assert!(!sheet.patch(&[(1, row(["Grace", "10", ""]))], &[3, 1], &text, &context));
+        assert!(!sheet.patch(&[], &[3, 1, 9], &computed, &context));
     }
 }

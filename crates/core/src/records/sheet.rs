@@ -151,13 +151,8 @@ impl Sheet {
 
     /// The record of a row's number.
     pub fn record(&self, number: usize) -> Option<&Record> {
-        self.place(number).map(|at| &self.records[at])
-    }
-
-    /// Where the record of a row's number stands.
-    pub(super) fn place(&self, number: usize) -> Option<usize> {
         // Most sheets keep the order in which they came.
-        let guess = number.checked_sub(1).filter(|at| self.records.get(*at).is_some_and(|r| r.number == number));
-        guess.or_else(|| self.records.iter().position(|r| r.number == number))
+        let guess = number.checked_sub(1).and_then(|at| self.records.get(at)).filter(|r| r.number == number);
+        guess.or_else(|| self.records.iter().find(|r| r.number == number))
     }
 }

@@ -388,8 +388,8 @@ impl Filler<'_> {
     fn fail(&mut self, site: usize, error: EvalError) {
         if self.errors.len() < MOST_ERRORS {
             let placeholder = &self.program.sites[site].placeholder;
-            let turn_of = self.scope.record_of_the_turn().map(|record| record.number);
-            self.errors.push(FillError { placeholder: placeholder.text.clone(), place: placeholder.place, turn_of, error });
+            let turn_of = self.scope.record_of_the_turn().and_then(|record| u32::try_from(record.number).ok());
+            self.errors.push(FillError { placeholder: placeholder.text.as_str().into(), place: placeholder.place, turn_of, error });
         }
     }
 

@@ -123,12 +123,12 @@ pub struct Problem {
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct FillError {
     /// The placeholder's text with its brackets.
-    pub placeholder: String,
+    pub placeholder: Box<str>,
     /// Where it stands.
     pub place: Place,
     /// The number of the record whose turn it is: of the innermost turn over the list that
     /// the outermost is over.
-    pub turn_of: Option<usize>,
+    pub turn_of: Option<u32>,
     /// What went wrong.
     pub error: EvalError,
 }

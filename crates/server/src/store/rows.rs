@@ -121,9 +121,19 @@ fn keep(t: &Transaction<'_>, sheet: i64, what: &str, at: &str, rows: &[State], c
     Ok(())
 }
 
-/// Takes the last change back, or makes the last that was taken back anew. Gives
-/// what it was called.
-pub fn undo(t: &Transaction<'_>, sheet: i64, again: bool, at: &str) -> Result<Option<String>> {
+/// A change that was taken back or made anew.
+#[derive(Debug)]
+pub struct Step {
+    /// What it is called.
+    pub what: String,
+    /// The rows that it touches.
+    pub rows: Vec<usize>,
+    /// Whether it changes the columns.
+    pub columns: bool,
+}
+
+/// Takes the last change back, or makes the last that was taken back anew.
+pub fn undo(t: &Transaction<'_>, sheet: i64, again: bool, at: &str) -> Result<Option<Step>> {
     let sql = match again {
         false => "SELECT id, what, rows, columns FROM sheet_change WHERE sheet_id = ?1 AND NOT undone ORDER BY id DESC LIMIT 1",
         true => "SELECT id, what, rows, columns FROM sheet_change WHERE sheet_id = ?1 AND undone ORDER BY id LIMIT 1",
@@ -154,7 +164,7 @@ pub fn undo(t: &Transaction<'_>, sheet: i64, again: bool, at: &str) -> Result<Op
         "UPDATE sheet_change SET rows = ?2, columns = ?3, undone = ?4 WHERE id = ?1",
         params![id, serde_json::to_string(&now)?, columns_now, !again],
     )?;
-    Ok(Some(what))
+    Ok(Some(Step { what, rows: numbers, columns: columns_now.is_some() }))
 }
 
 /// What can be undone and what redone, as it is called.

@@ -352,20 +352,27 @@ impl Taken {
     }
 }
 
-/// Takes rows whose cells were written over into an open sheet; false where it must
-/// be loaded anew.
+/// Takes rows that were written, added, deleted or moved into an open sheet; false
+/// where it must be loaded anew.
 pub fn patch(c: &Connection, id: i64, open: &mut Sheet, rows: &[usize], moment: DateTime) -> Result<bool> {
     let Some(info) = sheet(c, id)? else { return Ok(false) };
     let taken = Taken::by(&info.columns);
     let mut query = c.prepare_cached("SELECT cells FROM sheet_row WHERE sheet_id = ?1 AND number = ?2")?;
-    let mut now = Vec::with_capacity(rows.len());
+    let mut changed = Vec::with_capacity(rows.len());
     for number in rows {
-        let Some(kept) = query.query_row(params![id, number], |r| r.get::<_, String>(0)).optional()? else { return Ok(false) };
-        now.push((*number, taken.cells(&kept)?));
+        // What belongs to a new row has to be looked up in the other sheets.
+        if !info.related.is_empty() && open.record(*number).is_none() {
+            return Ok(false);
+        }
+        if let Some(kept) = query.query_row(params![id, number], |r| r.get::<_, String>(0)).optional()? {
+            changed.push((*number, taken.cells(&kept)?));
+        }
     }
+    let mut query = c.prepare_cached("SELECT number FROM sheet_row WHERE sheet_id = ?1 ORDER BY position, number")?;
+    let order = query.query_map([id], |r| r.get(0))?.collect::<Result<Vec<usize>, _>>()?;
     let context = Language { reading: reading(c, id)?, ..Language::new(Locale::english(), moment) };
     let computed = computed(&info, &open.schema);
-    Ok(open.patch(&now, &computed, &context))
+    Ok(open.patch(&changed, &order, &computed, &context))
 }
 
 /// Changes the columns; relations keep to the columns of their keys.

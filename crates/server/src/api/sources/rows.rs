@@ -27,9 +27,6 @@ use crate::store::sheets::{self, SheetInfo};
 /// The most cells that one change may touch.
 const MOST_CELLS: usize = 500_000;
 
-/// The most rows that an open sheet takes over one by one.
-const MOST_PATCHED: usize = 5_000;
-
 pub(super) fn router() -> OpenApiRouter<App> {
     OpenApiRouter::new().routes(routes!(page, edit)).routes(routes!(row)).routes(routes!(undo)).routes(routes!(redo))
 }
@@ -368,16 +365,15 @@ async fn edit(State(app): State<App>, Path(id): Path<i64>, Json(asked): Json<Row
         edits.added.push((row.after, cells));
     }
     let what: String = asked.what.chars().take(120).collect();
-    // What is written into cells that no relation goes by touches their rows alone.
+    // What a row belongs to has to be looked up anew where its key changes.
     let is_key = |place: usize| {
         let keys = info.related.iter().filter_map(|r| info.columns.iter().position(|c| Folded::new(&c.name) == Folded::new(&r.key)));
         keys.map(|at| info.columns[at].cell.unwrap_or(at)).any(|key| key == place)
     };
-    let only_cells = edits.added.is_empty() && edits.removed.is_empty() && edits.moved.is_none();
+    let keys_change = edits.cells.iter().any(|(_, place, _)| is_key(*place));
     let mut touched: Vec<usize> = edits.cells.iter().map(|(row, ..)| *row).collect();
     touched.sort_unstable();
     touched.dedup();
-    let alone = only_cells && touched.len() <= MOST_PATCHED && !edits.cells.iter().any(|(_, place, _)| is_key(*place));
     let added = app
         .store
         .with(move |c| -> anyhow::Result<Vec<usize>> {
@@ -387,9 +383,10 @@ async fn edit(State(app): State<App>, Path(id): Path<i64>, Json(asked): Json<Row
             Ok(added)
         })
         .await?;
-    match alone {
-        true => app.cells_changed(id, touched).await?,
-        false => app.forget_sheets(),
+    touched.extend(&added);
+    match keys_change {
+        false => app.rows_changed(id, touched).await?,
+        true => app.forget_sheets(),
     }
     Ok(Json(Edited { added }))
 }
@@ -414,17 +411,26 @@ async fn redo(State(app): State<App>, Path(id): Path<i64>) -> Answer<Step> {
 }
 
 async fn step(app: &App, id: i64, again: bool) -> Answer<Step> {
-    let what = app
+    let (step, related) = app
         .store
-        .with(move |c| -> Result<Option<String>, Refused> {
+        .with(move |c| -> Result<_, Refused> {
             let t = c.transaction().map_err(anyhow::Error::new)?;
-            let what = rows::undo(&t, id, again, &clock::stamp())?;
+            let step = rows::undo(&t, id, again, &clock::stamp())?;
             // A relation made since may have taken the name of a column that comes back.
             stand_together(&t, id)?;
+            let related = sheets::sheet(&t, id)?.is_some_and(|s| !s.related.is_empty());
             t.commit().map_err(anyhow::Error::new)?;
-            Ok(what)
+            Ok((step, related))
         })
         .await?;
-    app.forget_sheets();
-    Ok(Json(Step { what }))
+    match step {
+        Some(rows::Step { what, rows, columns: false }) if !related => {
+            app.rows_changed(id, rows).await?;
+            Ok(Json(Step { what: Some(what) }))
+        }
+        step => {
+            app.forget_sheets();
+            Ok(Json(Step { what: step.map(|s| s.what) }))
+        }
+    }
 }

@@ -71,7 +71,7 @@ pub struct Fault {
 
 impl From<&FillError> for Fault {
     fn from(error: &FillError) -> Fault {
-        Fault { placeholder: error.placeholder.clone(), place: error.place.words().to_owned(), message: error.error.to_string() }
+        Fault { placeholder: error.placeholder.to_string(), place: error.place.words().to_owned(), message: error.error.to_string() }
     }
 }
 
