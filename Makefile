@@ -75,7 +75,7 @@ speed:
 # Takes the pictures in docs/screenshots anew.
 shots: tools web
 	cargo build $(OURS) --bin mangle
-	MANGLE_SHOTS=1 cargo test $(OURS) --test journey from_the_demo_world
+	MANGLE_SHOTS=1 cargo test $(OURS) --test journey --test template --test forms --test crm
 
 # The API's description and the front end's types of it.
 types: web/node_modules/.done

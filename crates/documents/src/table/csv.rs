@@ -1,8 +1,11 @@
 //! Delimited text (RFC 4180 and its relatives) in the encodings that offices use.
 
 use std::borrow::Cow;
+use std::hash::Hasher;
+use std::sync::Arc;
 
 use mangle_core::records::{Cell, RawSheet};
+use rustc_hash::FxHasher;
 
 use super::{MOST_COLUMNS, sheet};
 use crate::OpenError;
@@ -23,21 +26,48 @@ pub(super) fn read(name: &str, bytes: &[u8]) -> Result<RawSheet, OpenError> {
     let delimiter = delimiter(&text);
     let mut reader = csv::ReaderBuilder::new().has_headers(false).flexible(true).delimiter(delimiter).from_reader(text.as_bytes());
     let mut rows = Vec::new();
-    let mut record = csv::StringRecord::new();
+    let mut texts = Texts::default();
+    let mut record = csv::ByteRecord::new();
     loop {
-        match reader.read_record(&mut record) {
+        match reader.read_byte_record(&mut record) {
             Ok(false) => break,
             Ok(true) => {
+                // All fields lie behind one another, and are looked at in one go.
+                let all = std::str::from_utf8(record.as_slice()).map_err(|e| OpenError::Damaged(e.to_string()))?;
                 // Far more than a sheet may have: no need to keep it all to say so.
                 let most = if rows.is_empty() { usize::MAX } else { MOST_COLUMNS + 1 };
-                rows.push(
-                    record.iter().take(most).map(|cell| if cell.is_empty() { Cell::Blank } else { Cell::Text(cell.into()) }).collect(),
-                );
+                let fields = (0..record.len().min(most)).filter_map(|at| all.get(record.range(at)?));
+                rows.push(fields.map(|cell| if cell.is_empty() { Cell::Blank } else { Cell::Text(texts.get(cell)) }).collect());
             }
             Err(error) => return Err(OpenError::Damaged(error.to_string())),
         }
     }
     sheet(name, rows)
+}
+
+/// Texts that came lately: one that comes again is shared, and costs no memory of its
+/// own. Towns, dates and types come again in most sheets.
+struct Texts(Vec<Option<Arc<str>>>);
+
+/// How many are remembered, a power of two.
+const REMEMBERED: usize = 4096;
+
+impl Default for Texts {
+    fn default() -> Texts {
+        Texts(vec![None; REMEMBERED])
+    }
+}
+
+impl Texts {
+    fn get(&mut self, text: &str) -> Arc<str> {
+        let mut hasher = FxHasher::default();
+        hasher.write(text.as_bytes());
+        let place = &mut self.0[hasher.finish() as usize % REMEMBERED];
+        match place {
+            Some(known) if **known == *text => known.clone(),
+            _ => place.insert(text.into()).clone(),
+        }
+    }
 }
 
 /// Text of bytes: by byte order mark; else UTF-8 where it is valid; else UTF-16

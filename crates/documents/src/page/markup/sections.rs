@@ -2,9 +2,9 @@
 
 use std::fmt::Write;
 
-use super::{Around, Writer, inner_lines, line_height, pattern, round, strokes};
+use super::{Around, Writer, edges, inner_lines, line_height, pattern, round, space_after, strokes};
 use crate::page::fonts::FontSet;
-use crate::page::model::{Anchored, Block, Cell, Document, Edge, From, Inline, Position, Section, Start, Vertical};
+use crate::page::model::{Anchored, Block, Cell, Document, Edge, From, Inline, Paragraph, Position, Section, Start, Vertical};
 
 impl Writer<'_> {
     pub(super) fn document(&mut self, document: &Document) {
@@ -49,7 +49,9 @@ impl Writer<'_> {
             }
             self.around = Around::Page;
             let available = margin - distance;
+            let known = || edge.all().map(|blocks| self.known_height(blocks, room)).try_fold(0.0, |most: f64, own| Some(most.max(own?)));
             margins[at] = match !page.fixed[at] && needs(edge) * 1.25 > available {
+                true if known().is_some() => format!("{}pt", round(margin.max(distance + known().unwrap_or_default()))),
                 true => {
                     let kinds = [("", true), ("first", edge.first.is_some()), ("even", edge.even.is_some())];
                     let kinds: Vec<String> = kinds.iter().filter(|k| k.1).map(|(k, _)| format!("{}{k}", names[at])).collect();
@@ -200,6 +202,59 @@ pub(super) fn on_paper(anchored: &Anchored) -> bool {
 fn behind_text<'a>(block: &'a Block, found: &mut Vec<&'a Anchored>) {
     if let Block::Paragraph(paragraph) = block {
         found.extend(paragraph.inlines.iter().filter_map(Inline::anchored).map(|a| &**a).filter(|a| on_paper(a)));
+    }
+}
+
+impl Writer<'_> {
+    /// How high blocks are, where each is sure to be one line.
+    fn known_height(&self, blocks: &[Block], room: f64) -> Option<f64> {
+        let (mut height, mut after, mut before) = (0.0, 0.0, None::<&Paragraph>);
+        for (at, block) in blocks.iter().enumerate() {
+            let Block::Paragraph(paragraph) = block else { return None };
+            let joined = before.is_some_and(|b| b.style == paragraph.style);
+            let above = if paragraph.contextual && joined { 0.0 } else { paragraph.space[0] };
+            height += self.gap(after, above) + self.one_line(paragraph, room)?;
+            (after, before) = (space_after(paragraph, blocks.get(at + 1)), Some(paragraph));
+        }
+        Some(height + after)
+    }
+
+    /// The height of a paragraph's one line.
+    fn one_line(&self, paragraph: &Paragraph, room: f64) -> Option<f64> {
+        let plain = paragraph.shading.is_none() && paragraph.borders.iter().all(Option::is_none) && paragraph.marker.is_none();
+        if !plain || paragraph.rtl || paragraph.tabs.iter().any(|t| t.at > room + 1.0) {
+            return None;
+        }
+        let (mut top, mut bottom, mut width, mut any): (f64, f64, f64, bool) = (0.0, 0.0, 0.0, false);
+        for inline in &paragraph.inlines {
+            let inline = if let Inline::Marked(_, inner) = inline { inner } else { inline };
+            let looks = match inline {
+                Inline::Text(_, style) | Inline::Page(style, _) | Inline::Pages(style) => Some(style),
+                Inline::Drawing(drawing) if drawing.turned == 0.0 => {
+                    top = top.max(drawing.height);
+                    None
+                }
+                Inline::Tab(_) | Inline::Place(_) => continue,
+                _ => return None,
+            };
+            any = true;
+            if let Some(style) = looks {
+                if style.raise != Default::default() || style.shift != 0.0 {
+                    return None;
+                }
+                let (above, below) = edges(style, paragraph.line, self.wanted.fonts);
+                (top, bottom) = (top.max(above), bottom.max(below));
+            }
+            width += match inline {
+                Inline::Page(style, _) | Inline::Pages(style) => style.size * 4.0,
+                other => self.width(std::slice::from_ref(other))?,
+            };
+        }
+        let [left, right, first] = paragraph.indent;
+        match any {
+            false => Some(line_height(&paragraph.mark, paragraph.line, self.wanted.fonts)),
+            true => (width < (room - left - right - first.max(0.0)) * 0.95).then_some(top + bottom),
+        }
     }
 }
 

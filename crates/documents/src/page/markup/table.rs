@@ -3,7 +3,7 @@
 use std::fmt::Write;
 
 use super::{Writer, fill, round, strokes};
-use crate::page::model::{Align, Block, Cell, Direction, Inline, Paragraph, Row, Table, Vertical};
+use crate::page::model::{Align, Block, Border, Cell, Direction, Inline, Paragraph, Row, Table, Vertical};
 
 impl Writer<'_> {
     pub(super) fn table(&mut self, table: &Table, above: f64) {
@@ -15,11 +15,15 @@ impl Writer<'_> {
             Align::Right => "right",
             _ => "left",
         };
+        // What most cells have alike is said once.
+        let common = Common::of(table);
         let _ = write!(
             self.out,
-            "#block(above: {}pt, below: 0pt, width: 100%, align({align}, pad(left: {}pt, table(columns: ({columns}), inset: 0pt, stroke: none, align: left + top, ",
+            "#block(above: {}pt, below: 0pt, width: 100%, align({align}, pad(left: {}pt, table(columns: ({columns}), inset: {}, stroke: {}, align: left + top, ",
             round(above),
-            round(if table.align == Align::Left { table.indent } else { 0.0 })
+            round(if table.align == Align::Left { table.indent } else { 0.0 }),
+            common.inset,
+            common.stroke.as_deref().unwrap_or("none"),
         );
         // A cell that reaches down from a header row takes the rows below with it.
         let mut headers = table.rows.iter().take_while(|r| r.header).count();
@@ -32,22 +36,22 @@ impl Writer<'_> {
         }
         if headers > 0 && headers < table.rows.len() {
             self.out.push_str("table.header(repeat: true, ");
-            table.rows[..headers].iter().for_each(|row| self.row(row, table.rtl));
+            table.rows[..headers].iter().for_each(|row| self.row(row, table.rtl, &common));
             self.out.push_str("), ");
-            table.rows[headers..].iter().for_each(|row| self.row(row, table.rtl));
+            table.rows[headers..].iter().for_each(|row| self.row(row, table.rtl, &common));
         } else {
-            table.rows.iter().for_each(|row| self.row(row, table.rtl));
+            table.rows.iter().for_each(|row| self.row(row, table.rtl, &common));
         }
         self.out.push_str("))))\n");
     }
 
-    fn row(&mut self, row: &Row, rtl: bool) {
-        let line = row.cells.iter().filter_map(|c| c.borders[0].as_ref()).map(super::thickness).fold(0.0, f64::max);
+    fn row(&mut self, row: &Row, rtl: bool, common: &Common) {
+        let line = line_above(row);
         // One cell holds the row open.
         let holds = row.cells.iter().position(|c| c.rows == 1).unwrap_or(0);
         let order: Vec<usize> = if rtl { (0..row.cells.len()).rev().collect() } else { (0..row.cells.len()).collect() };
         for at in order {
-            self.cell(&row.cells[at], row, line, at == holds);
+            self.cell(&row.cells[at], row, line, at == holds, common);
         }
     }
 
@@ -80,26 +84,25 @@ impl Writer<'_> {
         }
     }
 
-    fn cell(&mut self, cell: &Cell, row: &Row, line: f64, holds: bool) {
-        let [mut top, right, mut bottom, left] = cell.margin.map(round);
+    fn cell(&mut self, cell: &Cell, row: &Row, line: f64, holds: bool, common: &Common) {
         let line_only = one_line(cell, row);
+        let [top, right, bottom, left] = inset(cell, row, line);
         let mut across = "left";
         if let Some(paragraph) = line_only {
-            (top, bottom) = (top + paragraph.space[0], bottom + paragraph.space[1]);
             across = match paragraph.align {
                 Align::Center => "center",
                 Align::Right => "right",
                 _ => "left",
             };
         }
-        // The line above a row takes its room in it.
-        top += round(line);
         let vertical = match cell.vertical {
             Vertical::Top => "top",
             Vertical::Middle => "horizon",
             Vertical::Bottom => "bottom",
         };
+        let from = self.out.len();
         self.out.push_str("table.cell(");
+        let bare = self.out.len();
         if cell.columns > 1 {
             let _ = write!(self.out, "colspan: {}, ", cell.columns);
         }
@@ -109,7 +112,7 @@ impl Writer<'_> {
         if cell.shading.is_some() {
             let _ = write!(self.out, "fill: {}, ", fill(cell.shading.as_ref()));
         }
-        if cell.borders.iter().any(Option::is_some) {
+        if common.stroke.is_none() && cell.borders.iter().any(Option::is_some) {
             let _ = write!(self.out, "stroke: {}, ", strokes(&cell.borders, super::thickness));
         }
         if cell.vertical != Vertical::Top || across != "left" {
@@ -118,7 +121,16 @@ impl Writer<'_> {
         if !row.breaks || row.exact || cell.direction != Direction::Across {
             self.out.push_str("breakable: false, ");
         }
-        let _ = write!(self.out, "inset: (top: {top}pt, right: {right}pt, bottom: {bottom}pt, left: {left}pt), [");
+        let own = written([top, right, bottom, left]);
+        if own != common.inset {
+            let _ = write!(self.out, "inset: {own}, ");
+        }
+        // One that is like most is no more than its content.
+        let plain = self.out.len() == bare;
+        if plain {
+            self.out.truncate(from);
+        }
+        self.out.push('[');
         self.between_doubles(cell, [top, right, bottom, left]);
         let inner = row.least - top - bottom;
         match cell.direction {
@@ -145,8 +157,54 @@ impl Writer<'_> {
                 self.out.push_str("])");
             }
         }
-        self.out.push_str("]), ");
+        self.out.push_str(if plain { "], " } else { "]), " });
     }
+}
+
+/// What the cells of a table have alike.
+struct Common {
+    /// The inset of most.
+    inset: String,
+    /// The lines of all.
+    stroke: Option<String>,
+}
+
+impl Common {
+    fn of(table: &Table) -> Common {
+        let mut insets: Vec<(String, usize)> = Vec::new();
+        let mut all: Option<&[Option<Border>; 4]> = None;
+        let mut alike = true;
+        for row in &table.rows {
+            let line = line_above(row);
+            for cell in &row.cells {
+                let own = written(inset(cell, row, line));
+                match insets.iter_mut().find(|(known, _)| *known == own) {
+                    Some((_, count)) => *count += 1,
+                    None => insets.push((own, 1)),
+                }
+                alike &= *all.get_or_insert(&cell.borders) == &cell.borders;
+            }
+        }
+        let inset = insets.into_iter().max_by_key(|(_, count)| *count).map_or("0pt".to_owned(), |(inset, _)| inset);
+        let stroke = all.filter(|_| alike).map(|borders| strokes(borders, super::thickness));
+        Common { inset, stroke }
+    }
+}
+
+/// The thickest line above a row: it takes its room in it.
+fn line_above(row: &Row) -> f64 {
+    row.cells.iter().filter_map(|c| c.borders[0].as_ref()).map(super::thickness).fold(0.0, f64::max)
+}
+
+/// What lies between a cell's edges and its content: top, right, bottom, left.
+fn inset(cell: &Cell, row: &Row, line: f64) -> [f64; 4] {
+    let [top, right, bottom, left] = cell.margin.map(round);
+    let [above, below] = one_line(cell, row).map_or([0.0; 2], |paragraph| paragraph.space);
+    [top + above + round(line), right, bottom + below, left]
+}
+
+fn written([top, right, bottom, left]: [f64; 4]) -> String {
+    format!("(top: {}pt, right: {}pt, bottom: {}pt, left: {}pt)", round(top), round(right), round(bottom), round(left))
 }
 
 /// The one paragraph of a cell that needs nothing but its lines: most cells are so,

@@ -4,7 +4,7 @@
 
 use std::fmt::Write;
 
-use super::{Writer, literal, round};
+use super::{Around, Writer, literal, round};
 use crate::page::model::{Align, Follow, Inline, Marker, Paragraph, Tab, TabKind, TextStyle};
 
 impl Writer<'_> {
@@ -22,20 +22,21 @@ impl Writer<'_> {
     }
 
     fn segments(&mut self, paragraph: &Paragraph, stops: &[Tab], start: f64, segments: &[&[Inline]]) {
-        // Left stops need only the widths of what stands before them.
-        let widths: Vec<Option<f64>> = segments[..segments.len() - 1].iter().map(|s| self.width(s)).collect();
-        let simple = |tab: &Tab| tab.kind == TabKind::Left && tab.leader.is_none();
-        if widths.iter().all(Option::is_some) && stops.iter().all(simple) {
-            let mut x = start;
-            for (segment, width) in segments.iter().zip(widths) {
+        if let Some(gaps) = self.gaps(paragraph, stops, start, segments) {
+            for (index, segment) in segments.iter().enumerate() {
+                match index.checked_sub(1).map(|at| gaps[at]) {
+                    Some(Gap::Wide(width)) if width != 0.0 => {
+                        let _ = write!(self.out, "#h({}pt)", round(width));
+                    }
+                    Some(Gap::UpTo(_)) => self.out.push_str("#h(1fr)"),
+                    _ => {}
+                }
                 self.inlines(segment, paragraph.line);
-                x += width.unwrap_or_default();
-                let stop = stops.iter().map(|t| t.at).find(|at| *at > x + 0.1).unwrap_or_else(|| self.next_step(x));
-                let _ = write!(self.out, "#h({}pt)", round(stop - x));
-                x = stop;
             }
-            if let Some(last) = segments.last() {
-                self.inlines(last, paragraph.line);
+            if let Some(Gap::UpTo(behind)) = gaps.last()
+                && *behind > 0.0
+            {
+                let _ = write!(self.out, "#h({}pt)", round(*behind));
             }
             return;
         }
@@ -70,6 +71,38 @@ impl Writer<'_> {
             self.out.push_str("), ");
         }
         self.out.push_str("))");
+    }
+
+    /// The gaps between segments, where the widths of these tell them; none where the
+    /// typesetter has to measure.
+    fn gaps(&self, paragraph: &Paragraph, stops: &[Tab], start: f64, segments: &[&[Inline]]) -> Option<Vec<Gap>> {
+        let mut gaps = Vec::with_capacity(segments.len());
+        let mut x = start + self.width(segments.first()?).or_else(|| (segments.len() == 1).then_some(0.0))?;
+        for (index, segment) in segments.iter().enumerate().skip(1) {
+            let stop = stops.iter().find(|t| t.at > x + 0.1).copied();
+            let stop = stop.unwrap_or_else(|| Tab { at: self.next_step(x), kind: TabKind::Left, leader: None });
+            if stop.leader.is_some() {
+                return None;
+            }
+            let (width, last) = (self.width(segment), index + 1 == segments.len());
+            let back = match (stop.kind, width) {
+                (TabKind::Left, _) => 0.0,
+                (TabKind::Right, Some(width)) => width,
+                (TabKind::Center, Some(width)) => width / 2.0,
+                (TabKind::Decimal, Some(_)) => before_decimal(segment).map_or(Some(0.0), |before| self.width(&before))?,
+                // Page numbers at the right: what is left of the line stands before them.
+                (TabKind::Right, None) if last && matches!(self.around, Around::Edge(_)) => {
+                    let behind = self.page.room() - paragraph.indent[1] - stop.at;
+                    gaps.push(Gap::UpTo(behind));
+                    return (behind > -0.5).then_some(gaps);
+                }
+                _ => return None,
+            };
+            let target = (stop.at - back).max(x);
+            gaps.push(Gap::Wide(target - x));
+            x = target + width.or_else(|| last.then_some(0.0))?;
+        }
+        Some(gaps)
     }
 
     fn next_step(&self, x: f64) -> f64 {
@@ -110,7 +143,7 @@ impl Writer<'_> {
     }
 
     /// How wide a segment is, where its fonts tell.
-    fn width(&self, inlines: &[Inline]) -> Option<f64> {
+    pub(super) fn width(&self, inlines: &[Inline]) -> Option<f64> {
         inlines.iter().try_fold(0.0, |sum, inline| {
             Some(
                 sum + match inline {
@@ -142,6 +175,15 @@ impl Writer<'_> {
         let own = self.wanted.fonts.width(&shown, style.bold, style.italic, text)?;
         Some(own * style.size + style.tracking * text.chars().count() as f64)
     }
+}
+
+/// What stands between two segments.
+#[derive(Debug, Clone, Copy, PartialEq)]
+enum Gap {
+    /// So much.
+    Wide(f64),
+    /// What is left of the line, but for so much behind the segment.
+    UpTo(f64),
 }
 
 /// A paragraph's tab stops; its hanging indent is one of them.
