@@ -111,12 +111,14 @@ fn reading(raw: &RawSheet) -> Reading {
 }
 
 /// Whether a text may be read differently by another decimal mark or order of dates:
-/// digits, parted by something, in another form than that of ISO 8601.
+/// digits, parted by something, in another form than that of ISO 8601, with no more
+/// letters before them than a currency has. Months by name have no order.
 fn reads_in_ways(text: &str) -> bool {
     let bytes = text.as_bytes();
     let parted = bytes.iter().any(|b| matches!(b, b'.' | b',' | b'/' | b'-' | b' '));
     let iso = bytes.len() >= 10 && bytes[4] == b'-' && bytes[7] == b'-';
-    parted && !iso && bytes.iter().any(u8::is_ascii_digit)
+    let letters = text.chars().take_while(|c| c.is_alphabetic()).count();
+    parted && !iso && matches!(letters, 0 | 3) && bytes.iter().any(u8::is_ascii_digit)
 }
 
 /// The type of values without a name that would tell money.
@@ -132,7 +134,8 @@ fn kind(name: &str, cells: &[&Cell], how: Reading) -> ColumnType {
     let may_fail = (cells.len() / 10).max(usize::from(cells.len() >= 4));
     // It is known soon that most texts are no numbers.
     let fits = |kind: ColumnType| cells.iter().filter(|cell| kind.read(cell, how).is_none()).take(may_fail + 1).count() <= may_fail;
-    if let Some(money) = currency(cells, how).map(ColumnType::Money)
+    // Where nearly all are amounts, one of the first is.
+    if let Some(money) = currency(&cells[..=may_fail.min(cells.len() - 1)], how).map(ColumnType::Money)
         && fits(money)
     {
         return money;
