@@ -9,11 +9,15 @@ use quick_xml::{Reader, XmlVersion};
 /// Fills the rows of joined cells, whose places count from the sheet's first cell;
 /// `first` is where the rows begin in the sheet.
 pub(super) fn fill_down(rows: &mut [Vec<Cell>], first: (u32, u32), merged: &[Dimensions]) {
+    // Joined cells never lie over one another: more than the table has are not read.
+    let mut left: usize = rows.iter().map(Vec::len).sum();
     for region in merged.iter().filter(|m| m.end.0 > m.start.0) {
         let place = |at: u32, first: u32| at.checked_sub(first).map(|at| at as usize);
         let (Some(top), Some(column)) = (place(region.start.0, first.0), place(region.start.1, first.1)) else { continue };
         let Some(value) = rows.get(top).and_then(|row| row.get(column)).filter(|cell| !cell.is_blank()).cloned() else { continue };
         let last = (region.end.0.saturating_sub(first.0) as usize + 1).min(rows.len());
+        let Some(rest) = left.checked_sub(last.saturating_sub(top)) else { return };
+        left = rest;
         for row in rows.iter_mut().take(last).skip(top + 1) {
             if let Some(cell) = row.get_mut(column).filter(|cell| cell.is_blank()) {
                 *cell = value.clone();
@@ -77,4 +81,20 @@ pub(super) fn of_tables(content: &[u8]) -> Vec<Vec<Dimensions>> {
 fn number(event: &BytesStart<'_>, name: &str) -> Option<u32> {
     let value = event.try_get_attribute(name).ok()??;
     value.normalized_value(XmlVersion::Implicit1_0).ok()?.parse().ok()
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn joined_cells_that_lie_over_one_another_without_end_are_not_followed() {
+        let mut rows = vec![vec![Cell::Text("A".into()), Cell::Blank]; 2];
+        rows.extend(vec![vec![Cell::Blank, Cell::Blank]; 200_000]);
+        let region = Dimensions { start: (1, 0), end: (1_048_575, 0) };
+        // Followed one by one, these would be twenty thousand million steps.
+        fill_down(&mut rows, (0, 0), &vec![region; 100_000]);
+        assert_eq!(rows.last().map(|row| row[0].as_text()), Some("A".to_owned()));
+        assert!(rows.iter().all(|row| row[1].is_blank()));
+    }
 }
