@@ -30,6 +30,9 @@ const DEEPEST: usize = 5;
 
 /// What a key is called that the file does not hold.
 const KEY: &str = "row key";
+/// What parts such a key from the place in the list: no number and no date is written
+/// with it, so that keys stay texts on both sides.
+const PLACE: &str = "·";
 
 type Object = Map<String, Json>;
 
@@ -70,7 +73,7 @@ fn take(sheets: &mut Vec<RawSheet>, name: &str, objects: &[&Object], hung: Optio
     let mut made_keys: Vec<String> = (1..=objects.len()).map(|n| n.to_string()).collect();
     if let Some(hung) = &hung {
         let own_key = free(hung.key);
-        made_keys = hung.rows.iter().map(|(key, place)| format!("{key}/{place}")).collect();
+        made_keys = hung.rows.iter().map(|(key, place)| format!("{key}{PLACE}{place}")).collect();
         of = Some(ListOf {
             sheet: hung.sheet,
             key: hung.key.to_owned(),
@@ -121,7 +124,9 @@ fn is_list(objects: &[&Object], field: &str) -> bool {
 }
 
 /// Whether a field reads like a key and has another in each object: a text with a digit
-/// in it, or a whole number or any text under a name that says so.
+/// in it, or a whole number or any text under a name that says so. A text that may be a
+/// number or a date otherwise written (`1.50`) is none: the two sides could read it
+/// differently.
 fn tells_apart(objects: &[&Object], field: &str) -> bool {
     const NAMES: [&str; 8] = ["id", "ref", "key", "no", "nr", "number", "code", "reference"];
     let words: Vec<String> = field.to_lowercase().split(|c: char| !c.is_alphanumeric()).map(str::to_owned).collect();
@@ -129,12 +134,19 @@ fn tells_apart(objects: &[&Object], field: &str) -> bool {
     let mut known = HashSet::new();
     objects.iter().all(|object| {
         let text = match object.get(field) {
-            Some(Json::String(text)) if named || text.contains(|c: char| c.is_ascii_digit()) => caseless(text.trim()),
+            Some(Json::String(text)) if (named || text.contains(|c: char| c.is_ascii_digit())) && stays(text.trim()) => {
+                caseless(text.trim())
+            }
             Some(Json::Number(number)) if named && number.is_u64() => number.to_string(),
             _ => return false,
         };
         !text.is_empty() && known.insert(text)
     })
+}
+
+/// Whether a text is the same whatever type its column gets.
+fn stays(text: &str) -> bool {
+    text.contains(char::is_alphabetic) || text.parse::<u64>().is_ok_and(|number| number.to_string() == text)
 }
 
 #[cfg(test)]
@@ -164,7 +176,7 @@ mod tests {
             told(&cases),
             [
                 r#"cases: case,owner,tags | RC-1,{"name":"Ada"},["a"] | RC-2,, | RC-3,,"#,
-                "lines <- 0.case (lines): row key,case,item,qty | RC-1/1,RC-1,Mast,1 | RC-1/2,RC-1,Rope,3 | RC-3/1,RC-3,Sail,2",
+                "lines <- 0.case (lines): row key,case,item,qty | RC-1·1,RC-1,Mast,1 | RC-1·2,RC-1,Rope,3 | RC-3·1,RC-3,Sail,2",
             ]
         );
     }
@@ -179,8 +191,8 @@ mod tests {
             told(&cases),
             [
                 "cases: row key,boat | 1,Grace | 2,Grace",
-                "findings <- 0.row key (findings): row key 2,row key,title | 1/1,1,Rot | 2/1,2,Rust",
-                "photos <- 1.row key 2 (photos): row key 3,row key 2,file,row key | 1/1/1,1/1,a.jpg, | 1/1/2,1/1,b.jpg, | 2/1/1,2/1,c.jpg,own",
+                "findings <- 0.row key (findings): row key 2,row key,title | 1·1,1,Rot | 2·1,2,Rust",
+                "photos <- 1.row key 2 (photos): row key 3,row key 2,file,row key | 1·1·1,1·1,a.jpg, | 1·1·2,1·1,b.jpg, | 2·1·1,2·1,c.jpg,own",
             ]
         );
         // Prices differ by chance; they are no key.
@@ -188,6 +200,7 @@ mod tests {
             told(&json!([{ "price": 1.5, "l": [{ "x": 1 }] }, { "price": 2.5, "l": [] }]))[0],
             "cases: row key,price | 1,1.5 | 2,2.5"
         );
+        assert_eq!(told(&json!([{ "no": "1.50", "l": [{ "x": 1 }] }]))[0], "cases: row key,no | 1,1.50");
         // Plain values, and lists that are not such everywhere, stay in their cells.
         assert_eq!(told(&json!([{ "a": [1, 2] }, { "a": "x", "b": [{}] }])), ["cases: a,b | [1,2], | x,[{}]"]);
     }

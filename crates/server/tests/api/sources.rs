@@ -308,11 +308,11 @@ async fn lists_within_json_are_sheets_of_their_own_that_hang_together() {
     let names: Vec<&str> = source["sheets"].as_array().expect("sheets").iter().filter_map(|s| s["name"].as_str()).collect();
     assert_eq!(names, ["cases", "lines", "photos"]);
     assert_eq!(rows(&office, 1).await, ["1: RC-1, Ada, 2 records", "2: RC-2, Tom, "]);
-    assert_eq!(rows(&office, 2).await, ["1: RC-1/1, RC-1, Mast, 1, RC-1, 1 record", "2: RC-1/2, RC-1, Rope, 3, RC-1, "]);
+    assert_eq!(rows(&office, 2).await, ["1: RC-1·1, RC-1, Mast, 1, RC-1, 1 record", "2: RC-1·2, RC-1, Rope, 3, RC-1, "]);
     // They are worked in like any sheet, and the lists along them are seen by conditions.
     done(&office, "POST", "/api/sheets/2/rows", json!({ "what": "Write 1 cell", "cells": [{ "row": 2, "column": 3, "text": "30" }] }))
         .await;
-    done(&office, "POST", "/api/sheets/2/rows", json!({ "what": "Add 1 row", "added": [{ "cells": ["RC-2/1", "RC-2", "Sail", "2"] }] }))
+    done(&office, "POST", "/api/sheets/2/rows", json!({ "what": "Add 1 row", "added": [{ "cells": ["RC-2·1", "RC-2", "Sail", "2"] }] }))
         .await;
     let chosen = |filter: &str| format!("/api/sheets/1/rows?filter={}", filter.replace(' ', "%20").replace('"', "%22"));
     for (filter, total) in
