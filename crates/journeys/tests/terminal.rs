@@ -81,6 +81,15 @@ fn one_document_of_all_records_in_a_terminal() {
     );
     let text = tool("pdftotext", &["-layout", &out.path().join("List of 23 Nov 2026.pdf").to_string_lossy(), "-"]);
     assert!(text.contains("Pontoon B") && !text.contains("Pontoon A"), "{text}");
+
+    // Each record reads as its own recipient expects.
+    let column = ["--joint", "--name", "All", "--locale-column"];
+    let unknown = list(&[&column[..], &["Tongue"]].concat());
+    assert!(String::from_utf8_lossy(&unknown.stderr).contains("“Tongue” names no column"));
+    assert_eq!(list(&[&column[..], &["Language"]].concat()).status.code(), Some(0));
+    let own = tool("pdftotext", &["-layout", &out.path().join("All.pdf").to_string_lossy(), "-"]);
+    let fees = |mark: &str| own.lines().filter(|l| l.contains(mark)).count();
+    assert!(fees("€ 1.") > 5 && fees("€1,") > 5, "{own}");
 }
 
 #[test]

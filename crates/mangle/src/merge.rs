@@ -10,7 +10,7 @@ use std::sync::atomic::{AtomicUsize, Ordering};
 use anyhow::{Context as _, Result, bail, ensure};
 use jiff::civil::{Date, DateTime, Time};
 use mangle_core::dispatch::{Output, Plan, Setup, file_name, joint_record, joint_schema, name_uses, numbered, tie_states};
-use mangle_core::language::{Context, Scope};
+use mangle_core::language::{Context, Folded, Scope};
 use mangle_core::preflight::obstacles;
 use mangle_core::records::{Filter, Recognised, Record, Sheet, from_json, recognise};
 use mangle_core::value::read::Reading;
@@ -50,6 +50,9 @@ pub struct Arguments {
     /// The locale by which values print.
     #[arg(long, default_value = "en-GB")]
     locale: String,
+    /// The column that holds a record's own locale.
+    #[arg(long)]
+    locale_column: Option<String>,
     /// The day that `today` is; the machine's where none is named.
     #[arg(long)]
     today: Option<Date>,
@@ -120,15 +123,16 @@ pub fn run(arguments: Arguments) -> Result<ExitCode> {
     let mut setup = Setup {
         name: arguments.name.clone().unwrap_or_else(|| "Document [: run.number as number \"0000\"]".to_owned()),
         joint: arguments.joint,
+        locale_column: arguments.locale_column.clone().unwrap_or_default(),
         ..Setup::default()
     };
+    if let Some(column) = &arguments.locale_column {
+        let known = sheet.schema.column(&Folded::new(column)).is_some();
+        ensure!(known, "--locale-column “{column}” names no column of the sheet “{}”", sheet.name);
+    }
     for tie in &arguments.tie {
         let (name, column) = tie.split_once('=').with_context(|| format!("“{tie}” is no tie; write \"name=Column\""))?;
-        ensure!(
-            sheet.schema.column(&mangle_core::language::Folded::new(column)).is_some(),
-            "the tie “{tie}” names no column of the sheet “{}”",
-            sheet.name
-        );
+        ensure!(sheet.schema.column(&Folded::new(column)).is_some(), "the tie “{tie}” names no column of the sheet “{}”", sheet.name);
         setup.ties.insert(name.trim().to_owned(), column.trim().to_owned());
     }
     setup.output = match arguments.to {
@@ -265,7 +269,7 @@ fn names(job: &Job, chosen: &[(usize, &Record)]) -> Vec<Result<String, Fault>> {
         .iter()
         .enumerate()
         .map(|(index, (_, record))| {
-            let context = Context { run_number: index + 1, run_count: chosen.len(), ..job.context.clone() };
+            let context = job.plan.context(&job.context, record, index + 1, chosen.len());
             let filled = job.plan.name.fill(&Scope::new(record, &job.plan.ties, &context));
             let filled =
                 filled.map_err(|e| Fault { code: e.error.fault.code().into(), place: "file name".into(), message: e.to_string() })?;
@@ -296,7 +300,7 @@ fn failed(record: &Record, code: &str, place: &str, message: String) -> Line {
 }
 
 fn one(job: &Job, record: &Record, number: usize, count: usize, name: &str) -> Line {
-    let context = Context { run_number: number, run_count: count, ..job.context.clone() };
+    let context = job.plan.context(&job.context, record, number, count);
     let scope = Scope::new(record, &job.plan.ties, &context);
     let filled = match job.template.fill_with(&scope, Means { pictures: &job.pictures }) {
         Ok(filled) => filled,

@@ -290,16 +290,16 @@ impl Prepared {
         Means { pictures: &*self.pictures }
     }
 
-    /// The context of one record of a run: in the record's own locale where the
-    /// set-up says which column holds it and that names one, else in the dispatch's.
+    /// The context of one document of a run.
     pub fn context(&self, record: &Record, number: usize, count: usize) -> Context {
-        let mut context = Context { run_number: number, run_count: count, ..self.context.clone() };
-        if let Some(Value::Text(tag)) = record.get(&Folded::new(&self.setup.locale_column))
-            && let Ok(locale) = Locale::parse(tag.trim())
-        {
-            context.locale = locale;
-        }
-        context
+        self.plan.context(&self.context, record, number, count)
+    }
+
+    /// The same, which notices what may surprise the recipient.
+    pub fn noticing_context(&self, record: &Record, number: usize, count: usize) -> Context {
+        let mut run = self.context.clone();
+        run.noticed.ask();
+        self.plan.context(&run, record, number, count)
     }
 
     /// What a name is looked up in for one record.

@@ -90,7 +90,7 @@ fn status(name: &str) -> u64 {
 }
 
 fn corpus(name: &str) -> Vec<u8> {
-    std::fs::read(format!("{}/../documents/tests/corpus/{name}.docx", env!("CARGO_MANIFEST_DIR"))).expect("the corpus")
+    std::fs::read(format!("../documents/tests/corpus/{name}.docx")).expect("the corpus")
 }
 
 /// A document with its main text changed.
@@ -323,7 +323,7 @@ impl Bare {
         let fonts: Vec<Font> = ["Carlito-Regular", "Carlito-Bold", "LiberationSans-Regular"]
             .iter()
             .flat_map(|name| {
-                let file = format!("{}/../documents/fonts/{name}.ttf", env!("CARGO_MANIFEST_DIR"));
+                let file = format!("../documents/fonts/{name}.ttf");
                 Font::new(Bytes::new(std::fs::read(file).expect("a font")), 0)
             })
             .collect();

@@ -22,7 +22,7 @@ const NOON: DateTime = DateTime::constant(2026, 11, 23, 12, 0, 0, 0);
 const THREADS: usize = 2;
 
 fn demo(name: &str) -> PathBuf {
-    Path::new(env!("CARGO_MANIFEST_DIR")).join("../../demo").join(name)
+    Path::new("../../demo").join(name)
 }
 
 struct Letters {

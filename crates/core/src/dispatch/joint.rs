@@ -30,6 +30,7 @@ mod tests {
     use jiff::civil::DateTime;
 
     use super::*;
+    use crate::dispatch::{Plan, Setup};
     use crate::language::{Context, Scope, Ties};
     use crate::records::from_json;
     use crate::template::TextTemplate;
@@ -60,5 +61,40 @@ mod tests {
         assert_eq!(filled("[:repeat for records where fee = 0][: count(outer.records)][:end]").as_deref(), Ok("3"));
         let outside = filled("[: name]").expect_err("no record");
         assert!(outside.contains("name"), "{outside}");
+    }
+
+    #[test]
+    fn each_record_of_a_joint_document_prints_in_its_own_locale() {
+        let json = serde_json::json!([
+            { "name": "Zeebries", "language": "nl-NL", "fee": 1200.5, "paid": "2026-10-01", "dues": [{ "language": "de-DE", "due": 1000.5 }] },
+            { "name": "Old Tern", "language": " ", "fee": 1800, "paid": null, "dues": [] },
+            { "name": "Grete", "language": "de-DE", "fee": 2000.25, "paid": "2026-03-02", "dues": [] },
+            { "name": "Petrel", "language": "no tag!", "fee": 2500, "paid": null, "dues": [] },
+        ]);
+        let sheet = from_json("boats", &json).expect("records");
+        let all: Vec<&Record> = sheet.records.iter().collect();
+        let setup = Setup { joint: true, locale_column: "Language".into(), ..Setup::default() };
+        let plan = Plan::new(&setup);
+        let filled = |template: &str, asked: bool| {
+            let record = joint_record(joint_schema(&sheet.schema), &all);
+            let mut run = Context::new(Locale::english(), DateTime::constant(2026, 11, 23, 9, 0, 0, 0));
+            if asked {
+                run.noticed.ask();
+            }
+            let context = plan.context(&run, &record, 1, 1);
+            let text = TextTemplate::new(template).fill(&Scope::new(&record, &plan.ties, &context)).map_err(|e| e.to_string());
+            (text, context.noticed.blank_date())
+        };
+        let each = "[: sum(records.fee) as number \"#,##0.00\"]:[:repeat for records] [: fee as number \"#,##0.00\"][:end]";
+        assert_eq!(filled(each, false).0.as_deref(), Ok("7,500.75: 1.200,50 1,800.00 2.000,25 2,500.00"));
+        // A list within a record prints in its record's, whatever its own columns are called.
+        let nested = "[:repeat for records first 1][:repeat for dues][: language] [: text(due; \"#,##0.00\")] [: paid as date \"d MMMM\"][:end][:end]";
+        assert_eq!(filled(nested, false).0.as_deref(), Ok("de-DE 1.000,50 1 oktober"));
+        // What is behind the repeat is the dispatch's again, and so is a list that is printed as one.
+        let behind = "[:repeat for records where name = \"Grete\"][: paid as date \"MMMM\"][:end] [: max(records.paid) as date \"MMMM\"]";
+        assert_eq!(filled(behind, false).0.as_deref(), Ok("März October"));
+        // What a turn notices is noticed of the document.
+        let blank = "[:repeat for records][: year(paid) else \"-\"][:end]";
+        assert_eq!((filled(blank, true).1, filled(each, true).1), (true, false));
     }
 }

@@ -5,8 +5,10 @@ use std::collections::BTreeMap;
 use serde::{Deserialize, Serialize};
 
 use super::message::EmailPlan;
-use crate::language::Ties;
+use crate::language::{Context, Folded, Ties};
+use crate::records::Record;
 use crate::template::{Place, Problem, TextTemplate};
+use crate::value::Value;
 
 /// What a run makes of each record.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize, Default)]
@@ -164,6 +166,8 @@ pub struct Plan {
     pub ties: Ties,
     /// Whether one document serves all chosen records.
     pub joint: bool,
+    /// The column that holds a record's own locale.
+    pub locale_column: Option<Folded>,
     /// What is made.
     pub output: Output,
     /// The standard of PDFs and what is attached to them.
@@ -207,6 +211,18 @@ impl Plan {
             problems.push(PlanProblem::of("pdf", "no-attachments", "PDF/A-2b takes no attachments; choose PDF/A-3b"));
         }
         let ties = Ties::new(setup.ties.iter().map(|(name, column)| (name.as_str(), column.as_str())));
-        Plan { ties, joint: setup.joint, output: setup.output, pdf: (standard, attach), password, name, email, problems }
+        let locale_column = Some(setup.locale_column.trim()).filter(|c| !c.is_empty()).map(Folded::new);
+        Plan { ties, joint: setup.joint, locale_column, output: setup.output, pdf: (standard, attach), password, name, email, problems }
+    }
+
+    /// What one document of a run is worked out in: the run's context, in the
+    /// record's own locale where a column names it; in a joint document each record's in its turn.
+    pub fn context(&self, run: &Context, record: &Record, number: usize, count: usize) -> Context {
+        let context = Context { run_number: number, run_count: count, ..run.clone() };
+        match (&self.locale_column, record.values()) {
+            (None, _) => context,
+            (Some(column), [Value::List(records)]) if self.joint => context.in_own_locales(records, column),
+            (Some(column), _) => context.in_own_locale(record, column),
+        }
     }
 }

@@ -2,7 +2,8 @@
 
 mod check;
 mod compose;
-pub mod error;
+pub mod context;
+mod error;
 mod eval;
 mod format;
 pub mod function;
@@ -18,6 +19,7 @@ mod uses;
 
 pub use check::{Mark, Offer, check, check_text, complete, written};
 pub use compose::{Composed, Offered, compose, formats};
+pub use context::{Clock, Context, Office, OwnLocales};
 pub use error::{EvalError, Fault, Span, SyntaxError, SyntaxFault};
 pub use eval::{Shown, Weighed};
 pub use format::{Format, plain};
@@ -26,6 +28,6 @@ pub use noticed::{Noticed, Uneven};
 pub(crate) use operate::caseless;
 pub use operate::order;
 pub use parse::{condition, condition_with_errors, kind, kind_with_errors, value, value_with_errors};
-pub use scope::{Clock, Context, Office, Read, Scope, Ties, Turn, Turns};
+pub use scope::{Read, Scope, Ties, Turn, Turns};
 pub use types::template_marks;
 pub use uses::{Use, UsedAs, Within};

@@ -2,7 +2,7 @@
 //! run does not, and then nothing is kept.
 
 use std::sync::atomic::{AtomicBool, Ordering};
-use std::sync::{Mutex, PoisonError};
+use std::sync::{Arc, Mutex, PoisonError};
 
 use rust_decimal::Decimal;
 
@@ -10,6 +10,11 @@ use rust_decimal::Decimal;
 #[derive(Debug, Default)]
 pub struct Noticed {
     asked: bool,
+    notes: Arc<Notes>,
+}
+
+#[derive(Debug, Default)]
+struct Notes {
     blank_date: AtomicBool,
     uneven: Mutex<Vec<Uneven>>,
 }
@@ -40,6 +45,11 @@ impl Noticed {
         self.asked = true;
     }
 
+    /// What notices for the same record.
+    pub(super) fn shared(&self) -> Noticed {
+        Noticed { asked: self.asked, notes: self.notes.clone() }
+    }
+
     /// Whether anyone asks.
     pub fn asked(&self) -> bool {
         self.asked
@@ -47,21 +57,21 @@ impl Noticed {
 
     /// Whether a blank stood where a date was needed.
     pub fn blank_date(&self) -> bool {
-        self.blank_date.load(Ordering::Relaxed)
+        self.notes.blank_date.load(Ordering::Relaxed)
     }
 
     /// The sums that their printed lines don't add up to.
     pub fn uneven(&self) -> Vec<Uneven> {
-        self.uneven.lock().unwrap_or_else(PoisonError::into_inner).clone()
+        self.notes.uneven.lock().unwrap_or_else(PoisonError::into_inner).clone()
     }
 
     pub(crate) fn note_blank_date(&self) {
         if self.asked {
-            self.blank_date.store(true, Ordering::Relaxed);
+            self.notes.blank_date.store(true, Ordering::Relaxed);
         }
     }
 
     pub(crate) fn note_uneven(&self, found: Vec<Uneven>) {
-        self.uneven.lock().unwrap_or_else(PoisonError::into_inner).extend(found);
+        self.notes.uneven.lock().unwrap_or_else(PoisonError::into_inner).extend(found);
     }
 }

@@ -4,75 +4,15 @@
 use std::cell::RefCell;
 use std::collections::HashMap;
 use std::rc::Rc;
-use std::sync::Arc;
 
-use jiff::civil::DateTime;
 use rust_decimal::Decimal;
 
+use super::context::{Context, OwnLocales};
 use super::error::Fault;
 use super::name::{Folded, nearest};
-use super::noticed::Noticed;
 use super::syntax::{Expr, Name};
 use crate::records::{Column, ColumnType, Record};
-use crate::template::Clauses;
-use crate::value::read::Reading;
-use crate::value::{Locale, Value};
-
-/// The moment that `now` and `today` name; it stands still for a whole run.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub struct Clock {
-    /// The run's start in the dispatch's time zone.
-    pub now: DateTime,
-}
-
-/// Who sends.
-#[derive(Debug, Clone, Default, PartialEq, Eq)]
-pub struct Office {
-    /// `office.name`
-    pub name: String,
-    /// `office.email`
-    pub email: String,
-}
-
-/// What is the same for all records of a run, but for `run_number`.
-#[derive(Debug, Clone)]
-pub struct Context {
-    /// The locale in force.
-    pub locale: Arc<Locale>,
-    /// How text is read: by the source's locale.
-    pub reading: Reading,
-    /// The run's clock.
-    pub clock: Clock,
-    /// Who sends.
-    pub office: Office,
-    /// `dispatch.name`
-    pub dispatch: String,
-    /// `run.number`: which record of the run, from 1.
-    pub run_number: usize,
-    /// `run.count`
-    pub run_count: usize,
-    /// The clause library.
-    pub clauses: Arc<Clauses>,
-    /// What is noticed beside what is printed.
-    pub noticed: Noticed,
-}
-
-impl Context {
-    /// A context for one record by itself.
-    pub fn new(locale: Arc<Locale>, now: DateTime) -> Context {
-        Context {
-            reading: Reading::of(&locale),
-            locale,
-            clock: Clock { now },
-            office: Office::default(),
-            dispatch: String::new(),
-            run_number: 1,
-            run_count: 1,
-            clauses: Arc::default(),
-            noticed: Noticed::default(),
-        }
-    }
-}
+use crate::value::Value;
 
 /// Which column a template's name takes: template name → column name.
 #[derive(Debug, Clone, Default, PartialEq, Eq)]
@@ -99,6 +39,8 @@ pub struct Scope<'a> {
     pub ties: &'a Ties,
     /// The run.
     pub context: &'a Context,
+    /// The locales of a joint document's records.
+    own: Option<&'a OwnLocales>,
     /// The innermost level.
     level: Rc<Level>,
     /// The record fields that were read, where a trace is kept.
@@ -223,12 +165,14 @@ impl Name {
 impl<'a> Scope<'a> {
     /// The level of a document's record.
     pub fn new(record: &'a Record, ties: &'a Ties, context: &'a Context) -> Scope<'a> {
-        Scope { record, ties, context, level: Rc::default(), reads: None }
+        Scope { record, ties, context, own: context.own.as_ref(), level: Rc::default(), reads: None }
     }
 
-    /// The level of a turn within this one.
+    /// The level of a turn within this one, in its record's own locale in a joint document.
     pub fn turn(&self, turn: Turn) -> Scope<'a> {
-        self.inner(Level { outer: Some(self.level.clone()), turn: Some(turn), ..Level::default() })
+        let context = self.own.and_then(|own| own.context_of(&turn.value)).unwrap_or(self.context);
+        let scope = self.inner(Level { outer: Some(self.level.clone()), turn: Some(turn), ..Level::default() });
+        Scope { context, ..scope }
     }
 
     /// The level of a clause that knows some more names.

@@ -27,6 +27,11 @@ impl Record {
         &self.schema
     }
 
+    /// The same, to keep.
+    pub fn shared_schema(&self) -> &Arc<Schema> {
+        &self.schema
+    }
+
     /// The value of a name; `None` when no column has it.
     pub fn get(&self, name: &Folded) -> Option<&Value> {
         self.schema.index(name).map(|index| &self.values[index])

@@ -16,7 +16,7 @@ use crate::page::{Block, Typesetter};
 const NOON: DateTime = DateTime::constant(2026, 11, 23, 12, 0, 0, 0);
 
 fn demo(name: &str) -> Vec<u8> {
-    std::fs::read(format!("{}/../../demo/{name}", env!("CARGO_MANIFEST_DIR"))).expect("the demo world")
+    std::fs::read(format!("../../demo/{name}")).expect("the demo world")
 }
 
 fn holders() -> Sheet {

@@ -13,7 +13,7 @@ use super::poppler::{Word, lines, words};
 const NOON: DateTime = DateTime::constant(2026, 11, 23, 12, 0, 0, 0);
 
 pub fn folder() -> PathBuf {
-    PathBuf::from(env!("CARGO_MANIFEST_DIR")).join("tests/corpus")
+    PathBuf::from("tests/corpus")
 }
 
 pub fn open(name: &str) -> Template {

@@ -15,7 +15,7 @@ use mangle_documents::page::{Made, Typesetter};
 const NOON: DateTime = DateTime::constant(2026, 11, 23, 12, 0, 0, 0);
 
 fn demo(name: &str) -> Vec<u8> {
-    let path: PathBuf = Path::new(env!("CARGO_MANIFEST_DIR")).join("../../demo").join(name);
+    let path: PathBuf = Path::new("../../demo").join(name);
     std::fs::read(path).expect("the demo")
 }
 

@@ -5,6 +5,7 @@ use std::io::{Cursor, Read, Write};
 use std::sync::Arc;
 
 use jiff::civil::DateTime;
+use mangle_core::dispatch::{Plan, Setup, joint_record, joint_schema};
 use mangle_core::language::{Context, Scope, Ties};
 use mangle_core::records::{Sheet, from_json};
 use mangle_core::value::Locale;
@@ -307,6 +308,29 @@ fn a_repeated_sections_header_takes_the_record_of_its_turn() {
     let template = Template::open(docx(&body, &relations, &more)).expect("opens");
     let found = headers(&make(&template).expect("fills").docx);
     assert_eq!(found[..3], expected);
+}
+
+#[test]
+fn in_a_joint_document_headers_take_their_records_and_its_locale() {
+    let header = format!("<w:hdr {W}>{}</w:hdr>", p("[: boat]: [: net as number \"#,##0.00\"] of [: sum(outer.records.net)]"));
+    let relations = format!("<Relationship Id=\"r1\" Type=\"{OFFICE}/header\" Target=\"header1.xml\"/>");
+    let end = A4.replace("<w:pgSz", "<w:headerReference w:type=\"default\" r:id=\"r1\"/><w:pgSz");
+    let kind = format!("{BASE}.header+xml");
+    let body = p("[:repeat section for records sort by boat]Berth of [: boat]");
+    let more = [("word/header1.xml", kind.as_str(), header.as_str())];
+    let template = Template::open(docx_ending(&end, &body, &relations, &more)).expect("opens");
+    let boats = serde_json::json!([
+        { "Boat": "Zeebries", "Net": 1405.5, "Language": "nl-NL" },
+        { "Boat": "Second Thoughts", "Net": 1200, "Language": "" },
+    ]);
+    let sheet = from_json("boats", &boats).expect("records");
+    let record = joint_record(joint_schema(&sheet.schema), &sheet.records.iter().collect::<Vec<_>>());
+    let plan = Plan::new(&Setup { joint: true, locale_column: "language".into(), ..Setup::default() });
+    let context = plan.context(&Context::new(Locale::english(), NOON), &record, 1, 1);
+    let filled = template.fill(&Scope::new(&record, &plan.ties, &context)).expect("fills");
+    let docx = template.docx(&filled).expect("written");
+    let expected = ["Second Thoughts: 1,200.00 of 2605.5 pictures 0", "Zeebries: 1.405,50 of 2605,5 pictures 0"];
+    assert_eq!(headers(&docx), expected);
 }
 
 #[test]

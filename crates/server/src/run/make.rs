@@ -30,9 +30,7 @@ pub fn check_one(prepared: &Prepared, template: &Template, record: &Record, numb
 
 /// The same, noticing what may surprise the recipient.
 fn check_noticing(prepared: &Prepared, template: &Template, record: &Record, number: usize, count: usize) -> Checked {
-    let mut context = prepared.context(record, number, count);
-    context.noticed.ask();
-    check_in(prepared, template, record, &context)
+    check_in(prepared, template, record, &prepared.noticing_context(record, number, count))
 }
 
 fn check_in(prepared: &Prepared, template: &Template, record: &Record, context: &Context) -> Checked {

@@ -91,5 +91,5 @@ impl Office {
 
 /// A file of the demo world.
 pub fn file(name: &str) -> Vec<u8> {
-    std::fs::read(PathBuf::from(env!("CARGO_MANIFEST_DIR")).join("../../demo").join(name)).expect("the demo world")
+    std::fs::read(PathBuf::from("../../demo").join(name)).expect("the demo world")
 }

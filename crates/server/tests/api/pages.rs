@@ -7,7 +7,7 @@ use serde_json::{Value, json};
 use super::office::Office;
 
 fn font() -> Vec<u8> {
-    std::fs::read(concat!(env!("CARGO_MANIFEST_DIR"), "/../documents/fonts/Caladea-Regular.ttf")).expect("a font")
+    std::fs::read("../documents/fonts/Caladea-Regular.ttf").expect("a font")
 }
 
 #[tokio::test]
@@ -90,7 +90,7 @@ async fn fonts_are_brought_in_listed_and_taken_out() {
 #[tokio::test]
 async fn what_pages_can_not_show_is_told_with_the_template() {
     let office = Office::empty().await;
-    let bytes = std::fs::read(concat!(env!("CARGO_MANIFEST_DIR"), "/../documents/tests/corpus/drawing-shapes.docx")).expect("the corpus");
+    let bytes = std::fs::read("../documents/tests/corpus/drawing-shapes.docx").expect("the corpus");
     let (status, kept) = office.upload("/api/templates", &[("shapes.docx", &bytes)]).await;
     assert_eq!(status, StatusCode::OK, "{kept}");
     let told = office.get("/api/templates/1").await["told"].to_string();

@@ -104,7 +104,7 @@ const locales = [
       <el-option v-for="[tag, label] in locales" :key="tag" :value="tag ?? ''" :label="label ?? ''" />
     </el-select>
   </div>
-  <div v-if="!bench.setup.joint" class="field">
+  <div class="field">
     <span>or as each record says, in the column</span>
     <el-select
       :model-value="bench.setup.locale_column || undefined"

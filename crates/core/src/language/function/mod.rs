@@ -18,10 +18,10 @@ use std::sync::LazyLock;
 use jiff::civil::Date;
 use rust_decimal::Decimal;
 
+use super::context::Context;
 use super::error::{EvalError, Fault};
 use super::format::plain;
 use super::name::Folded;
-use super::scope::Context;
 use super::syntax::Expr;
 use crate::value::{Value, read};
 
