@@ -68,7 +68,7 @@ fn main() {
             );
         }
     }
-    if !only.is_empty() {
+    if !"memory".contains(&only) {
         return;
     }
     println!("\nmemory after these: {} MB at most", status("VmHWM"));

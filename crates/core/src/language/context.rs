@@ -3,6 +3,7 @@
 use std::collections::HashMap;
 use std::sync::Arc;
 
+use ecow::EcoString;
 use jiff::civil::DateTime;
 
 use super::name::Folded;
@@ -62,7 +63,7 @@ pub struct OwnLocales {
     /// The column that holds their locales.
     column: Folded,
     /// The context by each locale's tag as the column has it.
-    contexts: HashMap<Arc<str>, Context>,
+    contexts: HashMap<EcoString, Context>,
     /// That of records that name none.
     otherwise: Box<Context>,
 }

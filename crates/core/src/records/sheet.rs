@@ -2,6 +2,7 @@
 
 use std::sync::Arc;
 
+use ecow::EcoString;
 use jiff::civil::{DateTime, Time};
 use rust_decimal::Decimal;
 use serde::{Deserialize, Serialize};
@@ -18,7 +19,7 @@ pub enum Cell {
     Blank,
     /// Text.
     #[serde(rename = "t")]
-    Text(Arc<str>),
+    Text(EcoString),
     /// A number.
     #[serde(rename = "n")]
     Number(Decimal),

@@ -9,6 +9,7 @@ mod spellout;
 
 use std::sync::Arc;
 
+use ecow::EcoString;
 use jiff::civil::{Date, DateTime};
 use rust_decimal::Decimal;
 
@@ -35,7 +36,7 @@ pub enum Value {
     /// A calendar day with a time of day, without a zone.
     DateTime(DateTime),
     /// Text as it stands in the source.
-    Text(Arc<str>),
+    Text(EcoString),
     /// A record reached by a relation.
     Record(Arc<Record>),
     /// Many values or records.
@@ -60,7 +61,7 @@ pub struct Misfit {
 impl Value {
     /// A text value.
     pub fn text(text: impl AsRef<str>) -> Value {
-        Value::Text(Arc::from(text.as_ref()))
+        Value::Text(text.as_ref().into())
     }
 
     /// Blank is an empty cell, null, no record, an empty list, or text of

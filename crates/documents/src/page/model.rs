@@ -79,6 +79,8 @@ pub struct Section {
     pub footer: Edge,
     /// How many columns it has, and the space between them.
     pub columns: (usize, f64),
+    /// Whether a line stands between its columns.
+    pub column_lines: bool,
     /// What stands on its pages.
     pub blocks: Vec<Block>,
     /// The number of its first page, where counting starts again.
@@ -210,6 +212,8 @@ pub struct Paragraph {
     pub borders: [Option<Border>; 5],
     /// Tab stops.
     pub tabs: Vec<Tab>,
+    /// Where lines run down it, from the left margin.
+    pub bars: Vec<f64>,
     /// Whether it stays on the page of the next.
     pub keep_next: bool,
     /// Whether its lines stay on one page.
@@ -250,6 +254,8 @@ pub enum TabKind {
     Right,
     /// By its decimal sign.
     Decimal,
+    /// No stop, but a line down the paragraph.
+    Bar,
 }
 
 /// The number or sign before a list's paragraph.

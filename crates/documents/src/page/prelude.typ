@@ -106,15 +106,27 @@
   margin, ..edges.pos().map(edge => distance + measure(block(width: room, edge)).height),
 )
 
+// Lines down the whole of a content, so far from its left edge.
+#let barred(above, bars, sticky, body) = block(above: above, below: 0pt, width: 100%, sticky: sticky, bars.fold(
+  body,
+  (inner, at) => block(width: 100%, above: 0pt, below: 0pt, stroke: (left: 0.5pt), outset: (left: -at), inner),
+))
+
 // Text in columns between text that goes across the page; balanced where more
-// follows.
-#let across(count, gutter, balanced, body) = if balanced {
-  layout(size => {
-    let width = (size.width - gutter * (count - 1)) / count
-    let whole = measure(block(width: width, body)).height
-    block(height: whole / count + 14pt, columns(count, gutter: gutter, body))
-  })
-} else { columns(count, gutter: gutter, body) }
+// follows, with lines between the columns where wanted.
+#let across(count, gutter, balanced, lines, body) = {
+  let parted(height) = {
+    let text = block(width: 100%, height: height, columns(count, gutter: gutter, body))
+    if lines { barred(0pt, range(1, count).map(n => (100% + gutter) * (n / count) - gutter / 2), false, text) } else { text }
+  }
+  if balanced {
+    layout(size => {
+      let width = (size.width - gutter * (count - 1)) / count
+      let whole = measure(block(width: width, body)).height
+      parted(whole / count + 14pt)
+    })
+  } else { parted(auto) }
+}
 
 #let endnotes(body) = {
   block(above: 12pt, below: 0pt, line(length: 144pt, stroke: 0.5pt))

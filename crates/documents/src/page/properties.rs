@@ -329,7 +329,7 @@ impl ParagraphLayer {
                     Some("center") => TabKind::Center,
                     Some("right" | "end") => TabKind::Right,
                     Some("decimal") => TabKind::Decimal,
-                    Some("bar") => return None,
+                    Some("bar") => TabKind::Bar,
                     _ => TabKind::Left,
                 };
                 let leader = match t.attr("leader") {

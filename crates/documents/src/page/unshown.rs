@@ -19,11 +19,8 @@ pub(crate) fn unshown(xml: &[u8]) -> BTreeSet<LeftOut> {
 fn of_element(node: Node<'_, '_>) -> Option<&'static str> {
     let attribute = |name: &str| node.attributes().find(|a| a.name() == name).map(|a| a.value());
     let within = |name: &str| node.parent().is_some_and(|p| p.tag_name().name() == name);
-    let on = |name: &str| attribute(name).is_some_and(|v| matches!(v, "1" | "true" | "on"));
     Some(match node.tag_name().name() {
-        // ECMA-376 part 1, 17.18.84: a line through the paragraph.
-        "tab" if attribute("val") == Some("bar") => "the line of a bar tab",
-        // 17.3.2.43
+        // ECMA-376 part 1, 17.3.2.43
         "w" if within("rPr") && attribute("val").is_some_and(|v| !matches!(v.trim_end_matches('%'), "100" | "0")) => {
             "the width of widened or narrowed letters"
         }
@@ -31,7 +28,6 @@ fn of_element(node: Node<'_, '_>) -> Option<&'static str> {
         "lnNumType" => "the numbering of lines",
         // 17.6.4
         "cols" if attribute("equalWidth").is_some_and(|v| matches!(v, "0" | "false" | "off")) => "the different widths of columns",
-        "cols" if on("sep") => "the line between columns",
         // 17.4.57
         "tblpPr" => "the place of a table beside the text",
         // 17.3.1.11
@@ -48,20 +44,18 @@ mod tests {
     #[test]
     fn what_pages_do_not_do_is_named_once() {
         let xml = br#"<w:document xmlns:w="w"><w:body>
-            <w:p><w:pPr><w:tabs><w:tab w:val="bar" w:pos="720"/><w:tab w:val="left" w:pos="1440"/></w:tabs></w:pPr>
-            <w:r><w:rPr><w:w w:val="150"/></w:rPr><w:t>wide</w:t></w:r><w:r><w:rPr><w:w w:val="100"/></w:rPr><w:t>plain</w:t></w:r><w:r><w:tab/></w:r></w:p>
-            <w:p><w:pPr><w:framePr w:dropCap="drop"/></w:pPr></w:p><w:p><w:pPr><w:tabs><w:tab w:val="bar" w:pos="720"/></w:tabs></w:pPr></w:p>
-            <w:sectPr><w:lnNumType w:countBy="5"/><w:cols w:num="2" w:sep="1"/></w:sectPr></w:body></w:document>"#;
+            <w:p><w:r><w:rPr><w:w w:val="150"/></w:rPr><w:t>wide</w:t></w:r><w:r><w:rPr><w:w w:val="100"/></w:rPr><w:t>plain</w:t></w:r><w:r><w:tab/></w:r></w:p>
+            <w:p><w:pPr><w:framePr w:dropCap="drop"/></w:pPr></w:p><w:p><w:pPr><w:framePr w:dropCap="drop"/></w:pPr></w:p>
+            <w:sectPr><w:lnNumType w:countBy="5"/><w:cols w:num="2" w:equalWidth="0"/></w:sectPr></w:body></w:document>"#;
         let said: Vec<String> = unshown(xml).into_iter().map(|l| l.to_string()).collect();
         let told = [
-            "the line between columns",
-            "the line of a bar tab",
+            "the different widths of columns",
             "the numbering of lines",
             "the size of a drop cap",
             "the width of widened or narrowed letters",
         ];
         assert_eq!(said, told.map(|what| format!("{what} can't be shown on pages and is left out")));
         assert!(unshown(b"<w:document><w:p></w:document>").is_empty());
-        assert!(unshown(br#"<w:sectPr xmlns:w="w"><w:cols w:num="2"/></w:sectPr>"#).is_empty());
+        assert!(unshown(br#"<w:sectPr xmlns:w="w"><w:cols w:num="2" w:sep="1"/></w:sectPr>"#).is_empty());
     }
 }

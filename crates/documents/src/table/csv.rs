@@ -2,8 +2,8 @@
 
 use std::borrow::Cow;
 use std::hash::Hasher;
-use std::sync::Arc;
 
+use ecow::EcoString;
 use mangle_core::records::{Cell, RawSheet};
 use rustc_hash::FxHasher;
 
@@ -12,6 +12,9 @@ use crate::OpenError;
 
 /// The largest text that is opened.
 const LARGEST: usize = 256 << 20;
+
+/// Up to how many columns are counted, to say how many are too many.
+const MOST_TOLD: usize = 1 << 18;
 
 /// Reads a delimited text.
 pub(super) fn read(name: &str, bytes: &[u8]) -> Result<RawSheet, OpenError> {
@@ -24,33 +27,92 @@ pub(super) fn read(name: &str, bytes: &[u8]) -> Result<RawSheet, OpenError> {
     }
     let text = decode(bytes);
     let delimiter = delimiter(&text);
-    let mut reader = csv::ReaderBuilder::new().has_headers(false).flexible(true).delimiter(delimiter).from_reader(text.as_bytes());
+    let parts = std::thread::available_parallelism().map_or(1, |n| n.get().min(MOST_PARTS)).min(text.len() / LEAST_PART);
+    let rows = match parts {
+        2.. => in_parts(&text, delimiter, parts)?,
+        _ => None,
+    };
+    let rows = match rows {
+        Some(rows) => rows,
+        None => part(&text, delimiter, 0, text.len())?.0,
+    };
+    sheet(name, rows)
+}
+
+/// In how many parts a text is read at once.
+const MOST_PARTS: usize = 4;
+/// The smallest part that is worth a thread, in bytes.
+const LEAST_PART: usize = 512 << 10;
+
+/// Reads a text in parts at once, each from the start of a line. None where one of
+/// them began within a quoted field: what stands there reads otherwise.
+fn in_parts(text: &str, delimiter: u8, parts: usize) -> Result<Option<Vec<Vec<Cell>>>, OpenError> {
+    let mut starts = vec![0];
+    for at in 1..parts {
+        let from = (text.len() / parts * at).max(starts[at - 1]);
+        let Some(line) = text.as_bytes()[from..].iter().position(|b| *b == b'\n') else { return Ok(None) };
+        starts.push(from + line + 1);
+    }
+    let ends = starts[1..].iter().copied().chain([text.len()]);
+    let read: Vec<_> = std::thread::scope(|scope| {
+        let all: Vec<_> = starts.iter().zip(ends).map(|(from, to)| scope.spawn(move || part(text, delimiter, *from, to))).collect();
+        all.into_iter().map(|one| one.join()).collect()
+    });
+    let mut rows = Vec::new();
+    for (at, one) in read.into_iter().enumerate() {
+        let Ok(one) = one else { return Ok(None) };
+        let (more, whole) = one?;
+        if !whole && at + 1 < parts {
+            return Ok(None);
+        }
+        rows.extend(more);
+    }
+    Ok(Some(rows))
+}
+
+/// The rows that begin in a part of a text, and whether the last of them ends with it.
+fn part(text: &str, delimiter: u8, from: usize, to: usize) -> Result<(Vec<Vec<Cell>>, bool), OpenError> {
+    let bytes = &text.as_bytes()[from..];
+    let mut reader = csv::ReaderBuilder::new().has_headers(false).flexible(true).delimiter(delimiter).from_reader(bytes);
     let mut rows = Vec::new();
     let mut texts = Texts::default();
     let mut record = csv::ByteRecord::new();
     loop {
+        let at = usize::try_from(reader.position().byte()).unwrap_or(usize::MAX);
+        match bytes.get(at..to - from) {
+            // The sign that ends the last line may be left.
+            Some(left) if left.iter().all(|b| matches!(b, b'\r' | b'\n')) => return Ok((rows, true)),
+            Some(_) => {}
+            None => return Ok((rows, false)),
+        }
         match reader.read_byte_record(&mut record) {
-            Ok(false) => break,
+            Ok(false) => return Ok((rows, true)),
             Ok(true) => {
                 // All fields lie behind one another, and are looked at in one go.
-                let all = std::str::from_utf8(record.as_slice()).map_err(|e| OpenError::Damaged(e.to_string()))?;
+                let all = simdutf8::basic::from_utf8(record.as_slice()).map_err(|e| OpenError::Damaged(e.to_string()))?;
                 // Far more than a sheet may have: no need to keep it all to say so.
-                let most = if rows.is_empty() { usize::MAX } else { MOST_COLUMNS + 1 };
-                let fields = (0..record.len().min(most)).filter_map(|at| all.get(record.range(at)?));
-                rows.push(fields.map(|cell| if cell.is_empty() { Cell::Blank } else { Cell::Text(texts.get(cell)) }).collect());
+                let most = if rows.is_empty() { MOST_TOLD } else { MOST_COLUMNS + 1 };
+                let width = record.len().min(most);
+                let mut row = Vec::with_capacity(width);
+                for at in 0..width {
+                    let text = record.range(at).and_then(|range| all.get(range)).unwrap_or_default();
+                    row.push(if text.is_empty() { Cell::Blank } else { Cell::Text(texts.get(text)) });
+                }
+                rows.push(row);
             }
             Err(error) => return Err(OpenError::Damaged(error.to_string())),
         }
     }
-    sheet(name, rows)
 }
 
-/// Texts that came lately: one that comes again is shared, and costs no memory of its
-/// own. Towns, dates and types come again in most sheets.
-struct Texts(Vec<Option<Arc<str>>>);
+/// Long texts that came lately: one that comes again is shared, and costs no memory of
+/// its own. Places and remarks come again in most sheets; short texts stand in their cell.
+struct Texts(Vec<Option<EcoString>>);
 
 /// How many are remembered, a power of two.
 const REMEMBERED: usize = 4096;
+/// The longest text that needs no memory beside its cell, in bytes.
+const SHORT: usize = 15;
 
 impl Default for Texts {
     fn default() -> Texts {
@@ -59,12 +121,15 @@ impl Default for Texts {
 }
 
 impl Texts {
-    fn get(&mut self, text: &str) -> Arc<str> {
+    fn get(&mut self, text: &str) -> EcoString {
+        if text.len() <= SHORT {
+            return text.into();
+        }
         let mut hasher = FxHasher::default();
         hasher.write(text.as_bytes());
         let place = &mut self.0[hasher.finish() as usize % REMEMBERED];
         match place {
-            Some(known) if **known == *text => known.clone(),
+            Some(known) if *known == *text => known.clone(),
             _ => place.insert(text.into()).clone(),
         }
     }
@@ -82,7 +147,7 @@ fn decode(bytes: &[u8]) -> Cow<'_, str> {
         encoding_rs::UTF_16LE
     } else if zeros(0) {
         encoding_rs::UTF_16BE
-    } else if let Ok(text) = std::str::from_utf8(bytes) {
+    } else if let Ok(text) = simdutf8::basic::from_utf8(bytes) {
         return text.into();
     } else {
         encoding_rs::WINDOWS_1252
@@ -125,4 +190,44 @@ fn delimiter(text: &str) -> u8 {
     };
     let best = (0..4).max_by_key(|at| (score(*at), usize::from(*at == 3))).unwrap_or(3);
     if score(best) == 0 { b',' } else { [b';', b'\t', b'|', b','][best] }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn a_text_read_in_parts_reads_as_in_one() {
+        let mut texts = vec![String::new()];
+        let mut whole = 0;
+        for at in 0.. {
+            let text = texts[at].clone();
+            if text.len() <= 5 {
+                texts.extend(['a', ';', '"', '\n', '\r'].map(|c| format!("{text}{c}")));
+            }
+            let one = part(&text, b';', 0, text.len()).expect("reads").0;
+            for parts in [2, 3] {
+                if let Some(rows) = in_parts(&text, b';', parts).expect("reads") {
+                    assert_eq!(rows, one, "{text:?} in {parts} parts");
+                    whole += usize::from(rows.len() > 1);
+                }
+            }
+            if at == 4_000 {
+                break;
+            }
+        }
+        assert!(whole > 500, "{whole} read in parts");
+    }
+
+    #[test]
+    fn a_line_break_within_quotes_where_a_part_begins_is_no_end_of_a_row() {
+        let text = format!("Ref;Note\n{}BQ-1;\"a first line of a note\nlines\"\n{}", "BQ-0;one\n".repeat(39), "BQ-2;one\n".repeat(39));
+        let at = text.find("lines").expect("the second line");
+        assert!(at > text.len() / 2 && at < text.len() / 2 + 24, "{at} of {}", text.len());
+        assert_eq!(in_parts(&text, b';', 2).expect("reads"), None);
+        let large = text.repeat(3_000);
+        let rows = read("notes.csv", large.as_bytes()).expect("reads").rows;
+        let notes = rows.iter().filter(|r| r[1] == Cell::Text("a first line of a note\nlines".into())).count();
+        assert_eq!((rows.len(), notes), (80 * 3_000 - 1, 3_000));
+    }
 }

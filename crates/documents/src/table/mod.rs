@@ -99,9 +99,16 @@ fn sheet(name: &str, rows: Vec<Vec<Cell>>) -> Result<RawSheet, OpenError> {
     let Some(header) = rows.next() else {
         return Ok(RawSheet { name: name.to_owned(), ..RawSheet::default() });
     };
-    let mut rows: Vec<Vec<Cell>> = rows.filter(|row| !row.iter().all(Cell::is_blank)).collect();
+    // How far the rows are filled, and those that are not go.
+    let mut width = 0;
+    let mut rows: Vec<Vec<Cell>> = rows
+        .filter(|row| {
+            let filled = row.iter().rposition(|c| !c.is_blank()).map_or(0, |at| at + 1);
+            width = width.max(filled);
+            filled > 0
+        })
+        .collect();
     let mut header: Vec<String> = header.iter().map(|c| c.as_text().split_whitespace().collect::<Vec<_>>().join(" ")).collect();
-    let width = rows.iter().map(|r| r.iter().rposition(|c| !c.is_blank()).map_or(0, |at| at + 1)).max().unwrap_or(0);
     let named = header.iter().rposition(|n| !n.is_empty()).map_or(0, |at| at + 1);
     let width = width.max(named);
     if width > MOST_COLUMNS {

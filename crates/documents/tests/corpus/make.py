@@ -290,6 +290,9 @@ def text():
         p("Line\tend", stops(("left", 5000, "underscore"))),
         p("Term\tA hanging paragraph whose text goes on for more than one line and stays behind its tab stop on every line that follows. " + TEXT, '<w:ind w:left="1800" w:hanging="1800"/>'),
     ).save("text-tabs")
+    ruled = stops(("bar", 2835, ""), ("left", 3119, ""), ("bar", 6804, ""), ("right", 8505, "")) + '<w:spacing w:before="0" w:after="0"/>'
+    berths = [("A02", "La Golondrina de Invierno", "15.1"), ("A09", "Stille Wind", "18.1"), ("A15", "Second Thoughts", "6.0")]
+    Doc().add(p("Lines run down between the stops."), *[p("\t".join(berth), ruled) for berth in berths], p(TEXT)).save("text-bars")
 
 
 # Paragraphs --------------------------------------------------------------------
@@ -458,6 +461,12 @@ def pages():
         doc.add(p(LONG, '<w:jc w:val="both"/>', "Serif"))
     doc.add(p(t("Last of this column.") + '<w:r><w:br w:type="column"/></w:r>' + t("First of the next.")))
     doc.save("page-columns-whole")
+    doc = Doc()
+    doc.add(p("Across both."), p(LONG, f'<w:sectPr><w:type w:val="continuous"/>{A4}</w:sectPr>'))
+    doc.add(p(LONG), p(LONG), p(LONG, f'<w:sectPr><w:type w:val="continuous"/>{A4}<w:cols w:num="2" w:space="708" w:sep="1"/></w:sectPr>'))
+    doc.add(p("Across again."), *[p(LONG) for _ in range(16)])
+    doc.tail = f'<w:sectPr>{A4}<w:cols w:num="3" w:space="567" w:sep="1"/></w:sectPr>'
+    doc.save("page-column-lines")
     doc = Doc()
     sides = "".join(f'<w:{s} w:val="single" w:sz="12" w:space="24" w:color="5B3A6B"/>' for s in ("top", "left", "bottom", "right"))
     kind = '<v:shapetype id="_x0000_t136" coordsize="21600,21600" o:spt="136" adj="10800" path="m@7,l@8,m@5,21600l@6,21600e"><v:formulas><v:f eqn="sum #0 0 10800"/><v:f eqn="prod #0 2 1"/><v:f eqn="sum 21600 0 @1"/><v:f eqn="sum 0 0 @2"/><v:f eqn="sum 21600 0 @3"/><v:f eqn="if @0 @3 0"/><v:f eqn="if @0 21600 @1"/><v:f eqn="if @0 0 @2"/><v:f eqn="if @0 @4 21600"/></v:formulas><v:path textpathok="t" o:connecttype="rect"/><v:textpath on="t" fitshape="t"/></v:shapetype>'

@@ -8,7 +8,7 @@ use jiff::civil::DateTime;
 use mangle_documents::docx::Template;
 use mangle_documents::page::{Anchored, Block, Document, Drawing, Inline, Shows, TextStyle};
 
-use super::poppler::{Word, lines, words};
+use super::poppler::{Word, lines, upright, words};
 
 const NOON: DateTime = DateTime::constant(2026, 11, 23, 12, 0, 0, 0);
 
@@ -213,6 +213,26 @@ fn apart(inline: &Inline, depth: usize, out: &mut String) {
         Inline::Anchored(a) => text(&a.drawing, out),
         _ => {}
     }
+}
+
+#[test]
+fn lines_run_down_at_bar_tabs_and_between_columns() {
+    let bars = pdf("text-bars");
+    let words = words(&bars).remove(0);
+    let bottom = |text: &str| words.iter().find(|w| w.text == text).expect("a berth").bottom;
+    let near = |found: Vec<f64>, wanted: &[f64]| {
+        let near = found.len() == wanted.len() && found.iter().zip(wanted).all(|(a, b)| (a - b).abs() < 0.6);
+        assert!(near, "{found:?}, not {wanted:?}");
+    };
+    // 2835 and 6804 twentieths of a point from the left margin, down the three lines alone.
+    near(upright(&bars, 1, bottom("A02") - 9.0, bottom("A15") - 1.0), &[212.6, 411.05]);
+    near(upright(&bars, 1, bottom("A15") + 2.0, bottom("A15") + 30.0), &[]);
+    // Amid the gaps of 708 and of 567 twentieths.
+    let columns = pdf("page-column-lines");
+    let room = 595.3 - 2.0 * 70.85;
+    near(upright(&columns, 1, 250.0, 700.0), &[70.85 + room / 2.0]);
+    let third = (room + 28.35) / 3.0;
+    near(upright(&columns, 2, 100.0, 700.0), &[70.85 + third - 14.175, 70.85 + third * 2.0 - 14.175]);
 }
 
 #[test]

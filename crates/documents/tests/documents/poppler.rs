@@ -52,6 +52,23 @@ pub fn lines(page: &[Word]) -> Vec<Vec<Word>> {
     lines
 }
 
+/// Where something dark runs down a page without a gap from one height to another, in
+/// points from the left, to a quarter.
+pub fn upright(pdf: &[u8], page: usize, from: f64, to: f64) -> Vec<f64> {
+    let folder = tempfile::tempdir().expect("a folder");
+    let (number, to_file) = (page.to_string(), folder.path().join("page").to_string_lossy().into_owned());
+    run("pdftoppm", &["-r", "288", "-gray", "-png", "-singlefile", "-f", &number, "-l", &number, "FILE", &to_file], pdf);
+    let picture = image::open(folder.path().join("page.png")).expect("a picture").into_luma8();
+    let rows = (from * 4.0) as u32..(to * 4.0) as u32;
+    let mut found: Vec<f64> = Vec::new();
+    for x in 0..picture.width() {
+        if rows.clone().all(|y| picture.get_pixel(x, y).0[0] < 160) && found.last().is_none_or(|last| f64::from(x) / 4.0 - last > 1.0) {
+            found.push(f64::from(x) / 4.0);
+        }
+    }
+    found
+}
+
 /// The pages' sizes in points, to a tenth.
 pub fn sizes(pdf: &[u8]) -> Vec<(f64, f64)> {
     run("pdfinfo", &["-f", "1", "-l", "999", "FILE"], pdf)

@@ -102,6 +102,14 @@ impl Writer<'_> {
     /// One paragraph, in pieces where pages or columns end in it.
     pub(super) fn paragraph(&mut self, paragraph: &Paragraph, above: f64) {
         let mut above = above;
+        if !paragraph.bars.is_empty() {
+            let bars: String = paragraph.bars.iter().map(|at| format!("{}pt, ", round(*at))).collect();
+            let _ = writeln!(self.out, "#barred({}pt, ({bars}), {}, [", round(above), paragraph.keep_next);
+            let inner = Paragraph { bars: Vec::new(), ..paragraph.clone() };
+            self.paragraph(&inner, 0.0);
+            self.out.push_str("])\n");
+            return;
+        }
         self.anchored(paragraph, &mut above);
         let ends = |i: &Inline| matches!(i, Inline::PageBreak | Inline::ColumnBreak);
         let mut rest = paragraph.inlines.as_slice();

@@ -78,7 +78,7 @@ impl Writer<'_> {
         );
         self.edge(index, "header", &names[0], &section.header, &format!("upper - {}pt", round(page.header)), "top");
         self.edge(index, "footer", &names[1], &section.footer, &format!("lower - {}pt", round(page.footer)), "bottom");
-        let columns = if sections.len() == 1 { section.columns.0 } else { 1 };
+        let columns = if sections.len() == 1 && !section.column_lines { section.columns.0 } else { 1 };
         if columns > 1 {
             let _ = write!(self.out, "columns: {columns}, ");
         }
@@ -110,7 +110,8 @@ impl Writer<'_> {
             match section.columns.0 > 1 && columns == 1 {
                 true => {
                     let balanced = at + 1 < sections.len();
-                    let _ = write!(self.out, "#across({}, {}pt, {balanced}, [", section.columns.0, round(section.columns.1));
+                    let (count, gutter) = (section.columns.0, round(section.columns.1));
+                    let _ = write!(self.out, "#across({count}, {gutter}pt, {balanced}, {}, [", section.column_lines);
                     self.around = Around::Box;
                     self.blocks(&section.blocks);
                     self.around = Around::Page;

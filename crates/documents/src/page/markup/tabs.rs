@@ -44,7 +44,7 @@ impl Writer<'_> {
             .iter()
             .map(|tab| {
                 let kind = match tab.kind {
-                    TabKind::Left => "left",
+                    TabKind::Left | TabKind::Bar => "left",
                     TabKind::Center => "center",
                     TabKind::Right => "right",
                     TabKind::Decimal => "decimal",
@@ -86,7 +86,7 @@ impl Writer<'_> {
             }
             let (width, last) = (self.width(segment), index + 1 == segments.len());
             let back = match (stop.kind, width) {
-                (TabKind::Left, _) => 0.0,
+                (TabKind::Left | TabKind::Bar, _) => 0.0,
                 (TabKind::Right, Some(width)) => width,
                 (TabKind::Center, Some(width)) => width / 2.0,
                 (TabKind::Decimal, Some(_)) => before_decimal(segment).map_or(Some(0.0), |before| self.width(&before))?,

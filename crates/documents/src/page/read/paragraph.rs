@@ -6,7 +6,7 @@ use std::sync::Arc;
 use roxmltree::Node;
 
 use super::Reader;
-use crate::page::model::{Align, Inline, Line, Marker, Paragraph, TextStyle};
+use crate::page::model::{Align, Inline, Line, Marker, Paragraph, TabKind, TextStyle};
 use crate::page::properties::{ParagraphLayer, TextLayer};
 use crate::page::symbols;
 use crate::page::xml::Ask;
@@ -116,6 +116,7 @@ impl Reader<'_, '_, '_> {
 pub(super) fn finish(layer: &ParagraphLayer, style: Arc<str>, mark: TextStyle, marker: Option<Marker>, inlines: Vec<Inline>) -> Paragraph {
     let mut tabs: Vec<_> = layer.tabs.iter().filter(|(_, stays)| *stays).map(|(tab, _)| *tab).collect();
     tabs.sort_by(|a, b| a.at.total_cmp(&b.at));
+    let bars = tabs.extract_if(.., |tab| tab.kind == TabKind::Bar).map(|tab| tab.at).collect();
     let indent = |n: Option<f64>| n.unwrap_or(0.0).clamp(-2000.0, 2000.0);
     let space = |n: Option<f64>| n.unwrap_or(0.0).clamp(0.0, 1584.0);
     let rtl = layer.rtl.unwrap_or(false);
@@ -137,6 +138,7 @@ pub(super) fn finish(layer: &ParagraphLayer, style: Arc<str>, mark: TextStyle, m
         shading: layer.shading.clone().flatten(),
         borders: layer.borders.clone().map(Option::flatten),
         tabs,
+        bars,
         keep_next: layer.keep_next.unwrap_or(false),
         keep_lines: layer.keep_lines.unwrap_or(false),
         widows: layer.widows.unwrap_or(true),

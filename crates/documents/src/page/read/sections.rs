@@ -95,6 +95,7 @@ impl Reader<'_, '_, '_> {
                 columns.and_then(|c| c.number("num")).unwrap_or(1.0).clamp(1.0, 12.0) as usize,
                 columns.and_then(|c| c.twips("space")).unwrap_or(36.0).clamp(0.0, 500.0),
             ),
+            column_lines: columns.is_some_and(|c| matches!(c.attr("sep"), Some("1" | "true" | "on"))),
             blocks: std::mem::take(&mut sections.blocks),
             number_from: numbers.and_then(|n| n.number("start")).map(|n| n.clamp(0.0, 1e6) as u32),
             number_format: numbers.and_then(|n| n.attr("fmt")).map(NumberFormat::of).unwrap_or_default(),
