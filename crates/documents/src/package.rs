@@ -18,6 +18,10 @@ const UNPACKED: u64 = 768 << 20;
 const RATIO_FROM: u64 = 1 << 20;
 const RATIO: u64 = 100;
 const MOST_PARTS: usize = 8192;
+/// Parts up to this size are kept unpacked, since they were once to be looked at,
+/// as long as all of them don't come to more than the second.
+const KEPT_PART: usize = 256 << 10;
+const KEPT_PARTS: usize = 4 << 20;
 
 /// The bytes of a package that can be shared and read.
 pub(crate) type Shared = Cursor<Arc<[u8]>>;
@@ -29,6 +33,8 @@ pub(crate) struct Package {
     pub archive: ZipArchive<Shared>,
     /// Part name → its index.
     index: HashMap<String, usize>,
+    /// Index → the bytes of a small part.
+    kept: HashMap<usize, Arc<[u8]>>,
 }
 
 impl std::fmt::Debug for Package {
@@ -74,15 +80,21 @@ impl Package {
             });
         }
         let mut index = HashMap::with_capacity(archive.len());
+        let (mut kept, mut kept_bytes, mut buffer) = (HashMap::new(), 0, vec![0; 64 << 10]);
         let mut total = 0;
         for at in 0..archive.len() {
             let mut part = archive.by_index(at).map_err(damaged)?;
             let name = part.name().map_err(damaged)?.into_owned();
-            total += inspect(&mut part, &name, UNPACKED - total)?;
+            let (size, small) = inspect(&mut part, &name, UNPACKED - total, &mut buffer)?;
             drop(part);
+            total += size;
+            if let Some(bytes) = small.filter(|bytes| kept_bytes + bytes.len() <= KEPT_PARTS) {
+                kept_bytes += bytes.len();
+                kept.insert(at, bytes.into());
+            }
             index.insert(name, at);
         }
-        Ok(Package { bytes, archive, index })
+        Ok(Package { bytes, archive, index, kept })
     }
 
     /// Whether the package has a part.
@@ -105,6 +117,9 @@ impl Package {
     /// The unpacked bytes of a part.
     pub fn part(&self, name: &str) -> Result<Arc<[u8]>, OpenError> {
         let at = self.position(name).ok_or_else(|| OpenError::Damaged(format!("it has no part “{name}”")))?;
+        if let Some(kept) = self.kept.get(&at) {
+            return Ok(kept.clone());
+        }
         let mut archive = self.archive.clone();
         let mut bytes = Vec::new();
         let part = archive.by_index(at).map_err(|e| OpenError::Damaged(e.to_string()))?;
@@ -113,20 +128,30 @@ impl Package {
     }
 }
 
-/// Unpacks a part into nothing; says how large it is.
-fn inspect(part: &mut zip::read::ZipFile<'_, Shared>, name: &str, left: u64) -> Result<u64, OpenError> {
+/// Unpacks a part piece by piece; says how large it is, and gives its bytes where it
+/// is small.
+fn inspect(
+    part: &mut zip::read::ZipFile<'_, Shared>,
+    name: &str,
+    left: u64,
+    buffer: &mut [u8],
+) -> Result<(u64, Option<Vec<u8>>), OpenError> {
     let packed = part.compressed_size().max(1);
-    let mut buffer = [0u8; 64 << 10];
+    let mut small = Some(Vec::new());
     let mut size: u64 = 0;
     loop {
-        let read = part.read(&mut buffer).map_err(|e| OpenError::Damaged(format!("“{name}”: {e}")))?;
+        let read = part.read(buffer).map_err(|e| OpenError::Damaged(format!("“{name}”: {e}")))?;
         if read == 0 {
-            return Ok(size);
+            return Ok((size, small));
         }
         if size == 0 && is_xml(name) && buffer[..read.min(2048)].windows(9).any(|w| w.eq_ignore_ascii_case(b"<!DOCTYPE")) {
             return Err(OpenError::Dtd { part: name.to_owned() });
         }
         size += read as u64;
+        match &mut small {
+            Some(bytes) if bytes.len() + read <= KEPT_PART => bytes.extend_from_slice(&buffer[..read]),
+            _ => small = None,
+        }
         if size > RATIO_FROM && size / packed >= RATIO {
             return Err(OpenError::Bomb { part: name.to_owned(), unpacked: size / packed });
         }

@@ -149,10 +149,9 @@ impl App {
 
     /// Takes over rows that were written, added, deleted or moved: the sheet itself is
     /// kept in use; others may be related to it and are forgotten.
-    pub(crate) async fn rows_changed(&self, id: i64, rows: Vec<usize>) -> Result<(), Refused> {
+    pub(crate) async fn rows_changed(&self, id: i64, rows: Vec<usize>) {
         if rows.len() > MOST_PATCHED {
-            self.forget_sheets();
-            return Ok(());
+            return self.forget_sheets();
         }
         let _one_at_a_time = self.patching.lock().await;
         let changes = self.sheet_changes.fetch_add(1, Ordering::AcqRel) + 1;
@@ -163,20 +162,22 @@ impl App {
             open
         };
         let now = crate::clock::now();
-        let Some(open) = open.filter(|s| s.day.is_none_or(|day| day == now.date())) else { return Ok(()) };
+        let Some(open) = open.filter(|s| s.day.is_none_or(|day| day == now.date())) else { return };
         let patched = self.store.with(move |c| -> Result<_> {
             // Most often nobody else looks at it just now, and nothing is copied.
             let LoadedSheet { mut sheet, reading, day, .. } = Arc::try_unwrap(open).unwrap_or_else(|shared| shared.copy());
             let done = sheets::patch(c, id, &mut sheet, &rows, now)?;
             Ok(done.then(|| LoadedSheet::of(sheet, reading, day)))
         });
-        // What else changed meanwhile is not in it.
-        if let Some(patched) = patched.await?
-            && self.sheet_changes.load(Ordering::Acquire) == changes
-        {
-            remember(&self.sheets, id, Arc::new(patched));
+        match patched.await {
+            // What else changed meanwhile is not in it.
+            Ok(Some(patched)) if self.sheet_changes.load(Ordering::Acquire) == changes => {
+                remember(&self.sheets, id, Arc::new(patched));
+            }
+            Ok(_) => {}
+            // The rows are changed all the same: the sheet is read anew when it is asked for.
+            Err(error) => tracing::warn!(error = format!("{error:#}"), "an open sheet was not brought up to date"),
         }
-        Ok(())
     }
 
     /// Everything that a set-up needs.

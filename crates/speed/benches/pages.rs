@@ -314,7 +314,8 @@ struct Bare {
     library: LazyHash<Library>,
     book: LazyHash<FontBook>,
     fonts: Vec<Font>,
-    main: Source,
+    main: FileId,
+    source: String,
     picture: Option<Bytes>,
 }
 
@@ -332,13 +333,15 @@ impl Bare {
             library: LazyHash::new(Library::default()),
             book: LazyHash::new(FontBook::from_fonts(&fonts)),
             fonts,
-            main: Source::new(id, source.to_owned()),
+            main: id,
+            source: source.to_owned(),
             picture,
         }
     }
 
+    /// From the text of the source to the bytes of the PDF.
     fn pdf(&self) -> Vec<u8> {
-        let world = Each { bare: self, main: self.main.clone() };
+        let world = Each { bare: self, main: Source::new(self.main, self.source.clone()) };
         let document = typst::compile::<PagedDocument>(&world).output.expect("typesets");
         let pdf = typst_pdf::pdf(&document, &typst_pdf::PdfOptions::default()).expect("a PDF");
         comemo::evict(KEPT);

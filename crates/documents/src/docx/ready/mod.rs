@@ -73,14 +73,17 @@ pub(super) fn ready(part: &str, bytes: &Arc<[u8]>, found: &mut Found) -> Result<
     let text = std::str::from_utf8(bytes).map_err(|e| broken(e.to_string()))?;
     let mut text = std::borrow::Cow::Borrowed(text.trim_start_matches('\u{feff}'));
     // Revisions first: a field may have been written as one.
-    for step in [revisions::accept as fn(&Document<'_>, &mut Edits, &mut Found), fields::rewrite, controls::rewrite] {
+    let mut steps = [revisions::accept as fn(&Document<'_>, &mut Edits, &mut Found), fields::rewrite, controls::rewrite].into_iter();
+    // Read again only after a change.
+    while steps.len() > 0 {
         let options = ParsingOptions { allow_dtd: false, nodes_limit: 8_000_000, ..ParsingOptions::default() };
         let document = Document::parse_with_options(&text, options).map_err(|e| broken(format!("its XML is broken: {e}")))?;
-        let mut edits = Edits::default();
-        step(&document, &mut edits, found);
-        if !edits.0.is_empty() {
-            let changed = edits.apply(&text);
-            drop(document);
+        let changed = steps.by_ref().find_map(|step| {
+            let mut edits = Edits::default();
+            step(&document, &mut edits, found);
+            (!edits.0.is_empty()).then(|| edits.apply(&text))
+        });
+        if let Some(changed) = changed {
             text = std::borrow::Cow::Owned(changed);
         }
     }

@@ -3,6 +3,8 @@
 
 use std::collections::HashMap;
 use std::net::SocketAddr;
+use std::sync::Arc;
+use std::sync::atomic::{AtomicBool, Ordering};
 
 use axum::Json;
 use axum::extract::{ConnectInfo, DefaultBodyLimit, Multipart, Path, Query, State};
@@ -302,6 +304,8 @@ async fn send(
     app.guard.pass(Asked::Answer, &token, sender(&extensions))?;
     find(&app, token.clone()).await?;
     let now = clock::now();
+    let kept = Arc::new(AtomicBool::new(false));
+    let changed = kept.clone();
     let done = app
         .store
         .with(move |c| -> Result<Result<String, NotTaken>, Refused> {
@@ -332,11 +336,15 @@ async fn send(
                     arrived.into_iter().filter(|a| look.fields.iter().any(|f| f.field == a.field && f.shown)).collect();
                 forms::answer(&t, &kept, Cell::Date(now), &cells, &kept_files)?;
                 t.commit().map_err(anyhow::Error::new)?;
+                changed.store(true, Ordering::Release);
             }
             Ok(Ok(thanks))
         })
         .await?;
-    app.forget_sheets();
+    // What no record came of leaves the open sheets alone.
+    if kept.load(Ordering::Acquire) {
+        app.forget_sheets();
+    }
     Ok(match done {
         Ok(thanks) => Json(Thanks { thanks }).into_response(),
         Err(not_taken) => (StatusCode::UNPROCESSABLE_ENTITY, Json(not_taken)).into_response(),

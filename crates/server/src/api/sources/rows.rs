@@ -385,7 +385,7 @@ async fn edit(State(app): State<App>, Path(id): Path<i64>, Json(asked): Json<Row
         .await?;
     touched.extend(&added);
     match keys_change {
-        false => app.rows_changed(id, touched).await?,
+        false => app.rows_changed(id, touched).await,
         true => app.forget_sheets(),
     }
     Ok(Json(Edited { added }))
@@ -425,7 +425,7 @@ async fn step(app: &App, id: i64, again: bool) -> Answer<Step> {
         .await?;
     match step {
         Some(rows::Step { what, rows, columns: false }) if !related => {
-            app.rows_changed(id, rows).await?;
+            app.rows_changed(id, rows).await;
             Ok(Json(Step { what: Some(what) }))
         }
         step => {
