@@ -10,7 +10,7 @@ export function takesText(sheet: SheetInfo, column: number): boolean {
   return !!own && !own.formula && !own.asked && own.type !== 'record' && (own.type !== 'list' || !!own.items)
 }
 
-interface Area {
+export interface Area {
   left: number
   right: number
 }

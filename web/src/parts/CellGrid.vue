@@ -1,11 +1,11 @@
 <script setup lang="ts">
 import { computed, nextTick, ref } from 'vue'
 
-import { clearing, filling, pasting, takesText, typed } from '../api/edits'
+import { takesText, typed } from '../api/edits'
 import type { Edits, Row, SheetInfo } from '../api/sheet'
 import { count, shortDay } from '../api/words'
 import { useArea } from './area'
-import { joined, parted } from './clipboard'
+import { useBlock } from './block'
 import { ROW, useRows } from './rows'
 import StateWord from './StateWord.vue'
 
@@ -49,24 +49,6 @@ function choose(row: number, column: number, stretch: boolean) {
   set(row, column, stretch)
 }
 
-/** The rows of an area, fetched where they were never seen. */
-async function rowsOf(from: number, to: number): Promise<Row[]> {
-  const found: Row[] = []
-  for (let index = from; index <= to;) {
-    const known = rowAt(index)
-    if (known) {
-      found.push(known)
-      index++
-      continue
-    }
-    const more = await props.fetch(index, Math.min(500, to - index + 1))
-    if (!more.length) break
-    found.push(...more)
-    index += more.length
-  }
-  return found
-}
-
 function begin(first?: string) {
   if (!takesText(props.sheet, at.value.column)) {
     const own = props.sheet.columns[at.value.column]
@@ -108,51 +90,28 @@ function callOff() {
   box.value?.focus()
 }
 
-const chosenRows = () => rowsOf(area.value.top, area.value.bottom)
-const change = (edits: Edits) => {
-  if (edits.cells?.length || edits.added?.length) emit('edit', edits)
-}
-const clear = async () => change(clearing(props.sheet, await chosenRows(), area.value))
-const fill = async () => change(filling(props.sheet, await chosenRows(), area.value))
+const block = useBlock({
+  sheet: () => props.sheet,
+  total: () => props.total,
+  fetch: (from, most) => props.fetch(from, most),
+  known: rowAt,
+  area,
+  typing: () => draft.value !== undefined,
+  change: (edits) => emit('edit', edits),
+})
 
-async function copy(event: ClipboardEvent) {
-  if (draft.value !== undefined) return
-  event.preventDefault()
-  const { top, left, right } = area.value
-  const block = (rows: Row[]) => joined(rows.map((row) => row.cells.slice(left, right + 1).map(typed)))
-  const known = Array.from({ length: chosen.value }, (_, index) => rowAt(top + index)).filter((row) => !!row)
-  // Rows that were never seen come too late for the event.
-  if (known.length === chosen.value) event.clipboardData?.setData('text/plain', block(known))
-  else await navigator.clipboard.writeText(block(await chosenRows()))
-}
-
+/** Takes what is on the clipboard, and chooses where it came to stand. */
 async function paste(event: ClipboardEvent) {
-  if (draft.value !== undefined) return
-  event.preventDefault()
-  const block = parted(event.clipboardData?.getData('text/plain') ?? '')
-  const { top, bottom, left } = area.value
-  const rows = await rowsOf(top, Math.min(props.total - 1, Math.max(bottom, top + block.length - 1)))
-  const below = block.length > 1 ? rows.slice(0, block.length) : rows
-  const { edits, passed } = pasting(props.sheet, below, area.value, block)
-  if (passed)
-    ElMessage({
-      message: `${count(passed, 'cell')} not pasted: nothing can be typed into their columns`,
-      duration: 6000,
-    })
-  change(edits)
+  const { top, left } = area.value
+  const taken = await block.paste(event)
+  if (!taken) return
   set(top, left)
-  to.value = { row: top + block.length - 1, column: left + (block[0]?.length ?? 1) - 1 }
+  to.value = { row: top + taken.rows - 1, column: left + taken.columns - 1 }
 }
 
-/** Moves the rows one further up or down. */
+/** Moves the rows one further up or down, and goes with them. */
 async function shift(by: 1 | -1) {
-  const { top, bottom } = area.value
-  if ((by < 0 && top === 0) || (by > 0 && bottom >= props.total - 1)) return
-  const rows = (await chosenRows()).map((row) => row.number)
-  // The row that they follow then; none at the top.
-  const before = by > 0 ? bottom + 1 : top - 2
-  const [after] = before < 0 ? [] : await rowsOf(before, before)
-  emit('edit', { what: `Move ${count(rows.length, 'row')}`, moved: { rows, after: after?.number ?? null } })
+  if (!(await block.shift(by))) return
   at.value.row += by
   to.value.row += by
 }
@@ -172,13 +131,13 @@ async function keys(event: KeyboardEvent) {
     End: () => step(held ? 1e9 : 0, 1e6),
     Enter: () => begin(),
     F2: () => begin(),
-    Delete: () => void clear(),
-    Backspace: () => void clear(),
+    Delete: () => void block.clear(),
+    Backspace: () => void block.clear(),
     Escape: () => set(at.value.row, at.value.column),
   }
   const own = moves[event.key]
   if (own) own()
-  else if (held && event.key === 'd') void fill()
+  else if (held && event.key === 'd') void block.fill()
   else if (held && event.key === 'a') all()
   else if (held && (event.key === 'y' || event.key === 'Z')) emit('redo')
   else if (held && event.key === 'z') emit('undo')
@@ -198,12 +157,12 @@ function add() {
 }
 
 async function remove() {
-  const removed = (await chosenRows()).map((row) => row.number)
+  const removed = (await block.rows()).map((row) => row.number)
   emit('edit', { what: `Delete ${count(removed.length, 'row')}`, removed })
   set(area.value.top - 1, at.value.column)
 }
 
-defineExpose({ add, remove, fill, chosen })
+defineExpose({ add, remove, fill: block.fill, chosen })
 </script>
 
 <template>
@@ -216,7 +175,7 @@ defineExpose({ add, remove, fill, chosen })
     :aria-rowcount="total"
     @scroll="top = ($event.target as HTMLElement).scrollTop"
     @keydown="keys"
-    @copy="copy"
+    @copy="block.copy"
     @paste="paste"
   >
     <table>
