@@ -160,7 +160,8 @@ impl Scope<'_> {
             _ => return None,
         };
         let reading = Reading::of(locale);
-        let printed = read::number(text, reading).or_else(|| read::money(text, reading).map(|m| m.amount))?;
+        let money = || read::money(text, reading).map(|m| m.amount);
+        let printed = read::number(text, reading).or_else(money).or_else(|| digits_of(text, reading))?;
         Some(Weighed { exact, printed })
     }
 
@@ -370,6 +371,13 @@ fn member_of(value: &Value, name: &Name) -> Result<Value, Fault> {
         }
         other => Err(Fault::Kind { expected: "a record", kind: other.kind(), value: format!("it has no “{}”", name.text) }),
     }
+}
+
+/// What a printed number says between signs of currencies that are read nowhere else.
+fn digits_of(text: &str, reading: Reading) -> Option<Decimal> {
+    let digit = |c: char| c.is_ascii_digit();
+    let number = read::number(&text[text.find(digit)?..=text.rfind(digit)?], reading)?;
+    Some(if text.contains(['-', '−']) { -number } else { number })
 }
 
 #[cfg(test)]

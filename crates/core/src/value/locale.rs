@@ -19,7 +19,8 @@ use icu_locale_core::Locale as Tag;
 use jiff::civil::Date;
 use rust_decimal::Decimal;
 
-use super::{Currency, Money};
+use super::Money;
+use super::money_style::MoneyStyle;
 
 /// The order in which a locale writes a date of three numbers.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -58,6 +59,9 @@ pub struct Locale {
     dates: [DateTimeFormatter<YMD>; 3],
     full: DateTimeFormatter<YMDE>,
     collator: CollatorBorrowed<'static>,
+    money_style: MoneyStyle,
+    /// What stands before negative numbers.
+    minus: String,
 }
 
 /// At most so many locales are kept; records may name any.
@@ -98,9 +102,14 @@ impl Locale {
             DecimalFormatter::try_new((&tag).into(), options).ok()
         };
         let date = |fields| DateTimeFormatter::try_new((&tag).into(), fields).ok();
+        let ungrouped = decimal(GroupingStrategy::Never)?;
+        let below_zero = ungrouped.format(&FixedDecimal::from(-1)).to_string();
+        let minus = below_zero.chars().take_while(|c| !c.is_numeric()).collect();
         Some(Locale {
+            money_style: MoneyStyle::of(&tag),
+            minus,
             grouped: decimal(GroupingStrategy::Auto)?,
-            ungrouped: decimal(GroupingStrategy::Never)?,
+            ungrouped,
             dates: [date(YMD::short())?, date(YMD::medium())?, date(YMD::long())?],
             full: DateTimeFormatter::try_new((&tag).into(), YMDE::long()).ok()?,
             collator: collator(&tag)?,
@@ -211,45 +220,15 @@ impl Locale {
         formatter.format(&input).try_write_to_string().ok().map(|text| text.into_owned())
     }
 
-    /// Writes money with its currency's places and sign where CLDR's standard
+    /// Writes money with its currency's places, and its sign where CLDR's standard
     /// currency pattern puts it.
     pub fn money(&self, money: Money) -> String {
         let places = money.currency.places();
         let rounded = super::number::round_half_away(money.amount, places as i32);
-        let mut digits = self.number(rounded.abs(), places, places, true);
-        // CLDR has a grouping of its own for money there (`currencyGroup`).
-        if self.tag.id.language.as_str() == "de" && self.region().as_deref() == Some("AT") {
-            digits = digits.replace('\u{a0}', ".");
-        }
-        let sign = self.currency_sign(money.currency);
-        let minus = if rounded.is_sign_negative() && !rounded.is_zero() { "-" } else { "" };
-        match currency_place(&self.tag) {
-            Place::Before => match sign.chars().last().is_some_and(char::is_alphabetic) {
-                true => format!("{minus}{sign}\u{a0}{digits}"),
-                false => format!("{minus}{sign}{digits}"),
-            },
-            Place::BeforeSpaced => format!("{sign}\u{a0}{minus}{digits}"),
-            Place::Behind => format!("{minus}{digits}\u{a0}{sign}"),
-        }
-    }
-
-    /// The sign of a currency in this locale; its code where it has none.
-    fn currency_sign(&self, currency: Currency) -> String {
-        let region = self.tag.id.region.map(|r| r.to_string()).unwrap_or_default();
-        match (currency.code(), region.as_str()) {
-            ("EUR", _) => "€".into(),
-            ("GBP", _) => "£".into(),
-            ("USD", "US" | "") => "$".into(),
-            ("USD", _) => match self.language().as_str() {
-                "de" | "it" | "es" => "$".into(),
-                "fr" => "$US".into(),
-                _ => "US$".into(),
-            },
-            ("JPY", _) => "¥".into(),
-            ("PLN", "PL") => "zł".into(),
-            ("SEK", "SE") | ("NOK", "NO") => "kr".into(),
-            ("DKK", "DK") => "kr.".into(),
-            (code, _) => code.into(),
+        let digits = self.number(rounded.abs(), places, places, true);
+        match rounded.is_sign_negative() && !rounded.is_zero() {
+            true => self.money_style.write(&digits, money.currency, Some(&self.minus)),
+            false => self.money_style.write(&digits, money.currency, None),
         }
     }
 
@@ -275,25 +254,6 @@ impl fmt::Debug for Locale {
     }
 }
 
-enum Place {
-    Before,
-    BeforeSpaced,
-    Behind,
-}
-
-/// CLDR `numbers/currencyFormats/standard`, by language.
-fn currency_place(tag: &Tag) -> Place {
-    match (tag.id.language.as_str(), tag.id.region.as_ref().map(|r| r.as_str())) {
-        ("de", Some("AT" | "CH" | "LI")) | ("nl", _) => Place::BeforeSpaced,
-        (
-            "de" | "fr" | "es" | "it" | "da" | "sv" | "nb" | "fi" | "pl" | "cs" | "sk" | "sl" | "hr" | "hu" | "ro" | "el" | "ru" | "uk",
-            _,
-        ) => Place::Behind,
-        ("pt", Some("PT")) => Place::Behind,
-        _ => Place::Before,
-    }
-}
-
 fn collator(tag: &Tag) -> Option<CollatorBorrowed<'static>> {
     let mut preferences: CollatorPreferences = tag.into();
     preferences.numeric_ordering = Some(CollationNumericOrdering::True);
@@ -310,6 +270,7 @@ fn icu_date(date: Date) -> IcuDate<icu_calendar::Iso> {
 #[cfg(test)]
 mod tests {
     use super::*;
+    use crate::value::Currency;
 
     fn locale(tag: &str) -> Arc<Locale> {
         Locale::parse(tag).expect(tag)
@@ -373,7 +334,7 @@ mod tests {
             ("en-US", "-3.5", "USD", "-$3.50"),
             ("en-GB", "1480", "USD", "US$1,480.00"),
             ("en-IE", "0.005", "EUR", "€0.01"),
-            ("en-GB", "1480", "JPY", "¥1,480"),
+            ("en-GB", "1480", "JPY", "JP¥1,480"),
             ("en-GB", "1.2345", "BHD", "BHD 1.235"),
             ("de-DE", "1480", "EUR", "1.480,00 €"),
             ("de-AT", "1480", "EUR", "€ 1.480,00"),

@@ -3,6 +3,7 @@
 mod email;
 mod locale;
 mod money;
+mod money_style;
 pub mod number;
 pub mod read;
 mod spellout;

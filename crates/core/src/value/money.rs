@@ -13,16 +13,33 @@ pub struct Currency([u8; 3]);
 #[error("“{0}” is not a currency; write its three-letter code, for instance \"EUR\"")]
 pub struct UnknownCurrency(pub String);
 
-/// Signs that stand for one currency in common use.
-const SIGNS: [(&str, Currency); 8] = [
+/// Signs that stand for one currency in common use; one that ends as another does
+/// stands before that.
+const SIGNS: [(&str, Currency); 24] = [
     ("€", Currency(*b"EUR")),
     ("£", Currency(*b"GBP")),
     ("US$", Currency(*b"USD")),
+    ("CA$", Currency(*b"CAD")),
+    ("AU$", Currency(*b"AUD")),
+    ("NZ$", Currency(*b"NZD")),
+    ("HK$", Currency(*b"HKD")),
+    ("MX$", Currency(*b"MXN")),
+    ("R$", Currency(*b"BRL")),
     ("$", Currency(*b"USD")),
+    ("JP¥", Currency(*b"JPY")),
+    ("CN¥", Currency(*b"CNY")),
     ("¥", Currency(*b"JPY")),
     ("zł", Currency(*b"PLN")),
     ("CHF", Currency(*b"CHF")),
     ("kr", Currency(*b"SEK")),
+    ("Kč", Currency(*b"CZK")),
+    ("Ft", Currency(*b"HUF")),
+    ("₺", Currency(*b"TRY")),
+    ("₹", Currency(*b"INR")),
+    ("₴", Currency(*b"UAH")),
+    ("₪", Currency(*b"ILS")),
+    ("₩", Currency(*b"KRW")),
+    ("฿", Currency(*b"THB")),
 ];
 
 impl Currency {
@@ -110,5 +127,21 @@ mod tests {
         assert_eq!(Currency::strip("€ 1,234.50"), Some((Currency::EUR, "1,234.50")));
         assert_eq!(Currency::strip("405,00 EUR"), Some((Currency::EUR, "405,00")));
         assert_eq!(Currency::strip("12.50"), None);
+        let of = |text: &str| Currency::strip(text).map(|(currency, rest)| format!("{} {rest}", currency.code()));
+        assert_eq!(of("R$ 1.234,50").as_deref(), Some("BRL 1.234,50"));
+        assert_eq!(of("1 234,50 Kč").as_deref(), Some("CZK 1 234,50"));
+        assert_eq!(of("US$12").as_deref(), Some("USD 12"));
+        assert_eq!(of("₺12,50").as_deref(), Some("TRY 12,50"));
+    }
+
+    #[test]
+    fn no_sign_hides_one_that_begins_or_ends_as_it_does() {
+        for (at, (sign, currency)) in SIGNS.iter().enumerate() {
+            assert_eq!(Currency::parse(sign), Ok(*currency), "{sign}");
+            for (text, rest) in [(format!("{sign}12"), "12"), (format!("12 {sign}"), "12")] {
+                assert_eq!(Currency::strip(&text), Some((*currency, rest)), "{text}");
+            }
+            assert!(SIGNS[..at].iter().all(|(earlier, _)| !sign.ends_with(earlier) && !sign.starts_with(earlier)), "{sign}");
+        }
     }
 }

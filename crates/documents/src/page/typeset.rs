@@ -2,6 +2,7 @@
 
 use std::collections::HashMap;
 use std::sync::LazyLock;
+use std::sync::atomic::{AtomicUsize, Ordering};
 
 use jiff::civil::DateTime;
 use typst::diag::{FileError, FileResult};
@@ -23,8 +24,11 @@ use super::model::Document;
 #[error("the pages can't be made: {0}")]
 pub struct TypesetError(pub String);
 
-/// How many documents' worth of memory the typesetter keeps for the next.
-const KEPT: usize = 10;
+/// After how many pages the typesetter forgets what it did not need again: to look
+/// through all it remembers costs a letter a twentieth of its time.
+const ROUND: usize = 8;
+/// For how many rounds it remembers what comes again in none.
+const ROUNDS: usize = 2;
 /// The most pages of a document.
 const MOST_PAGES: usize = 10_000;
 
@@ -188,13 +192,22 @@ impl Typesetter<'_> {
         // Whatever a document does to the typesetter, it costs that document alone.
         let compiled = std::panic::catch_unwind(std::panic::AssertUnwindSafe(|| typst::compile::<PagedDocument>(&files).output));
         let result = compiled.map_err(|_| TypesetError("the typesetter stumbled over something in it".to_owned()))?;
-        comemo::evict(KEPT);
+        forget(result.as_ref().map_or(1, |document| document.pages().len()));
         let document =
             result.map_err(|errors| TypesetError(errors.iter().map(|e| e.message.to_string()).collect::<Vec<_>>().join("; ")))?;
         if document.pages().len() > MOST_PAGES {
             return Err(TypesetError(format!("it has {} pages; a document may have {MOST_PAGES}", document.pages().len())));
         }
         Ok(Made { document })
+    }
+}
+
+/// Counts pages that were typeset, and lets the typesetter forget after each round.
+fn forget(pages: usize) {
+    static TYPESET: AtomicUsize = AtomicUsize::new(0);
+    if TYPESET.fetch_add(pages, Ordering::Relaxed) + pages >= ROUND {
+        TYPESET.store(0, Ordering::Relaxed);
+        comemo::evict(ROUNDS);
     }
 }
 

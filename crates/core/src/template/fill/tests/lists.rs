@@ -534,6 +534,9 @@ fn lines_that_do_not_add_up_to_their_sum_are_noticed_when_someone_asks() {
     let found = ["[: sum(lines.price) / 3 as number \"#,##0.00\"] 197.28 [: price / 3 as number \"#,##0.00\"] 197.29"];
     assert_eq!(uneven("price / 3 as number \"#,##0.00\"", thirds, true), found);
     assert!(uneven("price / 3 as number \"#,##0.00\"", thirds, false).is_empty());
+    // With the sign of a currency that no one types.
+    let dollars = uneven("price / 3 as money \"CAD\"", "sum(lines.price) / 3 as money \"CAD\"", true);
+    assert_eq!(dollars, ["[: sum(lines.price) / 3 as money \"CAD\"] 197.28 [: price / 3 as money \"CAD\"] 197.29"]);
     // Lines rounded in their value, and lines that no rounding changes.
     assert!(uneven("round(price / 3; 2) as number \"#,##0.00\"", thirds, true).is_empty());
     assert!(uneven("price as number \"#,##0.00\"", "sum(lines.price) as number \"#,##0.00\"", true).is_empty());
