@@ -60,9 +60,10 @@ fn values_print_in_many_locales_as_cldr_says() {
         for (line, [_, expression, expected]) in text.lines().zip(own) {
             let found: Value = serde_json::from_str(line).expect("a line of JSON");
             let found = plain(found["text"].as_str().unwrap_or(line));
-            match found == plain(expected) {
+            let expected = if expression.contains("as money") { spaced(&plain(expected)) } else { plain(expected) };
+            match found == expected {
                 true => same += 1,
-                false => differ.push(format!("{tag}: {expression} gives {found}, not {}", plain(expected))),
+                false => differ.push(format!("{tag}: {expression} gives {found}, not {expected}")),
             }
         }
     }
@@ -71,5 +72,34 @@ fn values_print_in_many_locales_as_cldr_says() {
     assert!(same > 700, "{same} alike");
 }
 
-/// Where the two have other editions of CLDR, or read it otherwise, and why.
-const KNOWN: [(&str, &str); 0] = [];
+/// Letters of a currency don't touch digits (UTS #35 part 3, `currencySpacing`), which
+/// Babel leaves out.
+fn spaced(text: &str) -> String {
+    let mut out = String::new();
+    for c in text.chars() {
+        let before = out.chars().last();
+        if before.is_some_and(|b| b.is_alphabetic() && c.is_ascii_digit() || b.is_ascii_digit() && c.is_alphabetic()) {
+            out.push(' ');
+        }
+        out.push(c);
+    }
+    out
+}
+
+/// Where the two read CLDR otherwise, or have other editions of it.
+const KNOWN: [(&str, &str); 13] = [
+    ("de-AT: 12345.5 as number", "the sign between thousands is another in another edition"),
+    ("en-IE: date(2026; 9; 3) as date full", SKELETONS),
+    ("en-AU: date(2026; 9; 3) as date full", SKELETONS),
+    ("en-CA: date(2026; 9; 3) as date short", SKELETONS),
+    ("fr-CH: date(2026; 9; 3) as date full", SKELETONS),
+    ("pt-PT: date(2026; 9; 3) as date full", SKELETONS),
+    ("pl-PL: date(2026; 9; 3) as date short", SKELETONS),
+    ("cs-CZ: date(2026; 9; 3) as date short", SKELETONS),
+    ("sk-SK: date(2026; 9; 3) as date full", SKELETONS),
+    ("da-DK: date(2026; 9; 3) as date full", SKELETONS),
+    ("et-EE: date(2026; 9; 3) as date long", SKELETONS),
+    ("lv-LV: date(2026; 9; 3) as date short", SKELETONS),
+    ("lv-LV: date(2026; 9; 3) as date medium", SKELETONS),
+];
+const SKELETONS: &str = "ICU makes dates of `availableFormats`, Babel takes `dateFormats`";
