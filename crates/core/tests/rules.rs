@@ -349,7 +349,7 @@ fn rule_24_options_bind_to_their_alternative_and_those_to_its_left() {
 #[test]
 fn rule_25_money_prints_with_the_places_of_its_currency() {
     all(&[
-        ("[: 12.345 as money \"EUR\"] [: 12.5 as money \"JPY\"] [: -3 as money \"EUR\"]", "€12.35 ¥13 -€3.00"),
+        ("[: 12.345 as money \"EUR\"] [: 12.5 as money \"JPY\"] [: -3 as money \"EUR\"]", "€12.35 JP¥13 -€3.00"),
         ("[: (12.345 as money \"EUR\") & \"\"]", "€12.35"),
         ("[: 12.345 + 0]", "12.345"),
     ]);
