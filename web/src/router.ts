@@ -1,5 +1,7 @@
 import { createRouter, createWebHistory } from 'vue-router'
 
+import { Refusal, tell } from './api/client'
+
 /** Every screen has its address. */
 export const router = createRouter({
   history: createWebHistory(),
@@ -68,10 +70,26 @@ export const router = createRouter({
       meta: { title: 'Practice mailbox' },
     },
     { path: '/settings', component: () => import('./screens/Settings.vue'), meta: { title: 'Settings' } },
-    { path: '/:rest(.*)*', component: () => import('./screens/Missing.vue'), meta: { title: 'Not here' } },
+    {
+      path: '/:rest(.*)*',
+      name: 'missing',
+      component: () => import('./screens/Missing.vue'),
+      meta: { title: 'Not here' },
+    },
   ],
 })
 
 router.afterEach((to) => {
   document.title = `${String(to.meta.title ?? 'Mangle')} · Mangle`
 })
+
+/** Reads what a screen shows; where that is gone, its address says so. */
+export async function enter(read: () => Promise<unknown>): Promise<void> {
+  try {
+    await read()
+  } catch (error) {
+    if (!(error instanceof Refusal) || error.code !== 'not-found') return tell(error)
+    const { path, query, hash } = router.currentRoute.value
+    await router.replace({ name: 'missing', params: { rest: path.slice(1).split('/') }, query, hash })
+  }
+}

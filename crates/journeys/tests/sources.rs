@@ -158,3 +158,18 @@ async fn screens_left_behind_hold_none_of_the_browsers_connections() -> Result<(
     }
     b.close().await
 }
+
+#[tokio::test(flavor = "multi_thread")]
+async fn an_address_of_what_is_gone_says_so_and_stays() -> Result<()> {
+    let data = tempfile::tempdir()?;
+    let program = Program::demo(data.path())?;
+    let b = Browser::open(&program.address).await?;
+    for path in ["/forms/999", "/sheets/999", "/runs/999", "/dispatches/never-made"] {
+        b.go(path).await?;
+        b.text("h2", "There is no screen at this address").await?;
+        assert_eq!(b.path().await?, path);
+    }
+    b.click("Go to Dispatches").await?;
+    b.text("b", "Balance reminders").await?;
+    b.close().await
+}

@@ -4,12 +4,12 @@ import { useEventListener } from '@vueuse/core'
 import { useRoute, useRouter } from 'vue-router'
 
 import { documentsInWords, useBench } from '../api/bench'
-import { attempt } from '../api/client'
 import { clock } from '../api/words'
 import PageView from '../parts/PageView.vue'
 import ProofDialog from '../parts/ProofDialog.vue'
 import RunDialog from '../parts/RunDialog.vue'
 import Stations from '../parts/Stations.vue'
+import { enter } from '../router'
 import ChannelsStation from './stations/Channels.vue'
 import PreflightStation from './stations/Preflight.vue'
 import RecordsStation from './stations/Records.vue'
@@ -38,7 +38,7 @@ const ready = computed(
     !findings.value.length,
 )
 
-const load = () => attempt(() => b.load(Number(route.query.row) || undefined))
+const load = () => enter(() => b.load(Number(route.query.row) || undefined))
 onMounted(load)
 watch(() => props.dispatch, load)
 watch(

@@ -10,12 +10,13 @@ import FormFieldList from '../parts/FormFieldList.vue'
 import FormFieldPanel from '../parts/FormFieldPanel.vue'
 import FormLive from '../parts/FormLive.vue'
 import FormWords from '../parts/FormWords.vue'
+import { enter } from '../router'
 
 const props = defineProps<{ id: string; field?: string }>()
 const router = useRouter()
 const it = useForm(toRef(() => Number(props.id)))
 const { info, draft, saving, history, problems } = it
-void attempt(it.load)
+void enter(it.load)
 
 const STATES: Record<string, [string, string]> = {
   closed: ['closed', ''],

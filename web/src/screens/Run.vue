@@ -7,6 +7,7 @@ import { done, useRuns } from '../api/runs'
 import { clock, count, shortDay, size, span } from '../api/words'
 import RowTable from '../parts/RowTable.vue'
 import StateWord from '../parts/StateWord.vue'
+import { enter } from '../router'
 
 type Item = Schemas['ItemInfo']
 const props = defineProps<{ id: string }>()
@@ -17,7 +18,7 @@ const only = ref<string>()
 const version = ref(0)
 const params = () => ({ path: { id: id.value } })
 
-const load = () => attempt(async () => store.put(await ask(api.GET('/api/runs/{id}', { params: params() }))))
+const load = () => enter(async () => store.put(await ask(api.GET('/api/runs/{id}', { params: params() }))))
 onMounted(load)
 watch(id, load)
 watch([run, only], () => version.value++)

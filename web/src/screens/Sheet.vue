@@ -2,7 +2,7 @@
 import { computed, ref, toRef, watch } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 
-import { attempt, type Schemas } from '../api/client'
+import { type Schemas } from '../api/client'
 import { useSheet, type Row } from '../api/sheet'
 import { count, day } from '../api/words'
 import CellGrid from '../parts/CellGrid.vue'
@@ -15,6 +15,7 @@ import RowPanel from '../parts/RowPanel.vue'
 import SheetColumns from '../parts/SheetColumns.vue'
 import SheetHead from '../parts/SheetHead.vue'
 import SheetTools from '../parts/SheetTools.vue'
+import { enter } from '../router'
 
 const props = defineProps<{ id: string; view?: string; which?: string }>()
 const route = useRoute()
@@ -25,7 +26,7 @@ const grid = ref<InstanceType<typeof CellGrid>>()
 const here = computed(() => `/sheets/${props.id}`)
 
 filter.value = String(route.query.filter ?? '')
-void attempt(it.load)
+void enter(it.load)
 watch(filter, (now) => void router.replace({ query: now ? { filter: now } : {} }))
 
 const TITLES: Record<string, string> = {
