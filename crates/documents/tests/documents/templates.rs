@@ -334,6 +334,17 @@ fn in_a_joint_document_headers_take_their_records_and_its_locale() {
 }
 
 #[test]
+fn pages_end_within_paragraphs_that_lines_run_down_and_within_columns_with_lines() {
+    let bars = "<w:p><w:pPr><w:tabs><w:tab w:val=\"bar\" w:pos=\"2835\"/></w:tabs></w:pPr><w:r><w:t>Before</w:t><w:br w:type=\"page\"/><w:t>behind</w:t><w:br w:type=\"column\"/><w:t>the last</w:t></w:r></w:p>";
+    let ruled = A4.replace("</w:sectPr>", "<w:cols w:num=\"2\" w:space=\"708\" w:sep=\"1\"/></w:sectPr>");
+    for (end, pages) in [(A4.to_owned(), 2..=3), (ruled, 2..=2)] {
+        let template = Template::open(docx_ending(&end, bars, "", &[])).expect("opens");
+        let made = template.unfilled().expect("pages");
+        assert!(pages.contains(&made.page_count()), "{} pages", made.page_count());
+    }
+}
+
+#[test]
 fn comments_are_left_out_and_the_person_is_told() {
     let comments = format!("<w:comments {W}><w:comment w:id=\"0\">{}</w:comment></w:comments>", p("too dear"));
     let body = "<w:p><w:commentRangeStart w:id=\"0\"/><w:ins w:id=\"3\"><w:r><w:t>[: boat]</w:t></w:r></w:ins><w:commentRangeEnd w:id=\"0\"/><w:r><w:commentReference w:id=\"0\"/></w:r></w:p>";

@@ -102,14 +102,6 @@ impl Writer<'_> {
     /// One paragraph, in pieces where pages or columns end in it.
     pub(super) fn paragraph(&mut self, paragraph: &Paragraph, above: f64) {
         let mut above = above;
-        if !paragraph.bars.is_empty() {
-            let bars: String = paragraph.bars.iter().map(|at| format!("{}pt, ", round(*at))).collect();
-            let _ = writeln!(self.out, "#barred({}pt, ({bars}), {}, [", round(above), paragraph.keep_next);
-            let inner = Paragraph { bars: Vec::new(), ..paragraph.clone() };
-            self.paragraph(&inner, 0.0);
-            self.out.push_str("])\n");
-            return;
-        }
         self.anchored(paragraph, &mut above);
         let ends = |i: &Inline| matches!(i, Inline::PageBreak | Inline::ColumnBreak);
         let mut rest = paragraph.inlines.as_slice();
@@ -122,7 +114,16 @@ impl Writer<'_> {
             if empty {
                 self.inlines(piece, paragraph.line);
             } else if first || !piece.is_empty() {
-                self.piece(paragraph, piece, above, first);
+                // Pages and columns end outside of what the lines run down.
+                let barred = !paragraph.bars.is_empty();
+                if barred {
+                    let bars: String = paragraph.bars.iter().map(|at| format!("{}pt, ", round(*at))).collect();
+                    let _ = writeln!(self.out, "#barred({}pt, ({bars}), {}, [", round(above), paragraph.keep_next);
+                }
+                self.piece(paragraph, piece, if barred { 0.0 } else { above }, first);
+                if barred {
+                    self.out.push_str("])\n");
+                }
                 first = false;
             }
             above = 0.0;

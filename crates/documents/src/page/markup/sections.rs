@@ -78,12 +78,23 @@ impl Writer<'_> {
         );
         self.edge(index, "header", &names[0], &section.header, &format!("upper - {}pt", round(page.header)), "top");
         self.edge(index, "footer", &names[1], &section.footer, &format!("lower - {}pt", round(page.footer)), "bottom");
-        let columns = if sections.len() == 1 && !section.column_lines { section.columns.0 } else { 1 };
+        let columns = if sections.len() == 1 { section.columns.0 } else { 1 };
         if columns > 1 {
             let _ = write!(self.out, "columns: {columns}, ");
         }
         self.out.push_str("background: {");
         self.background(index, section);
+        if section.column_lines && columns > 1 {
+            let (gap, step) = (section.columns.1, (room + section.columns.1) / columns as f64);
+            for n in 1..columns {
+                let _ = writeln!(
+                    self.out,
+                    "place(top + left, dx: {}pt, dy: upper, line(angle: 90deg, length: {}pt - upper - lower, stroke: 0.5pt))",
+                    round(page.margin[3] + step * n as f64 - gap / 2.0),
+                    round(page.height),
+                );
+            }
+        }
         let _ = writeln!(self.out, "}}, foreground: {})", if self.wanted.proof { "proof" } else { "none" });
         if columns > 1 {
             let _ = writeln!(self.out, "{hash}set columns(gutter: {}pt)", round(section.columns.1));
