@@ -30,7 +30,7 @@ def told(name):
     return locale.currency_formats["standard"].pattern, group, {c: locale.currency_symbols.get(c, c) for c in CURRENCIES}
 
 
-rows, base = {}, told("root")
+rows, lines, base = {}, [], told("root")
 for name in sorted(["root", *localedata.locale_identifiers()], key=lambda n: (n.count("_"), n)):
     locale = Locale.parse(name)
     if locale.language not in LANGUAGES or locale.script or locale.variant:
@@ -42,8 +42,7 @@ for name in sorted(["root", *localedata.locale_identifiers()], key=lambda n: (n.
         continue
     rows[name] = own
     told_signs = " ".join(f"{c}={s}" for c, s in signs.items() if " " not in s)
-    rows[name, "line"] = "\t".join([name.replace("_", "-"), own[0], own[1], told_signs])
+    lines.append("\t".join([name.replace("_", "-"), own[0], own[1], told_signs]))
 
-lines = [f"# CLDR as of Babel {babel.__version__}; written by checks/money-table.py: tag, pattern, group, signs."]
-lines += [line for key, line in rows.items() if isinstance(key, tuple)]
+lines.insert(0, f"# CLDR as of Babel {babel.__version__}; written by checks/money-table.py: tag, pattern, group, signs.")
 Path(__file__).parent.parent.joinpath("src/value/money.tsv").write_text("\n".join(lines) + "\n")

@@ -3,8 +3,6 @@
 
 use std::collections::HashMap;
 use std::net::SocketAddr;
-use std::sync::Arc;
-use std::sync::atomic::{AtomicBool, Ordering};
 
 use axum::Json;
 use axum::extract::{ConnectInfo, DefaultBodyLimit, Multipart, Path, Query, State};
@@ -304,11 +302,9 @@ async fn send(
     app.guard.pass(Asked::Answer, &token, sender(&extensions))?;
     find(&app, token.clone()).await?;
     let now = clock::now();
-    let kept = Arc::new(AtomicBool::new(false));
-    let changed = kept.clone();
-    let done = app
+    let (done, kept) = app
         .store
-        .with(move |c| -> Result<Result<String, NotTaken>, Refused> {
+        .with(move |c| -> Result<(Result<String, NotTaken>, bool), Refused> {
             // Read again within the transaction: two that come at once both count.
             let t = c.transaction_with_behavior(rusqlite::TransactionBehavior::Immediate).map_err(anyhow::Error::new)?;
             let mut kept = forms::by_token(&t, &token)?.ok_or_else(|| Refused::missing("the form"))?;
@@ -325,24 +321,24 @@ async fn send(
                     1 => "One thing is not right yet; it is marked below.".to_owned(),
                     many => format!("{many} things are not right yet; they are marked below."),
                 };
-                return Ok(Err(NotTaken { code: "answer", message, look: LookedBody::all(&look.fields, &sent.given) }));
+                return Ok((Err(NotTaken { code: "answer", message, look: LookedBody::all(&look.fields, &sent.given) }), false));
             }
             let thanks = rules.thanks(&look.record, now);
             // Whoever fills in what no person sees is thanked like all others.
             let once: String = sent.once.chars().take(64).collect();
-            if sent.homepage.is_empty() && (once.is_empty() || forms::first_time(&t, kept.id, &once)?) {
+            let counts = sent.homepage.is_empty() && (once.is_empty() || forms::first_time(&t, kept.id, &once)?);
+            if counts {
                 let cells: Vec<(u32, Cell)> = rules.asked().map(|f| f.id).zip(look.cells()).collect();
                 let kept_files: Vec<Arrival> =
                     arrived.into_iter().filter(|a| look.fields.iter().any(|f| f.field == a.field && f.shown)).collect();
                 forms::answer(&t, &kept, Cell::Date(now), &cells, &kept_files)?;
                 t.commit().map_err(anyhow::Error::new)?;
-                changed.store(true, Ordering::Release);
             }
-            Ok(Ok(thanks))
+            Ok((Ok(thanks), counts))
         })
         .await?;
     // What no record came of leaves the open sheets alone.
-    if kept.load(Ordering::Acquire) {
+    if kept {
         app.forget_sheets();
     }
     Ok(match done {
