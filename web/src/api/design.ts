@@ -1,6 +1,7 @@
 import { useStorage } from '@vueuse/core'
 import { computed, ref, watch, type Ref } from 'vue'
 
+import { enter } from '../router'
 import { api, ask, attempt, type Schemas, upload } from './client'
 
 /** One version of a template: what stands in it, its pages, its specimens. */
@@ -8,16 +9,13 @@ export function useTemplate(id: Ref<string>, version: Ref<number | undefined>) {
   const template = ref<Schemas['TemplateDetail']>()
   const pages = ref<Schemas['Pages']>()
   const specimens = ref<Schemas['SpecimenInfo'][]>([])
-  const missing = ref('')
   const path = () => ({ id: Number(id.value) })
 
   const shown = computed(() => template.value?.versions.find((v) => v.number === template.value?.shown))
 
   async function load() {
     const params = { path: path(), query: { version: version.value } }
-    const found = await attempt(() => ask(api.GET('/api/templates/{id}', { params })))
-    if (found) await take(found)
-    else missing.value = 'This template can’t be shown.'
+    await enter(async () => take(await ask(api.GET('/api/templates/{id}', { params }))))
   }
 
   async function take(found: Schemas['TemplateDetail']) {
@@ -79,7 +77,6 @@ export function useTemplate(id: Ref<string>, version: Ref<number | undefined>) {
     template,
     pages,
     specimens,
-    missing,
     shown,
     load,
     loadSpecimens,

@@ -9,6 +9,7 @@ import FormLine from '../parts/FormLine.vue'
 import ListAsked from '../parts/ListAsked.vue'
 import SampleTable from '../parts/SampleTable.vue'
 import ShapeTree from '../parts/ShapeTree.vue'
+import { enter } from '../router'
 
 /** A question to a CRM: what is asked, and at every step a few records of it. */
 const props = defineProps<{ id: string }>()
@@ -23,7 +24,7 @@ watch(
   () => props.id,
   (id) => {
     if (id !== 'new') {
-      if (Number(id) !== it.id.value) void attempt(() => it.open(Number(id)))
+      if (Number(id) !== it.id.value) void enter(() => it.open(Number(id)))
       return
     }
     const from = String(route.query.root ?? '') || undefined

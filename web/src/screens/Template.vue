@@ -204,11 +204,6 @@ async function show(number: number) {
       </section>
     </div>
   </div>
-  <div v-else-if="t.missing.value" class="empty">
-    <h2>Not here</h2>
-    <p>{{ t.missing.value }}</p>
-    <RouterLink to="/templates">All templates</RouterLink>
-  </div>
 </template>
 
 <style scoped>
