@@ -282,11 +282,7 @@ impl Template {
     /// What its pages can't show, or show in another font than it asks for; worked
     /// out from the pages before they are filled.
     pub fn page_notes(&self) -> Result<PageNotes, OpenError> {
-        let mut pages = self.unfilled_pages()?;
-        pages.left_out.extend(self.parts.iter().flat_map(|part| page::unshown(part.program.source())));
-        if let Ok(styles) = self.package.part("word/styles.xml") {
-            pages.left_out.extend(page::unshown(&styles));
-        }
+        let pages = self.unfilled_pages()?;
         let fonts = pages.fonts().into_iter().map(|asked| self.look.fonts().stand_in(&asked)).filter(|u| !u.same_widths).collect();
         Ok(PageNotes { left_out: pages.left_out.into_iter().collect(), fonts })
     }

@@ -14,7 +14,7 @@ use std::fmt::Write;
 use std::sync::Arc;
 
 use super::fonts::FontSet;
-use super::model::{Block, Border, Document, Inline, Line, NumberFormat, PageSize, Paragraph, Raise, TextStyle};
+use super::model::{Block, Border, Document, Inline, Line, LineNumbers, NumberFormat, PageSize, Paragraph, Raise, TextStyle};
 use super::typeset::AttachedKind;
 
 /// Marks go through the typesetter as links to addresses of this kind.
@@ -52,6 +52,7 @@ pub(super) fn write(document: &Document, wanted: Wanted<'_>) -> Markup {
         adds_spaces: document.adds_spaces,
         number_format: NumberFormat::Decimal,
         section: 0,
+        numbers: None,
         headings: Vec::new(),
     };
     writer.document(document);
@@ -83,6 +84,8 @@ struct Writer<'a> {
     adds_spaces: bool,
     number_format: NumberFormat,
     section: usize,
+    /// The numbers beside lines that are set.
+    numbers: Option<LineNumbers>,
     /// The levels of the headings around, outermost first.
     headings: Vec<u8>,
 }
@@ -116,6 +119,10 @@ impl Writer<'_> {
             }
         }
         source.push_str(")\n");
+        // The typesetter makes headings bold and large, and notes small: what is in force
+        // holds in them, too.
+        let holds: String = ["weight", "size"].into_iter().filter_map(|name| Some(format!("{name}: {}, ", in_force.get(name)?))).collect();
+        let _ = writeln!(source, "#show heading: set text({holds})\n#show footnote.entry: set text({holds})");
         for (index, style) in self.styles.iter().enumerate() {
             let _ = write!(source, "#let s{index} = text.with(");
             for (name, value) in of(style).into_iter().filter(|(name, value)| in_force.get(name) != Some(value)) {
@@ -215,11 +222,14 @@ pub(super) fn picture_path(number: usize, part: &str) -> String {
 /// document's own.
 fn properties(style: &TextStyle, line: Line, language: &str, fonts: &FontSet) -> Vec<(&'static str, String)> {
     let font = fonts.stand_in(&style.font);
-    let size = if style.raise == Raise::None { style.size } else { style.size * 0.65 };
+    let size = shown_size(style);
     let (mut top, mut bottom) = edges(style, line, fonts);
-    // Text raised by hand makes room for itself; an index does not.
-    top += style.shift.max(0.0);
-    bottom += (-style.shift).max(0.0);
+    // Text raised by hand makes room for itself, but in lines of a height of their own;
+    // an index does not.
+    if !matches!(line, Line::Exactly(_)) {
+        top += style.shift.max(0.0);
+        bottom += (-style.shift).max(0.0);
+    }
     let raised = match style.raise {
         Raise::Super => style.size * 0.33,
         Raise::Sub => -style.size * 0.14,
@@ -302,8 +312,9 @@ fn language(tag: &str) -> Option<(String, Option<String>)> {
 /// From the baseline to the top and the bottom of a line of this look.
 fn edges(style: &TextStyle, line: Line, fonts: &FontSet) -> (f64, f64) {
     let metrics = fonts.metrics(&fonts.stand_in(&style.font).shown, style.bold, style.italic);
-    let natural = (metrics.ascent + metrics.descent + metrics.gap) * style.size;
-    let below = metrics.descent * style.size;
+    let size = shown_size(style);
+    let natural = (metrics.ascent + metrics.descent + metrics.gap) * size;
+    let below = metrics.descent * size;
     // What a line has beyond its font's own distance lies below it.
     match line {
         Line::Times(times) if times > 1.0 => (natural - below, natural * (times - 1.0) + below),
@@ -311,6 +322,11 @@ fn edges(style: &TextStyle, line: Line, fonts: &FontSet) -> (f64, f64) {
         Line::AtLeast(least) => (natural.max(least) - below, below),
         Line::Exactly(exactly) => (exactly * 0.8, exactly * 0.2),
     }
+}
+
+/// The size in which signs are shown: those of an index are smaller.
+fn shown_size(style: &TextStyle) -> f64 {
+    if style.raise == Raise::None { style.size } else { style.size * 0.65 }
 }
 
 fn line_height(style: &TextStyle, line: Line, fonts: &FontSet) -> f64 {

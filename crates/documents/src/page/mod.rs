@@ -12,7 +12,6 @@ mod spots;
 mod styles;
 mod symbols;
 mod typeset;
-mod unshown;
 mod xml;
 
 pub use fonts::{FontSet, FontUse, families};
@@ -21,4 +20,3 @@ pub use model::*;
 pub use read::read;
 pub use spots::{MarkedSpot, TextSpot};
 pub use typeset::{Attached, AttachedKind, Made, PdfWish, Standard, TypesetError, Typesetter};
-pub(crate) use unshown::unshown;

@@ -79,8 +79,13 @@ pub struct Section {
     pub footer: Edge,
     /// How many columns it has, and the space between them.
     pub columns: (usize, f64),
+    /// Columns of their own widths, each with the space behind it; none where all are
+    /// alike.
+    pub column_widths: Vec<[f64; 2]>,
     /// Whether a line stands between its columns.
     pub column_lines: bool,
+    /// The numbers of its lines.
+    pub line_numbers: Option<LineNumbers>,
     /// What stands on its pages.
     pub blocks: Vec<Block>,
     /// The number of its first page, where counting starts again.
@@ -92,6 +97,19 @@ pub struct Section {
     pub border: Option<([Option<Border>; 4], bool)>,
     /// Where its text stands between the margins.
     pub vertical: Vertical,
+}
+
+/// Numbers beside the lines of text.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct LineNumbers {
+    /// Every how many lines one is shown.
+    pub every: u32,
+    /// The number of the first line.
+    pub from: u32,
+    /// Their distance from the text.
+    pub distance: f64,
+    /// Whether each page counts anew.
+    pub by_page: bool,
 }
 
 /// A header or footer: of most pages, of the first, of even ones.
@@ -224,6 +242,10 @@ pub struct Paragraph {
     pub page_break_before: bool,
     /// Whether its words may be parted, where the document parts words.
     pub hyphenate: bool,
+    /// Whether its lines are numbered, where the section numbers lines.
+    pub numbered: bool,
+    /// Where it stands apart from the text, as read; a drawing holds it from there on.
+    pub float: Option<Box<Float>>,
     /// Its level as a heading, from 1.
     pub outline: Option<u8>,
     /// The sign of its list.

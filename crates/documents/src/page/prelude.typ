@@ -8,7 +8,7 @@
 
 // What holds for all text; `separator` is the height of the line above footnotes.
 #let office(separator, body) = {
-  set text(hyphenate: false, kerning: false, ligatures: false)
+  set text(hyphenate: false, kerning: false, ligatures: false, overhang: false)
   set par(leading: 0pt, spacing: 0pt, linebreaks: "simple")
   set block(spacing: 0pt)
   show heading: it => it.body
@@ -24,8 +24,9 @@
 }
 
 // The lines of a paragraph; `look` is what holds for all of its text.
-#let q(body, al: left, just: false, first: 0pt, hang: 0pt, look: none) = {
+#let q(body, al: left, just: false, first: 0pt, hang: 0pt, look: none, unnumbered: false) = {
   set text(..look) if look != none
+  set par.line(numbering: none) if unnumbered
   let lines = par(justify: just, first-line-indent: (amount: first, all: true), hanging-indent: hang, body)
   if al == left and look == none { lines } else { align(al, lines) }
 }
@@ -33,20 +34,21 @@
 // A paragraph with what only a block has: indents, what keeps it together.
 #let p(
   above, body, al: left, just: false, l: 0pt, r: 0pt, first: 0pt, hang: 0pt,
-  sticky: false, whole: false, head: none, look: none,
+  sticky: false, whole: false, head: none, look: none, unnumbered: false,
 ) = block(above: above, below: 0pt, width: 100%, inset: (left: l, right: r), sticky: sticky, breakable: not whole, {
-  let lines = q(body, al: al, just: just, first: first, hang: hang, look: look)
+  let lines = q(body, al: al, just: just, first: first, hang: hang, look: look, unnumbered: unnumbered)
   if head == none { lines } else { heading(level: head, lines) }
 })
 
 // A line without signs still takes its height.
 #let empty(above, height, sticky) = block(above: above, below: 0pt, width: 100%, height: height, sticky: sticky)
 
-// Paragraphs within the same lines; `space` is top, right, bottom, left.
-#let framed(above, l, r, fill, stroke, space, sticky, body) = {
+// Paragraphs within the same lines; `halves` is how far the lines above and below
+// reach out, `space` is top, right, bottom, left from their middle to the text.
+#let framed(above, halves, l, r, fill, stroke, space, sticky, body) = {
   let (top, right, bottom, left) = space
   block(
-    above: above, below: 0pt, width: 100%, inset: (left: l, right: r), sticky: sticky,
+    above: above, below: 0pt, width: 100%, inset: (top: halves.at(0), bottom: halves.at(1), left: l, right: r), sticky: sticky,
     block(width: 100%, fill: fill, stroke: stroke, inset: (top: top, bottom: bottom), outset: (left: left, right: right), body),
   )
 }
@@ -67,10 +69,12 @@
       let back = if kind == "right" { width } else if kind == "center" { width / 2 } else if kind == "decimal" {
         if before == none { 0pt } else { measure(before).width }
       } else { 0pt }
-      let target = calc.max(at - back, x)
+      // A hair less, or a line that is just full has no room for its last segment.
+      let target = calc.max(at - back - 0.005pt, x)
       if leader == none { h(target - x) } else {
         let one = measure(look(leader)).width
-        let count = if one > 0.1pt { calc.min(calc.floor((target - x) / one), 2000) } else { 0 }
+        // Some room before them, or they are part of the word there.
+        let count = if one > 0.1pt { calc.clamp(calc.floor((target - x) / one - 0.6), 0, 2000) } else { 0 }
         box(width: target - x, align(right, look(leader * count)))
       }
       x = target
@@ -128,6 +132,17 @@
   } else { parted(auto) }
 }
 
+// The number of a line: lower than a line, or the next one would have none.
+#let beside-line(number) = text(top-edge: "cap-height", bottom-edge: "baseline", str(number))
+
+// Columns of these widths, each with the space behind it and its content.
+#let uneven(widths, gaps, lines, ..parts) = {
+  let columns = widths.zip(gaps).flatten().slice(0, -1)
+  let gap(at) = if lines { align(center, line(angle: 90deg, length: 100%, stroke: 0.5pt)) } else { [] }
+  let cells = widths.enumerate().map(((at, _)) => (if at > 0 { (gap(at),) } else { () }) + (parts.pos().at(at, default: []),)).flatten()
+  grid(columns: columns, ..cells)
+}
+
 #let endnotes(body) = {
   block(above: 12pt, below: 0pt, line(length: 144pt, stroke: 0.5pt))
   body
@@ -165,23 +180,24 @@
 #let turned-cell(angle, side, length, body) = align(side, rotate(angle, reflow: true, box(width: if length == none { 72pt } else { length }, body)))
 
 // Paragraphs beside a drawing. `takes` is the width that the drawing needs with
-// its distance, `reach` how far down it reaches, `x` its left edge, `down` its top
-// edge below that of the text. Each paragraph comes as its words, so that it can
+// its distance, `tall` its height, `over` and `below` its distance from what is above
+// and below, `x` its left edge, `down` its top edge below that of the text. Each paragraph comes as its words, so that it can
 // be parted where the drawing ends.
-#let beside(above, side, takes, reach, x, down, drawing, paragraphs) = layout(size => {
+#let beside(above, side, takes, tall, over, below, x, down, drawing, paragraphs) = layout(size => {
   let narrow = size.width - takes
+  let joined(q, from, to) = q.words.slice(from, to - 1).map(array.last).join() + q.words.at(to - 1).first()
   // The most words of a paragraph, from one on, that are no higher than that.
   let fit(q, from, width, high) = {
     let (low, most) = (from, q.words.len())
     while low < most {
       let middle = calc.ceil((low + most) / 2)
-      let tall = measure(block(width: width, p(0pt, q.words.slice(from, middle).join(), ..q.more))).height
+      let tall = measure(block(width: width, p(0pt, joined(q, from, middle), ..q.more))).height
       if tall <= high { low = middle } else { most = middle - 1 }
     }
     low
   }
   let piece(q, from, to, above) = {
-    let words = q.words.slice(from, to).join()
+    let words = joined(q, from, to)
     // The last line of a part is no last line.
     if to < q.words.len() and q.more.named().at("just", default: false) { words += linebreak(justify: true) }
     if from == 0 { p(above, words, ..q.more) } else {
@@ -191,10 +207,11 @@
   }
   v(above)
   let start = 0
-  let (reach, down) = (reach, down)
+  let reach = down + below + if tall == auto { measure(drawing).height } else { tall }
+  let down = down
   let head = paragraphs.first()
-  if down >= head.line {
-    start = fit(head, 0, size.width, down + 0.1pt)
+  if down - over >= head.line {
+    start = fit(head, 0, size.width, down - over + 0.1pt)
     if start > 0 {
       let lines = piece(head, 0, start, 0pt)
       let high = measure(block(width: size.width, lines)).height

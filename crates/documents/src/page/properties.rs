@@ -6,7 +6,8 @@ use std::sync::Arc;
 
 use roxmltree::Node;
 
-use super::model::{Align, Border, Line, Raise, Tab, TabKind, TextStyle, Underline};
+use super::model::{Align, Border, Float, Line, Raise, Tab, TabKind, TextStyle, Underline};
+use super::read::floats;
 use super::xml::Ask;
 
 /// How far a tab stop may stand from the margin: 22 inches (ECMA-376 part 1, 17.18.81).
@@ -27,6 +28,7 @@ pub(super) struct TextLayer {
     pub highlight: Option<Option<Arc<str>>>,
     pub boxed: Option<Option<Border>>,
     pub tracking: Option<f64>,
+    pub stretch: Option<f64>,
     pub shift: Option<f64>,
     pub kerning: Option<Option<f64>>,
     pub language: Option<Arc<str>>,
@@ -137,6 +139,8 @@ impl TextLayer {
             highlight: p.val("highlight").map(|h| named_color(h).map(Arc::from)).or_else(|| p.child("shd").map(|s| shade(s, theme))),
             boxed: p.child("bdr").map(read_border),
             tracking: p.child("spacing").and_then(|s| s.twips("val")),
+            // 17.3.2.43
+            stretch: p.child("w").and_then(|s| percent(s.attr("val")?)).map(|w| if w > 0.0 { (w / 100.0).min(6.0) - 1.0 } else { 0.0 }),
             shift: p.child("position").and_then(|s| s.number("val")).map(|half| (half / 2.0).clamp(-1000.0, 1000.0)),
             kerning: p.child("kern").and_then(|s| s.number("val")).map(|half| (half > 0.0).then_some(half / 2.0)),
             language: p.val("lang").map(Arc::from),
@@ -161,6 +165,7 @@ impl TextLayer {
         set_open(&mut below.highlight, &self.highlight);
         set_open(&mut below.boxed, &self.boxed);
         set_open(&mut below.tracking, &self.tracking);
+        set_open(&mut below.stretch, &self.stretch);
         set_open(&mut below.shift, &self.shift);
         set_open(&mut below.kerning, &self.kerning);
         set_open(&mut below.language, &self.language);
@@ -207,6 +212,7 @@ impl TextLayer {
         set(&mut below.highlight, &self.highlight);
         set(&mut below.boxed, &self.boxed);
         set(&mut below.tracking, &self.tracking);
+        set(&mut below.stretch, &self.stretch);
         set(&mut below.shift, &self.shift);
         set(&mut below.kerning, &self.kerning);
         set_open(&mut below.language, &self.language);
@@ -286,6 +292,8 @@ pub(super) struct ParagraphLayer {
     pub widows: Option<bool>,
     pub page_break_before: Option<bool>,
     pub unhyphenated: Option<bool>,
+    pub unnumbered: Option<bool>,
+    pub float: Option<Option<Box<Float>>>,
     /// From 0; 9 is text.
     pub outline: Option<u8>,
     /// List, and level where it is said.
@@ -361,6 +369,8 @@ impl ParagraphLayer {
             widows: p.toggle("widowControl"),
             page_break_before: p.toggle("pageBreakBefore"),
             unhyphenated: p.toggle("suppressAutoHyphens"),
+            unnumbered: p.toggle("suppressLineNumbers"),
+            float: p.child("framePr").map(floats::of_paragraph),
             outline: p.child("outlineLvl").and_then(|o| o.number("val")).map(|n| n.clamp(0.0, 9.0) as u8),
             list: list.and_then(|n| n.val("numId")).map(str::to_owned),
             level: list.and_then(|n| n.child("ilvl")).and_then(|l| l.number("val")).map(|n| n.clamp(0.0, 8.0) as usize),
@@ -387,6 +397,8 @@ impl ParagraphLayer {
         set_open(&mut below.widows, &self.widows);
         set_open(&mut below.page_break_before, &self.page_break_before);
         set_open(&mut below.unhyphenated, &self.unhyphenated);
+        set_open(&mut below.unnumbered, &self.unnumbered);
+        set_open(&mut below.float, &self.float);
         set_open(&mut below.outline, &self.outline);
         set_open(&mut below.list, &self.list);
         set_open(&mut below.level, &self.level);
@@ -395,6 +407,11 @@ impl ParagraphLayer {
             below.tabs.push((*tab, *stays));
         }
     }
+}
+
+/// A share, with or without its sign, in hundredths.
+fn percent(text: &str) -> Option<f64> {
+    text.trim().trim_end_matches('%').parse().ok().filter(|n: &f64| n.is_finite())
 }
 
 /// Alignment (ECMA-376 part 1, 17.18.44).

@@ -5,6 +5,7 @@
 mod contents;
 mod drawing;
 mod fields;
+pub(super) mod floats;
 mod marks;
 mod notes;
 mod paragraph;
@@ -20,6 +21,7 @@ use roxmltree::Node;
 
 use self::contents::Contents;
 use self::fields::Field;
+use self::floats::{Ground, settle};
 use self::notes::Notes;
 use self::sections::Sections;
 use super::look::Look;
@@ -54,6 +56,9 @@ pub fn read<'a>(look: &Look, added: &Added, part: &dyn Fn(&str) -> Option<Text<'
         left_out: std::mem::take(&mut reader.left_out),
     };
     reader.contents(&mut document);
+    for section in &mut document.sections {
+        section.blocks = settle(std::mem::take(&mut section.blocks), Ground::Pages(section.page.room()), look.fonts());
+    }
     Ok(document)
 }
 
@@ -134,7 +139,7 @@ impl<'l, 'f, 'p> Reader<'l, 'f, 'p> {
     fn story<'x>(&mut self, parent: Node<'x, 'x>) -> Vec<Block> {
         let outer = (std::mem::take(&mut self.table), std::mem::take(&mut self.fields));
         self.apart += 1;
-        let blocks = self.blocks(parent);
+        let blocks = settle(self.blocks(parent), Ground::Apart(self.room), self.look.fonts());
         self.apart -= 1;
         (self.table, self.fields) = outer;
         blocks

@@ -293,6 +293,11 @@ def text():
     ruled = stops(("bar", 2835, ""), ("left", 3119, ""), ("bar", 6804, ""), ("right", 8505, "")) + '<w:spacing w:before="0" w:after="0"/>'
     berths = [("A02", "La Golondrina de Invierno", "15.1"), ("A09", "Stille Wind", "18.1"), ("A15", "Second Thoughts", "6.0")]
     Doc().add(p("Lines run down between the stops."), *[p("\t".join(berth), ruled) for berth in berths], p(TEXT)).save("text-bars")
+    wide = lambda share, words: t(words, f'<w:w w:val="{share}"/>')
+    Doc().add(
+        p(wide(150, "Half as wide again. ") + wide(80, "A fifth narrower, as some forms have their words. ") + t("As the font is. ") + wide(120, TEXT)),
+        p(wide(90, LONG), '<w:jc w:val="both"/>'),
+    ).save("text-widened")
 
 
 # Paragraphs --------------------------------------------------------------------
@@ -347,6 +352,20 @@ def paragraphs():
     for number in range(9):
         doc.add(p(LONG, '<w:widowControl w:val="0"/>' if number % 2 else "", "Serif"))
     doc.save("paragraph-widows")
+    # As word processors write it: exact lines of the whole letter, and a large one in it.
+    drop = '<w:keepNext/><w:framePr w:dropCap="{}" w:lines="3" w:hSpace="60" w:wrap="around" w:vAnchor="text" w:hAnchor="{}"/><w:spacing w:after="0" w:line="870" w:lineRule="exact"/>'
+    letter = lambda sign: t(sign, '<w:position w:val="-6"/><w:sz w:val="104"/>')
+    Doc().add(
+        p(letter("T"), drop.format("drop", "text")), p(t("he harbour office" + LONG[len("The harbour office"):])), p(TEXT),
+    ).save("paragraph-drop-caps")
+    Doc().add(p(letter("B"), drop.format("margin", "page")), p(t("oats" + LONG[LONG.index(" that stay"):])), p(TEXT)).save("paragraph-drop-margin")
+    frame = '<w:framePr w:w="2400" w:hSpace="180" w:wrap="around" w:vAnchor="text" w:hAnchor="margin" w:xAlign="{}" w:y="1"/><w:spacing w:after="0"/><w:shd w:val="clear" w:color="auto" w:fill="EFE8F2"/>'
+    doc = Doc()
+    number = '<w:framePr w:wrap="around" w:vAnchor="text" w:hAnchor="margin" w:xAlign="center" w:y="1"/>'
+    foot = doc.edge("footer", p(t("Page ") + field("PAGE", "1"), number) + p("", style="Header"))
+    doc.tail = doc.section(foot)
+    doc.add(p("Frames stand beside the text."), p("Hauling out begins on", frame.format("right")), p("12 October.", frame.format("right")), p(LONG), p("Masts are down by then.", frame.format("left")), p(LONG), p(TEXT))
+    doc.save("paragraph-frames")
 
 
 # Lists --------------------------------------------------------------------------
@@ -424,6 +443,10 @@ def tables():
     ).save("table-styles")
     rows = [row(*[cell(c, 3020) for c in (f"Berth {n}", "Holder with a long name and an address" if n % 3 else LONG, f"{n}.00")], props="<w:cantSplit/>" if n % 2 else "") for n in range(1, 45)]
     Doc().add(p("A long one."), table(three, row(*[cell(p(t(c, "<w:b/>")), 3020) for c in ("Berth", "Holder", "Balance")], props="<w:tblHeader/>"), *rows), p("End.")).save("table-pages")
+    beside = '<w:tblpPr w:leftFromText="180" w:rightFromText="180" w:topFromText="60" w:bottomFromText="60" w:vertAnchor="text" w:horzAnchor="margin" w:tblpX="{}" w:tblpY="{}"/><w:tblCellMar><w:left w:w="0" w:type="dxa"/><w:right w:w="0" w:type="dxa"/></w:tblCellMar>'
+    small = lambda side, down: table((1701, 1134), row(cell("Berth", 1701), cell("Metres", 1134)), row(cell("A01", 1701), cell("9.50", 1134)), row(cell("B12", 1701), cell("12.00", 1134)), props=beside.format(side, down))
+    whole = table((3020, 3020, 3020), row(*[cell(c, 3020) for c in ("Berth", "Holder", "Balance")]), row(*[cell(c, 3020) for c in ("A01", "Jörg Brückner", "480.50")]), props=beside.format(1, 1))
+    Doc().add(p("A table beside the text."), small(6120, 1), p(LONG), p(TEXT), small(108, 300), p(LONG), p("One as wide as the text."), whole, p(TEXT)).save("table-beside")
 
 
 # Pages --------------------------------------------------------------------------
@@ -467,6 +490,22 @@ def pages():
     doc.add(p("Across again."), *[p(LONG) for _ in range(16)])
     doc.tail = f'<w:sectPr>{A4}<w:cols w:num="3" w:space="567" w:sep="1"/></w:sectPr>'
     doc.save("page-column-lines")
+    # Columns of their own widths, parted by a break.
+    doc = Doc()
+    uneven = '<w:cols w:num="2" w:space="567" w:equalWidth="0"><w:col w:w="2835" w:space="567"/><w:col w:w="5670"/></w:cols>'
+    notes = [p(words, '<w:spacing w:after="80"/>') for words in ("Harbour office", "4 Slipway Lane", "Brackwater Quay", "Open from eight to five, on Saturdays until noon.")]
+    doc.add(p("Across the page. " + TEXT, f'<w:sectPr><w:type w:val="continuous"/>{doc.page}</w:sectPr>'))
+    doc.add(*notes, p('<w:r><w:br w:type="column"/></w:r>' + t(LONG)), p(TEXT), p(LONG, f'<w:sectPr><w:type w:val="continuous"/>{doc.page}{uneven}</w:sectPr>'))
+    doc.tail = f'<w:sectPr><w:type w:val="continuous"/>{doc.page}</w:sectPr>'
+    doc.add(p("Across again. " + TEXT)).save("page-columns-uneven")
+    doc = Doc()
+    numbered = lambda every, more="": f'<w:lnNumType w:countBy="{every}"{more}/>'
+    quiet = "<w:suppressLineNumbers/>"
+    doc.tail = f"<w:sectPr>{doc.page}{numbered(1)}</w:sectPr>"
+    doc.add(p("Every line has a number.", style="Heading1"), p(LONG), p("This one has none. " + TEXT, quiet), *[p(LONG) for _ in range(7)]).save("page-line-numbers")
+    doc = Doc()
+    doc.tail = f'<w:sectPr>{doc.page}{numbered(5, """ w:restart="continuous" w:distance="567" """)}</w:sectPr>'
+    doc.add(p("Every fifth has one.", style="Heading1"), *[p(LONG) for _ in range(9)]).save("page-line-fifths")
     doc = Doc()
     sides = "".join(f'<w:{s} w:val="single" w:sz="12" w:space="24" w:color="5B3A6B"/>' for s in ("top", "left", "bottom", "right"))
     kind = '<v:shapetype id="_x0000_t136" coordsize="21600,21600" o:spt="136" adj="10800" path="m@7,l@8,m@5,21600l@6,21600e"><v:formulas><v:f eqn="sum #0 0 10800"/><v:f eqn="prod #0 2 1"/><v:f eqn="sum 21600 0 @1"/><v:f eqn="sum 0 0 @2"/><v:f eqn="sum 21600 0 @3"/><v:f eqn="if @0 @3 0"/><v:f eqn="if @0 21600 @1"/><v:f eqn="if @0 0 @2"/><v:f eqn="if @0 @4 21600"/></v:formulas><v:path textpathok="t" o:connecttype="rect"/><v:textpath on="t" fitshape="t"/></v:shapetype>'
@@ -521,14 +560,19 @@ def drawings():
         p(anchor(3, 300, 200, pic(3, rel, 300, 200), at("H", "margin", align="center"), at("V", "margin", align="bottom"), behind=1) + t("One behind at the bottom.")),
     ).save("drawing-anchored")
     doc = Doc()
+    rel = doc.picture("mark.png", 120, 60)
+    broad = anchor(1, 453, 90, pic(1, rel, 453, 90), at("H", "column", 0), at("V", "paragraph", 0), '<wp:wrapSquare wrapText="bothSides"/>')
+    doc.add(p(TEXT), p(broad + t("Nothing stands beside a picture as wide as the text. " + TEXT)), p(TEXT)).save("drawing-broad")
+    doc = Doc()
     inner = p("Text in a box. " + TEXT, style="Plain")
     doc.add(
         p(t("A box in the line: ") + inline(1, 200, 90, shape(200, 90, text=inner), "A box")),
         p(t("An ellipse ") + inline(2, 80, 40, shape(80, 40, "ellipse"), "An ellipse") + t(" and a line ") + inline(3, 80, 20, shape(80, 20, "line", None), "A line")),
-        p(anchor(4, 180, 70, shape(180, 70, "roundRect", text=p("Beside the text", '<w:jc w:val="center"/>', "Plain"), anchor_at="ctr"), at("H", "column", align="right"), at("V", "paragraph", 0), '<wp:wrapSquare wrapText="bothSides"/>') + t(LONG)),
+        p(anchor(4, 180, 70, shape(180, 70, "roundRect", text=p("Beside the text", '<w:jc w:val="center"/>', "Plain"), anchor_at="ctr"), at("H", "column", 273), at("V", "paragraph", 0), '<wp:wrapSquare wrapText="bothSides"/>') + t(LONG)),
         p('<w:r><w:pict><v:rect style="width:150pt;height:40pt" fillcolor="#D9E2D0" strokecolor="#2E5E4E"><v:textbox><w:txbxContent>' + p("An older box", style="Plain") + "</w:txbxContent></v:textbox></v:rect></w:pict></w:r>"),
-        p('<w:r><w:drawing><wp:inline distT="0" distB="0" distL="0" distR="0"><wp:extent cx="2540000" cy="1270000"/><wp:docPr id="9" name="chart" descr="Berths by year"/><a:graphic><a:graphicData uri="http://schemas.openxmlformats.org/drawingml/2006/chart"><c:chart r:id="rId99"/></a:graphicData></a:graphic></wp:inline></w:drawing></w:r>'),
     ).save("drawing-shapes")
+    chart = p('<w:r><w:drawing><wp:inline distT="0" distB="0" distL="0" distR="0"><wp:extent cx="2540000" cy="1270000"/><wp:docPr id="9" name="chart" descr="Berths by year"/><a:graphic><a:graphicData uri="http://schemas.openxmlformats.org/drawingml/2006/chart"><c:chart r:id="rId99"/></a:graphicData></a:graphic></wp:inline></w:drawing></w:r>')
+    Doc().add(p("What can't be drawn is framed."), chart, p(TEXT)).save("drawing-chart")
 
 
 # Whole documents ------------------------------------------------------------------
@@ -642,6 +686,39 @@ def offices():
     doc.add(table((700, 5000, 1200, 2160), row(*[cell(p(t(c, "<w:b/>")), w) for c, w in zip(("No", "Item", "Count", "Sum"), (700, 5000, 1200, 2160))], props="<w:tblHeader/>"), *lines, style="Banded", look="0420"))
     doc.add(*[p(t(f"{words}\t{amount}"), '<w:tabs><w:tab w:val="decimal" w:pos="8500"/></w:tabs>', "Plain") for words, amount in (("Net", "33,825.00"), ("VAT 19 %", "6,426.75"), ("Total", "40,251.75"))], p(prose(9, 2), '<w:spacing w:before="300"/>'))
     doc.save("whole-invoice")
+
+    # All of it on the same pages, in other fonts than the rest of the corpus.
+    doc = Doc()
+    bullets = '<w:abstractNum w:abstractNumId="1">' + levels(("bullet", "–", 425, 425, "")) + '</w:abstractNum><w:num w:numId="2"><w:abstractNumId w:val="1"/></w:num>'
+    doc.numbering = numbers.replace("<w:num ", bullets.split("<w:num ")[0] + "<w:num ", 1) + "<w:num " + bullets.split("<w:num ")[1]
+    small = '<w:rFonts w:ascii="Arial" w:hAnsi="Arial"/><w:sz w:val="20"/>'
+    body = lambda words, before=0: p(t(words, small), f'<w:spacing w:before="{before}" w:after="120" w:line="264" w:lineRule="auto"/>')
+    head = lambda words: doc.edge("header", p(t(words, small), style="Header"))
+    first = doc.edge("header", p(t("Brackwater Quay", "<w:b/>" + small), '<w:jc w:val="center"/>'), "first")
+    edges = f'{first}{head(chr(9) + chr(9) + "Yard handbook")}{foot(doc, "Winter 2026")}'
+    rel = doc.picture("crane.png", 160, 120)
+    drop = '<w:keepNext/><w:framePr w:dropCap="drop" w:lines="2" w:hSpace="60" w:wrap="around" w:vAnchor="text" w:hAnchor="text"/><w:spacing w:after="0" w:line="506" w:lineRule="exact"/>'
+    doc.add(p("Yard handbook", style="Title"), body(prose(2, 3)))
+    for chapter in range(1, 7):
+        doc.add(p(f"{chapter}. The {('slip', 'crane', 'shed', 'dock', 'fuel berth', 'winter')[chapter - 1]}", style="Heading1"))
+        opening = prose(chapter * 13, 5)
+        if chapter % 2:
+            # Its opening stands beside a large letter.
+            doc.add(p(t(opening[0], '<w:rFonts w:ascii="Arial" w:hAnsi="Arial"/><w:position w:val="-3"/><w:sz w:val="62"/>'), drop), body(opening[1:]))
+        else:
+            side = at("H", "column", 0 if chapter % 4 else 320)
+            doc.add(p(anchor(chapter, 130, 97, pic(chapter, rel, 130, 97), side, at("V", "paragraph", 0), '<wp:wrapSquare wrapText="bothSides"/>') + t(opening, small), '<w:spacing w:after="120" w:line="264" w:lineRule="auto"/>'))
+        doc.add(p("Before", style="Heading2"), *[item(prose(chapter + n, 1), 2).replace("</w:pPr>", '<w:spacing w:after="60"/></w:pPr>', 1) for n in range(3)])
+        doc.add(p(t(prose(chapter * 3, 2), small) + (doc.note(prose(chapter + 5, 1)) if chapter == 1 else "") + t(" " + prose(chapter * 4, 2), small), '<w:spacing w:after="120"/><w:jc w:val="both"/>'))
+        rates = [row(cell(a, 4000), cell(p(b, right), 2500), cell(p(f"{chapter * n * 17}.50", right), 2560)) for n, (a, b) in enumerate((("Up to eight metres", "a day"), ("Up to twelve", "a day"), ("Beyond", "by the hour")), 1)]
+        doc.add(p("Rates", "<w:keepNext/>", "Heading2"), table((4000, 2500, 2560), row(*[cell(p(t(c, "<w:b/>")), w) for c, w in (("Vessel", 4000), ("Counted", 2500), ("Rate", 2560))], props="<w:tblHeader/>"), *rates, style="Banded", look="0420"), body(prose(chapter * 6, 4), 160))
+        if chapter == 4:
+            wide = A4.replace('w:w="11906" w:h="16838"', 'w:w="16838" w:h="11906" w:orient="landscape"')
+            doc.add(p("", f"<w:sectPr>{edges}{A4}<w:titlePg/></w:sectPr>"), p("The year on one page", style="Heading2"))
+            doc.add(table([2333] * 6, *[row(*[cell(("Month", "Slip", "Crane", "Shed", "Dock", "Fuel")[c] if r == 0 else f"{('January', 'April', 'July', 'October')[r - 1]}" if c == 0 else prose(r + c, 1).split(";")[0][:48], 2333) for c in range(6)]) for r in range(5)]))
+            doc.add(p("", f"<w:sectPr>{wide}</w:sectPr>"))
+    doc.tail = doc.section()
+    doc.save("whole-handbook")
 
 
 if __name__ == "__main__":

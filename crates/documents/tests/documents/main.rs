@@ -1,5 +1,6 @@
 //! Documents made and looked at with tools that no one here wrote.
 
+mod beside;
 mod corpus;
 mod hostile;
 mod marks;

@@ -5,10 +5,22 @@ use std::fmt::Write;
 use std::sync::Arc;
 
 use super::{Around, Writer, line_height, round};
-use crate::page::model::{Anchored, Block, From, Inline, Line, Paragraph, Wrap};
+use crate::page::model::{Anchored, Block, From, Inline, Line, Paragraph, Shows, Wrap};
+use crate::page::read::floats::LEAST_BESIDE;
 
 /// The most paragraphs beside one drawing.
 const MOST: usize = 40;
+
+/// Where a drawing stands on pages.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(super) enum Stands {
+    /// Where it is put, whatever the text does.
+    Apart,
+    /// Above its paragraph.
+    Between,
+    /// Beside its paragraph.
+    Beside,
+}
 
 impl Writer<'_> {
     /// Writes the paragraphs beside the drawing that the first of them holds;
@@ -18,25 +30,26 @@ impl Writer<'_> {
         if self.around != Around::Page {
             return None;
         }
-        let is_beside = |a: &&Arc<Anchored>| a.wrap == Wrap::Beside;
+        let is_beside = |a: &&Arc<Anchored>| self.stands(a) == Stands::Beside;
         let anchored = paragraph.inlines.iter().filter_map(Inline::anchored).find(is_beside)?.clone();
         let drawing = &anchored.drawing;
         let (x, room) = (self.left_of(&anchored), self.page.room());
         let on_left = x + drawing.width / 2.0 < room / 2.0;
         let takes = if on_left { x + drawing.width + anchored.distance[1] } else { room - x + anchored.distance[3] };
-        // Beside a drawing as wide as the text nothing stands.
-        if takes > room - 36.0 || takes <= 0.0 {
-            return None;
-        }
         let down = if anchored.y.from == From::Text { anchored.y.at.unwrap_or(0.0).max(0.0) } else { 0.0 };
-        let reach = down + drawing.height + anchored.distance[2];
+        // How high its text makes it only the typesetter knows.
+        let grows = matches!(&drawing.shows, Shows::Shape { text: Some(text), .. } if text.grows) && drawing.height == 0.0;
+        let (reach, tall) = match grows {
+            true => (down + self.about_as_high(&drawing.shows, drawing.width) * 1.5 + 50.0, "auto".to_owned()),
+            false => (down + drawing.height + anchored.distance[2], format!("{}pt", round(drawing.height))),
+        };
         // Paragraphs that may stand beside it: until they are surely higher.
         let (mut count, mut high) = (0, 0.0);
         for block in blocks.iter().take(MOST) {
             let Block::Paragraph(own) = block else { break };
             let plain = own.shading.is_none() && own.borders.iter().all(Option::is_none) && !own.page_break_before;
             let breaks = own.inlines.iter().any(|i| matches!(i, Inline::PageBreak | Inline::ColumnBreak));
-            let again = count > 0 && own.inlines.iter().filter_map(Inline::anchored).any(|a| is_beside(&a));
+            let again = count > 0 && own.inlines.iter().any(|i| i.anchored().is_some());
             if !plain || breaks || again {
                 break;
             }
@@ -53,11 +66,12 @@ impl Writer<'_> {
         others.for_each(|a| self.placed(a, above));
         let _ = write!(
             self.out,
-            "#beside({}pt, {}, {}pt, {}pt, {}pt, {}pt, ",
+            "#beside({}pt, {}, {}pt, {tall}, {}pt, {}pt, {}pt, {}pt, ",
             round(above),
             if on_left { "left" } else { "right" },
             round(takes),
-            round(reach),
+            round(anchored.distance[0]),
+            round(anchored.distance[2]),
             round(x),
             round(down)
         );
@@ -68,7 +82,7 @@ impl Writer<'_> {
         for (at, block) in blocks[..count].iter().enumerate() {
             let Block::Paragraph(own) = block else { continue };
             let gap = if at == 0 { 0.0 } else { self.gap(after, own.space[0]) };
-            let line = line_height(&own.mark, own.line, self.wanted.fonts);
+            let line = self.tallest_line(own);
             let _ = write!(self.out, "(above: {}pt, line: {}pt, words: (", round(gap), round(line));
             self.words(own);
             self.out.push_str("), more: arguments(");
@@ -85,6 +99,52 @@ impl Writer<'_> {
         Some(count)
     }
 
+    /// How high the lines of a paragraph are.
+    fn tallest_line(&self, paragraph: &Paragraph) -> f64 {
+        let of = |style| line_height(style, paragraph.line, self.wanted.fonts);
+        let texts = paragraph.inlines.iter().filter_map(|inline| match inline {
+            Inline::Text(_, style) => Some(style),
+            Inline::Marked(_, inner) => match &**inner {
+                Inline::Text(_, style) => Some(style),
+                _ => None,
+            },
+            _ => None,
+        });
+        texts.map(|style| of(style)).reduce(f64::max).unwrap_or_else(|| of(&paragraph.mark))
+    }
+
+    /// About how high its text makes a drawing.
+    fn about_as_high(&self, shows: &Shows, width: f64) -> f64 {
+        match shows {
+            Shows::Shape { text: Some(text), .. } => super::sections::height(&text.blocks, width, self.wanted.fonts),
+            _ => 0.0,
+        }
+    }
+
+    /// What the text does at a drawing as pages can show it.
+    pub(super) fn stands(&self, anchored: &Anchored) -> Stands {
+        let (x, room, width) = (self.left_of(anchored), self.page.room(), anchored.drawing.width);
+        // What lies on the paper above the text is not in its way.
+        let in_margin =
+            anchored.y.from == From::Page && anchored.y.at.is_ok_and(|y| y + anchored.drawing.height.max(1.0) <= self.page.margin[0]);
+        match anchored.wrap {
+            _ if in_margin || self.around != Around::Page => Stands::Apart,
+            Wrap::None => Stands::Apart,
+            Wrap::TopAndBottom => Stands::Between,
+            Wrap::Beside => {
+                let on_left = x + width / 2.0 < room / 2.0;
+                let takes = if on_left { x + width + anchored.distance[1] } else { room - x + anchored.distance[3] };
+                match takes {
+                    // It stands in the margin.
+                    takes if takes <= 0.0 => Stands::Apart,
+                    // Beside what is as wide as the text nothing stands.
+                    takes if takes > room - LEAST_BESIDE => Stands::Between,
+                    _ => Stands::Beside,
+                }
+            }
+        }
+    }
+
     fn turned_drawing(&mut self, anchored: &Anchored) {
         let from = self.out.len();
         self.drawing_in_line(&anchored.drawing);
@@ -97,9 +157,9 @@ impl Writer<'_> {
         let tabs = paragraph.inlines.iter().any(|i| matches!(i, Inline::Tab(_)));
         if paragraph.marker.is_some() || tabs {
             // What is set at stops stays together.
-            self.out.push('[');
+            self.out.push_str("([");
             self.line_content(paragraph, &paragraph.inlines, true);
-            self.out.push_str("], ");
+            self.out.push_str("],), ");
             return;
         }
         for inline in &paragraph.inlines {
@@ -107,7 +167,7 @@ impl Writer<'_> {
         }
         if !paragraph.inlines.iter().any(Inline::takes_room) {
             let height = line_height(&paragraph.mark, paragraph.line, self.wanted.fonts);
-            let _ = write!(self.out, "box(height: {}pt), ", round(height));
+            let _ = write!(self.out, "(box(height: {}pt),), ", round(height));
         }
     }
 
@@ -116,15 +176,17 @@ impl Writer<'_> {
             Inline::Anchored(_) => {}
             Inline::Text(text, style) => {
                 for word in text.split_inclusive(' ') {
-                    self.out.push('[');
+                    self.out.push_str("([");
+                    self.inline(&Inline::Text(word.trim_end_matches(' ').to_owned(), style.clone()), line);
+                    self.out.push_str("], [");
                     self.inline(&Inline::Text(word.to_owned(), style.clone()), line);
-                    self.out.push_str("], ");
+                    self.out.push_str("]), ");
                 }
             }
             other => {
-                self.out.push('[');
+                self.out.push_str("([");
                 self.inline(other, line);
-                self.out.push_str("], ");
+                self.out.push_str("],), ");
             }
         }
     }

@@ -142,6 +142,7 @@ impl Writer<'_> {
         let (page, drawing) = (self.page, &anchored.drawing);
         let x = self.left_of(anchored);
         let absolute = |position: Position| position.from != From::Text || position.at.is_err();
+        let mut closing = ")\n";
         match (self.around, absolute(anchored.y)) {
             (Around::Page, true) => {
                 let y = down(anchored.y, drawing.height, page.height);
@@ -151,13 +152,24 @@ impl Writer<'_> {
                 let y = down(anchored.y, drawing.height, page.height);
                 let _ = write!(self.out, "#place(top + left, dx: {}pt, dy: {y} - {}pt, ", round(x), round(distance));
             }
+            (Around::Edge(_), false) => {
+                // Within something that stands at the bottom, places do, too: not so blocks.
+                let y = anchored.y.at.unwrap_or(0.0) + above;
+                let _ = write!(
+                    self.out,
+                    "#block(width: 100%, height: 0pt, above: 0pt, below: 0pt, place(top + left, dx: {}pt, dy: {}pt, ",
+                    round(x),
+                    round(y)
+                );
+                closing = "))\n";
+            }
             _ => {
                 let y = anchored.y.at.unwrap_or(0.0) + above;
                 let _ = write!(self.out, "#place(left, dx: {}pt, dy: {}pt, ", round(x), round(y));
             }
         }
         self.turned(drawing, false);
-        self.out.push_str(")\n");
+        self.out.push_str(closing);
     }
 
     /// A drawing on the paper itself.

@@ -1,10 +1,61 @@
 //! What stands in a line.
 
+use std::borrow::Cow;
 use std::fmt::Write;
 use std::sync::Arc;
 
 use super::{MARK, Writer, fill, literal, pattern, round, stroke};
 use crate::page::model::{Inline, Line, Target, TextStyle, Underline};
+
+/// A paragraph's content without the spaces at the ends of its lines: they take no room,
+/// but the typesetter gives them some where a line has to end.
+pub(super) fn without_last_spaces(inlines: &[Inline]) -> Cow<'_, [Inline]> {
+    let spaced = inlines.split_inclusive(|i| *i == Inline::Break).any(|line| {
+        let text = line.iter().rev().find(|i| **i != Inline::Break && i.takes_room());
+        text.is_some_and(ends_in_space)
+    });
+    if !spaced {
+        return Cow::Borrowed(inlines);
+    }
+    let mut out: Vec<Inline> = Vec::with_capacity(inlines.len());
+    for (index, line) in inlines.split(|i| *i == Inline::Break).enumerate() {
+        if index > 0 {
+            out.push(Inline::Break);
+        }
+        let from = out.len();
+        out.extend_from_slice(line);
+        // A line of nothing but spaces is a line.
+        let Some(last) = out[from..].iter().rposition(|i| i.takes_room() && !only_spaces(i)) else { continue };
+        for inline in &mut out[from + last..] {
+            trim(inline);
+        }
+    }
+    Cow::Owned(out)
+}
+
+fn ends_in_space(inline: &Inline) -> bool {
+    match inline {
+        Inline::Text(text, _) => text.ends_with(' '),
+        Inline::Marked(_, inner) => ends_in_space(inner),
+        _ => false,
+    }
+}
+
+fn only_spaces(inline: &Inline) -> bool {
+    match inline {
+        Inline::Text(text, _) => text.bytes().all(|b| b == b' '),
+        Inline::Marked(_, inner) => only_spaces(inner),
+        _ => false,
+    }
+}
+
+fn trim(inline: &mut Inline) {
+    match inline {
+        Inline::Text(text, _) => text.truncate(text.trim_end_matches(' ').len()),
+        Inline::Marked(_, inner) => trim(inner),
+        _ => {}
+    }
+}
 
 impl Writer<'_> {
     pub(super) fn inlines(&mut self, inlines: &[Inline], line: Line) {
@@ -92,6 +143,9 @@ impl Writer<'_> {
             }
             return;
         }
+        if style.stretch != 0.0 {
+            return self.stretched(text, style, line);
+        }
         let text = if style.caps { literal(&text.to_uppercase()) } else { literal(text) };
         let mut wrapped = match self.is_base(style, line) {
             true => text,
@@ -134,6 +188,25 @@ impl Writer<'_> {
         let _ = write!(self.out, "#{wrapped}");
     }
 
+    /// Text whose letters are wider or narrower than the font's: word by word, so that
+    /// lines can end between them.
+    fn stretched(&mut self, text: &str, style: &Arc<TextStyle>, line: Line) {
+        let share = round((1.0 + style.stretch) * 100.0);
+        let plain = Arc::new(TextStyle { stretch: 0.0, ..TextStyle::clone(style) });
+        for piece in text.split_inclusive(' ') {
+            let word = piece.trim_end_matches(' ');
+            if !word.is_empty() {
+                let _ = write!(self.out, "#box(scale(x: {share}%, reflow: true, [");
+                self.text(word, &plain, line);
+                self.out.push_str("]))");
+            }
+            if word.len() < piece.len() {
+                let name = self.style(&plain, line);
+                let _ = write!(self.out, "#s{name}(spacing: {share}%, {})", literal(&piece[word.len()..]));
+            }
+        }
+    }
+
     /// Small letters as capitals of four fifths the size.
     fn small_caps(&mut self, text: &str, style: &Arc<TextStyle>, line: Line) {
         let large = Arc::new(TextStyle { small_caps: false, caps: true, ..TextStyle::clone(style) });
@@ -145,5 +218,24 @@ impl Writer<'_> {
             self.text(&rest[..end], if is_small { &small } else { &large }, line);
             rest = &rest[end..];
         }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn spaces_at_the_ends_of_lines_take_no_room() {
+        let style = Arc::new(TextStyle::default());
+        let text = |words: &str| Inline::Text(words.to_owned(), style.clone());
+        let marked = |words: &str| Inline::Marked(1, Box::new(text(words)));
+        let of = |inlines: &[Inline]| crate::page::lines::text_of(&without_last_spaces(inlines));
+        assert_eq!(of(&[text("and "), text("on  ")]), "and on");
+        assert_eq!(of(&[text("a "), Inline::Break, text("b "), marked("c  "), text("   "), Inline::Place(1)]), "a b c");
+        // A line of spaces stays, as do those between words and those that don't break.
+        assert_eq!(of(&[text("   ")]), "   ");
+        assert_eq!(of(&[text("a\u{a0}")]), "a\u{a0}");
+        assert!(matches!(without_last_spaces(&[text("a b"), Inline::Tab(style.clone())]), Cow::Borrowed(_)));
     }
 }

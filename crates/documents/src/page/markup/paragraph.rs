@@ -3,8 +3,10 @@
 
 use std::fmt::Write;
 
+use super::beside::Stands;
+use super::inline::without_last_spaces;
 use super::{Around, Writer, fill, inner_lines, line_height, round, space_after, strokes};
-use crate::page::model::{Align, Block, Inline, Paragraph, Wrap};
+use crate::page::model::{Align, Block, Inline, Line, Paragraph, Shows};
 
 impl Writer<'_> {
     /// Writes the paragraph that the blocks begin with, and those that belong to
@@ -38,14 +40,18 @@ impl Writer<'_> {
         let count = blocks.iter().take_while(|b| matches!(b, Block::Paragraph(p) if same(p))).count().max(1);
         let (left, right) = frame_edges(paragraph);
         let (second, within) = inner_lines(&paragraph.borders[..4]);
-        // The inner of two lines has the distance from the text.
-        let space = |side: usize| paragraph.borders[side].as_ref().map_or(0.0, |b| b.space) + within[side];
+        // Lines have their distance from the text to their inner edge, and room of
+        // their own; they are drawn along their middle.
+        let half = |side: usize| paragraph.borders[side].as_ref().map_or(0.0, |b| b.width / 2.0);
+        let space = |side: usize| paragraph.borders[side].as_ref().map_or(0.0, |b| b.space) + within[side] + half(side);
         let mixed = !blocks[..count].iter().all(|b| matches!(b, Block::Paragraph(p) if p.shading == paragraph.shading));
         let shading = if mixed { fill(None) } else { fill(paragraph.shading.as_ref()) };
         let _ = write!(
             self.out,
-            "#framed({}pt, {}pt, {}pt, {shading}, {}, ({}pt, {}pt, {}pt, {}pt), {}, [",
+            "#framed({}pt, ({}pt, {}pt), {}pt, {}pt, {shading}, {}, ({}pt, {}pt, {}pt, {}pt), {}, [",
             round(above),
+            round(half(0)),
+            round(half(2)),
             round(left),
             round(right),
             strokes(&paragraph.borders[..4], |b| b.width),
@@ -84,7 +90,8 @@ impl Writer<'_> {
             let own_fill = own.shading.as_ref().filter(|_| mixed);
             if let Some(shading) = own_fill {
                 let sides = format!("(0pt, {}pt, 0pt, {}pt)", round(space(1)), round(space(3)));
-                let _ = write!(self.out, "#framed({}pt, 0pt, 0pt, {}, none, {sides}, false, [", round(gap), fill(Some(shading)));
+                let _ =
+                    write!(self.out, "#framed({}pt, (0pt, 0pt), 0pt, 0pt, {}, none, {sides}, false, [", round(gap), fill(Some(shading)));
                 gap = 0.0;
             }
             let inner = Paragraph { indent: [own.indent[0] - left, own.indent[1] - right, own.indent[2]], ..own.clone() };
@@ -167,10 +174,31 @@ impl Writer<'_> {
     pub(super) fn line_content(&mut self, paragraph: &Paragraph, inlines: &[Inline], is_first: bool) {
         let marker = paragraph.marker.as_ref().filter(|m| is_first && !m.text.is_empty());
         let tabs = inlines.iter().any(|i| matches!(i, Inline::Tab(_)));
+        let inlines = without_last_spaces(inlines);
         match (marker, tabs) {
-            (None, false) => self.inlines(inlines, paragraph.line),
-            (None, true) => self.tabbed(paragraph, inlines, is_first),
-            (Some(marker), tabs) => self.numbered(paragraph, marker, inlines, tabs),
+            (None, false) if only_pictures(&inlines) => self.pictures(paragraph, &inlines),
+            (None, false) => self.inlines(&inlines, paragraph.line),
+            (None, true) => self.tabbed(paragraph, &inlines, is_first),
+            (Some(marker), tabs) => self.numbered(paragraph, marker, &inlines, tabs),
+        }
+    }
+
+    /// A line of pictures alone: below them is what the line has beyond its font's own
+    /// distance, and no room for signs that hang below it.
+    fn pictures(&mut self, paragraph: &Paragraph, inlines: &[Inline]) {
+        let single = line_height(&paragraph.mark, Line::Times(1.0), self.wanted.fonts);
+        if let Line::Times(times) = paragraph.line
+            && times > 1.0
+        {
+            let _ = write!(self.out, "#box(height: {}pt, baseline: 100%)", round(single * (times - 1.0)));
+        }
+        for inline in inlines {
+            match self.width(std::slice::from_ref(inline)) {
+                Some(width) if matches!(inline, Inline::Text(..)) => {
+                    let _ = write!(self.out, "#h({}pt)", round(width));
+                }
+                _ => self.inline(inline, paragraph.line),
+            }
         }
     }
 
@@ -195,6 +223,7 @@ impl Writer<'_> {
         length("r", right);
         length("first", if is_first { first } else { 0.0 });
         length("hang", if is_first { hang } else { 0.0 });
+        let unnumbered = self.numbers.is_some() && !paragraph.numbered;
         let mut flag = |name: &str, on: bool| {
             if on {
                 let _ = write!(out, ", {name}: true");
@@ -202,6 +231,7 @@ impl Writer<'_> {
         };
         flag("sticky", paragraph.keep_next);
         flag("whole", paragraph.keep_lines);
+        flag("unnumbered", unnumbered);
         let looks = [
             ("dir: rtl", paragraph.rtl),
             ("kerning: true", paragraph.rtl || runs_back(&paragraph.inlines)),
@@ -225,12 +255,23 @@ impl Writer<'_> {
     /// all of them.
     fn anchored(&mut self, paragraph: &Paragraph, above: &mut f64) {
         for anchored in paragraph.inlines.iter().filter_map(Inline::anchored) {
-            match anchored.wrap {
-                Wrap::TopAndBottom if self.around == Around::Page => self.between_lines(anchored, above),
-                _ => self.placed(anchored, *above),
+            match self.stands(anchored) {
+                Stands::Apart => self.placed(anchored, *above),
+                // Text stands beside one drawing at a time.
+                Stands::Between | Stands::Beside => self.between_lines(anchored, above),
             }
         }
     }
+}
+
+/// Whether nothing stands in a line but pictures and spaces between them.
+fn only_pictures(inlines: &[Inline]) -> bool {
+    let fits = |i: &Inline| match i {
+        Inline::Drawing(drawing) => !matches!(drawing.shows, Shows::Shape { text: Some(_), .. }),
+        Inline::Text(text, _) => text.bytes().all(|b| b == b' '),
+        other => !other.takes_room(),
+    };
+    inlines.iter().all(fits) && inlines.iter().any(|i| matches!(i, Inline::Drawing(_)))
 }
 
 /// Whether text of it runs from right to left. Such text is shaped with its pairs

@@ -4,7 +4,7 @@ use std::fmt::Write;
 
 use super::{Around, Writer, edges, inner_lines, line_height, pattern, round, space_after, strokes};
 use crate::page::fonts::FontSet;
-use crate::page::model::{Anchored, Block, Cell, Document, Edge, From, Inline, Paragraph, Position, Section, Start, Vertical};
+use crate::page::model::{Anchored, Block, Cell, Document, Edge, From, Inline, LineNumbers, Paragraph, Position, Section, Start, Vertical};
 
 impl Writer<'_> {
     pub(super) fn document(&mut self, document: &Document) {
@@ -78,7 +78,7 @@ impl Writer<'_> {
         );
         self.edge(index, "header", &names[0], &section.header, &format!("upper - {}pt", round(page.header)), "top");
         self.edge(index, "footer", &names[1], &section.footer, &format!("lower - {}pt", round(page.footer)), "bottom");
-        let columns = if sections.len() == 1 { section.columns.0 } else { 1 };
+        let columns = if sections.len() == 1 && section.column_widths.is_empty() { section.columns.0 } else { 1 };
         if columns > 1 {
             let _ = write!(self.out, "columns: {columns}, ");
         }
@@ -118,7 +118,9 @@ impl Writer<'_> {
                 self.section = index + at;
                 let _ = writeln!(self.out, "#metadata(none)<s{}>", index + at);
             }
+            self.line_numbers(section.line_numbers);
             match section.columns.0 > 1 && columns == 1 {
+                true if !section.column_widths.is_empty() => self.uneven(section),
                 true => {
                     let balanced = at + 1 < sections.len();
                     let (count, gutter) = (section.columns.0, round(section.columns.1));
@@ -143,6 +145,45 @@ impl Writer<'_> {
         if measured {
             self.out.push_str("]\n}\n");
         }
+    }
+
+    /// Numbers beside the lines of what follows, where they change.
+    fn line_numbers(&mut self, numbers: Option<LineNumbers>) {
+        if self.numbers == numbers {
+            return;
+        }
+        self.numbers = numbers;
+        let _ = match numbers {
+            None => self.out.write_str("#set par.line(numbering: none)\n"),
+            Some(LineNumbers { every, from, distance, by_page }) => writeln!(
+                self.out,
+                "#set par.line(numbering: n => if calc.rem(n + {}, {every}) == 0 {{ beside-line(n + {}) }}, number-clearance: {}pt, numbering-scope: \"{}\")",
+                from - 1,
+                from - 1,
+                round(distance),
+                if by_page { "page" } else { "document" },
+            ),
+        };
+    }
+
+    /// Text in columns of different widths, which column breaks part.
+    fn uneven(&mut self, section: &Section) {
+        let list = |at: usize| section.column_widths.iter().map(|c| format!("{}pt, ", round(c[at]))).collect::<String>();
+        let parts = parted(&section.blocks);
+        self.around = Around::Box;
+        for (at, columns) in parts.chunks(section.column_widths.len()).enumerate() {
+            if at > 0 {
+                self.out.push_str("#pagebreak()\n");
+            }
+            let _ = write!(self.out, "#uneven(({}), ({}), {}", list(0), list(1), section.column_lines);
+            for blocks in columns {
+                self.out.push_str(", [");
+                self.blocks(blocks);
+                self.out.push(']');
+            }
+            self.out.push_str(")\n");
+        }
+        self.around = Around::Page;
     }
 
     /// The header or footer of the pages, whichever of its kinds they show.
@@ -203,6 +244,30 @@ impl Writer<'_> {
             }
         }
     }
+}
+
+/// Blocks parted where columns end.
+fn parted(blocks: &[Block]) -> Vec<Vec<Block>> {
+    let mut parts = vec![Vec::new()];
+    for block in blocks {
+        let mut block = block.clone();
+        while let Block::Paragraph(paragraph) = &mut block
+            && let Some(at) = paragraph.inlines.iter().position(|i| matches!(i, Inline::ColumnBreak))
+        {
+            let rest = paragraph.inlines.split_off(at + 1);
+            paragraph.inlines.pop();
+            let mut after = Paragraph { inlines: rest, ..paragraph.clone() };
+            if paragraph.inlines.iter().any(Inline::takes_room) {
+                // Its number and its first line stay above.
+                (after.marker, after.indent[2]) = (None, 0.0);
+                parts.iter_mut().last().into_iter().for_each(|part| part.push(Block::Paragraph(paragraph.clone())));
+            }
+            parts.push(Vec::new());
+            block = Block::Paragraph(after);
+        }
+        parts.iter_mut().last().into_iter().for_each(|part| part.push(block.clone()));
+    }
+    parts
 }
 
 /// Whether a drawing of a header stands on the paper behind the text.
@@ -271,7 +336,7 @@ impl Writer<'_> {
 }
 
 /// About how high blocks will be: whether a header may outgrow its margin.
-fn height(blocks: &[Block], width: f64, fonts: &FontSet) -> f64 {
+pub(super) fn height(blocks: &[Block], width: f64, fonts: &FontSet) -> f64 {
     blocks
         .iter()
         .map(|block| match block {

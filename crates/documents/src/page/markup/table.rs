@@ -2,6 +2,7 @@
 
 use std::fmt::Write;
 
+use super::inline::without_last_spaces;
 use super::{Writer, fill, round, strokes};
 use crate::page::model::{Align, Block, Border, Cell, Direction, Inline, Paragraph, Row, Table, Vertical};
 
@@ -79,7 +80,7 @@ impl Writer<'_> {
 
     fn cell_content(&mut self, cell: &Cell, line_only: Option<&Paragraph>) {
         match line_only {
-            Some(paragraph) => self.inlines(&paragraph.inlines, paragraph.line),
+            Some(paragraph) => self.inlines(&without_last_spaces(&paragraph.inlines), paragraph.line),
             None => self.boxed(&cell.blocks),
         }
     }

@@ -98,7 +98,8 @@ impl Writer<'_> {
                 }
                 _ => return None,
             };
-            let target = (stop.at - back).max(x);
+            // A hair less, or a line that is just full has no room for its last segment.
+            let target = (stop.at - back - HAIR).max(x);
             gaps.push(Gap::Wide(target - x));
             x = target + width.or_else(|| last.then_some(0.0))?;
         }
@@ -160,7 +161,7 @@ impl Writer<'_> {
     }
 
     fn text_width(&self, text: &str, style: &TextStyle) -> Option<f64> {
-        if style.small_caps || style.raise != Default::default() || style.kerning.is_some() {
+        if style.small_caps || style.raise != Default::default() || style.kerning.is_some() || style.stretch != 0.0 {
             return None;
         }
         let shown = self.wanted.fonts.stand_in(&style.font).shown;
@@ -176,6 +177,9 @@ impl Writer<'_> {
         Some(own * style.size + style.tracking * text.chars().count() as f64)
     }
 }
+
+/// What can't be seen, in points.
+const HAIR: f64 = 0.005;
 
 /// What stands between two segments.
 #[derive(Debug, Clone, Copy, PartialEq)]

@@ -93,6 +93,25 @@ pub struct Anchored {
     pub distance: [f64; 4],
 }
 
+/// Where paragraphs or a table stand apart from the text.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Float {
+    /// Where it stands from left to right.
+    pub x: Position,
+    /// Where it stands from top to bottom.
+    pub y: Position,
+    /// Its width, where it has one of its own.
+    pub width: Option<f64>,
+    /// Its height, where it has one of its own.
+    pub height: Option<f64>,
+    /// What the text does.
+    pub wrap: Wrap,
+    /// The distance of the text: top, right, bottom, left.
+    pub distance: [f64; 4],
+    /// Whether it is a large first letter, and whether that stands in the margin.
+    pub drop: Option<bool>,
+}
+
 /// What a position counts from.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 #[allow(missing_docs)]

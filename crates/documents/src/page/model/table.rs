@@ -2,7 +2,7 @@
 
 use std::sync::Arc;
 
-use super::{Align, Block};
+use super::{Align, Block, Float};
 
 /// A line.
 #[derive(Debug, Clone, PartialEq)]
@@ -30,6 +30,8 @@ pub struct Table {
     pub indent: f64,
     /// Whether its columns run from right to left.
     pub rtl: bool,
+    /// Where it stands apart from the text, as read; a drawing holds it from there on.
+    pub float: Option<Box<Float>>,
     /// Its rows.
     pub rows: Vec<Row>,
 }

@@ -56,6 +56,9 @@ pub struct TextStyle {
     pub boxed: Option<Border>,
     /// Added between signs, in points.
     pub tracking: f64,
+    /// How much wider its letters are than the font's, as a share; less than 0 where
+    /// they are narrower.
+    pub stretch: f64,
     /// Raised above the line, in points.
     pub shift: f64,
     /// The size from which pairs of signs are drawn together, in points.

@@ -144,6 +144,8 @@ pub(super) fn finish(layer: &ParagraphLayer, style: Arc<str>, mark: TextStyle, m
         widows: layer.widows.unwrap_or(true),
         page_break_before: layer.page_break_before.unwrap_or(false),
         hyphenate: !layer.unhyphenated.unwrap_or(false),
+        numbered: !layer.unnumbered.unwrap_or(false),
+        float: layer.float.clone().flatten(),
         outline: layer.outline.filter(|level| *level < 9).map(|level| level + 1),
         marker,
         mark: Arc::new(mark),

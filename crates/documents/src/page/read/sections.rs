@@ -4,7 +4,7 @@
 use roxmltree::Node;
 
 use super::{Reader, flat};
-use crate::page::model::{Block, Edge, NumberFormat, PageSize, Section, Start, Vertical};
+use crate::page::model::{Block, Edge, Inline, LeftOut, LineNumbers, NumberFormat, PageSize, Section, Start, Vertical};
 use crate::page::properties::read_border;
 use crate::page::xml::Ask;
 
@@ -63,6 +63,25 @@ impl Reader<'_, '_, '_> {
         }
     }
 
+    /// Columns of different widths (17.6.3). They are told apart by column breaks: text
+    /// that goes on from one width to another can't be set.
+    fn column_widths<'x>(&mut self, columns: Option<Node<'x, 'x>>, blocks: &[Block]) -> Vec<[f64; 2]> {
+        let Some(columns) = columns.filter(|c| matches!(c.attr("equalWidth"), Some("0" | "false" | "off"))) else { return Vec::new() };
+        let length = |c: &Node<'x, 'x>, name: &str| c.twips(name).unwrap_or(0.0).clamp(0.0, 5000.0);
+        let own: Vec<[f64; 2]> =
+            columns.elements().filter(|c| c.name() == "col").map(|c| [length(&c, "w"), length(&c, "space")]).take(12).collect();
+        let alike = own.windows(2).all(|pair| (pair[0][0] - pair[1][0]).abs() < 1.0);
+        if own.len() < 2 || alike || own.iter().any(|c| c[0] < 1.0) {
+            return Vec::new();
+        }
+        let ends = |b: &Block| matches!(b, Block::Paragraph(p) if p.inlines.iter().any(|i| matches!(i, Inline::ColumnBreak)));
+        if !blocks.iter().any(ends) {
+            self.left_out.insert(LeftOut::Passed("the different widths of columns without a column break between them"));
+            return Vec::new();
+        }
+        own
+    }
+
     fn section<'x>(&mut self, properties: Node<'x, 'x>, sections: &mut Sections) {
         for reference in properties.elements().filter(|r| matches!(r.name(), "headerReference" | "footerReference")) {
             let Some(name) = reference.attr("id").and_then(|id| self.look.target(self.added, &self.look.document, id)).map(str::to_owned)
@@ -92,9 +111,11 @@ impl Reader<'_, '_, '_> {
             header: sections.header.edge(first, even),
             footer: sections.footer.edge(first, even),
             columns: (
-                columns.and_then(|c| c.number("num")).unwrap_or(1.0).clamp(1.0, 12.0) as usize,
+                columns.map_or(1.0, |c| c.number("num").unwrap_or_else(|| c.elements().count() as f64)).clamp(1.0, 12.0) as usize,
                 columns.and_then(|c| c.twips("space")).unwrap_or(36.0).clamp(0.0, 500.0),
             ),
+            column_widths: self.column_widths(columns, &sections.blocks),
+            line_numbers: properties.child("lnNumType").and_then(line_numbers),
             column_lines: columns.is_some_and(|c| matches!(c.attr("sep"), Some("1" | "true" | "on"))),
             blocks: std::mem::take(&mut sections.blocks),
             number_from: numbers.and_then(|n| n.number("start")).map(|n| n.clamp(0.0, 1e6) as u32),
@@ -110,6 +131,18 @@ impl Reader<'_, '_, '_> {
             },
         });
     }
+}
+
+/// The numbering of lines (17.6.8). A new section of its own counting counts by pages.
+fn line_numbers<'x>(numbers: Node<'x, 'x>) -> Option<LineNumbers> {
+    let whole = |name: &str| numbers.number(name).map(|n| n.clamp(0.0, 32_767.0) as u32);
+    Some(LineNumbers {
+        every: whole("countBy").filter(|every| *every > 0)?,
+        // What stands there is one less than the first number.
+        from: whole("start").unwrap_or(0) + 1,
+        distance: numbers.twips("distance").filter(|d| *d > 0.0).unwrap_or(18.0).min(200.0),
+        by_page: numbers.attr("restart") != Some("continuous"),
+    })
 }
 
 fn paper<'x>(properties: Node<'x, 'x>) -> PageSize {

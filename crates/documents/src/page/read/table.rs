@@ -5,7 +5,7 @@ use std::collections::HashMap;
 
 use roxmltree::Node;
 
-use super::{Reader, flat};
+use super::{Reader, flat, floats};
 use crate::page::model::{Align, Block, Border, Cell, Direction, Row, Table};
 use crate::page::properties::alignment;
 use crate::page::styles::{CellLayer, PartLayer, Style, TableLayer, TablePart};
@@ -164,8 +164,9 @@ impl Reader<'_, '_, '_> {
         let hang = if look.tables_hang && self.table.is_empty() { -frame.layer.margin[3].unwrap_or(0.0) } else { 0.0 };
         let indent = properties.and_then(|p| p.child("tblInd")).and_then(|i| i.twips("w")).unwrap_or(0.0) + hang;
         let rtl = properties.is_some_and(|p| p.toggle("bidiVisual") == Some(true));
+        let float = properties.and_then(|p| p.child("tblpPr")).map(floats::of_table);
         let align = if align == Align::Justify { Align::Left } else { align };
-        Some(Table { columns, align, indent: indent.clamp(-1000.0, 1000.0), rtl, rows: out })
+        Some(Table { columns, align, indent: indent.clamp(-1000.0, 1000.0), rtl, float, rows: out })
     }
 
     /// The widths of the columns; none where the content decides.
