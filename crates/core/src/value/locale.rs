@@ -20,6 +20,7 @@ use jiff::civil::Date;
 use rust_decimal::Decimal;
 
 use super::Money;
+use super::date_style::DateStyle;
 use super::money_style::MoneyStyle;
 
 /// The order in which a locale writes a date of three numbers.
@@ -56,6 +57,8 @@ pub struct Locale {
     tag: Tag,
     grouped: DecimalFormatter,
     ungrouped: DecimalFormatter,
+    date_style: Option<DateStyle>,
+    /// For locales whose dates have no patterns of their own.
     dates: [DateTimeFormatter<YMD>; 3],
     full: DateTimeFormatter<YMDE>,
     collator: CollatorBorrowed<'static>,
@@ -110,6 +113,7 @@ impl Locale {
             minus,
             grouped: decimal(GroupingStrategy::Auto)?,
             ungrouped,
+            date_style: DateStyle::of(&tag),
             dates: [date(YMD::short())?, date(YMD::medium())?, date(YMD::long())?],
             full: DateTimeFormatter::try_new((&tag).into(), YMDE::long()).ok()?,
             collator: collator(&tag)?,
@@ -196,6 +200,9 @@ impl Locale {
 
     /// Writes a date.
     pub fn date(&self, date: Date, length: Length) -> String {
+        if let Some(written) = self.date_style.as_ref().and_then(|style| style.write(date, length)) {
+            return written;
+        }
         let icu = icu_date(date);
         match length {
             Length::Short => self.dates[0].format(&icu).to_string(),

@@ -1,5 +1,6 @@
 //! Values: what a record's field holds and what an expression yields.
 
+mod date_style;
 mod email;
 mod locale;
 mod money;

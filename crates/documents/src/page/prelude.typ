@@ -181,8 +181,9 @@
 
 // Paragraphs beside a drawing. `takes` is the width that the drawing needs with
 // its distance, `tall` its height, `over` and `below` its distance from what is above
-// and below, `x` its left edge, `down` its top edge below that of the text. Each paragraph comes as its words, so that it can
-// be parted where the drawing ends.
+// and below, `x` its left edge, `down()` its top edge below that of the text. Each
+// paragraph comes as its words, so that it can be parted where the drawing ends; each
+// word as it ends a line, and as it stands before another.
 #let beside(above, side, takes, tall, over, below, x, down, drawing, paragraphs) = layout(size => {
   let narrow = size.width - takes
   let joined(q, from, to) = q.words.slice(from, to - 1).map(array.last).join() + q.words.at(to - 1).first()
@@ -207,8 +208,8 @@
   }
   v(above)
   let start = 0
+  let down = down()
   let reach = down + below + if tall == auto { measure(drawing).height } else { tall }
-  let down = down
   let head = paragraphs.first()
   if down - over >= head.line {
     start = fit(head, 0, size.width, down - over + 0.1pt)
@@ -237,7 +238,7 @@
     place(top + left, dx: x, dy: down, drawing)
     pad(
       left: if side == left { takes } else { 0pt }, right: if side == right { takes } else { 0pt },
-      grid(columns: (0pt, 1fr), block(height: calc.max(0pt, reach)), inside.join()),
+      grid(columns: (0pt, 1fr), block(height: calc.max(0pt, reach)), [#inside.join()]),
     )
   })
   rest.join()

@@ -564,6 +564,10 @@ def drawings():
     broad = anchor(1, 453, 90, pic(1, rel, 453, 90), at("H", "column", 0), at("V", "paragraph", 0), '<wp:wrapSquare wrapText="bothSides"/>')
     doc.add(p(TEXT), p(broad + t("Nothing stands beside a picture as wide as the text. " + TEXT)), p(TEXT)).save("drawing-broad")
     doc = Doc()
+    rel = doc.picture("mark.png", 120, 60)
+    lies = lambda number, x, y, origin, width=140, height=90: anchor(number, width, height, pic(number, rel, width, height), at("H", "page", x), at("V", origin, y), '<wp:wrapSquare wrapText="bothSides"/>')
+    doc.add(p(lies(1, 384, 40, "page") + t("A logo reaches from the margin into the text. " + LONG)), p(TEXT), p(lies(2, 71, 240, "margin") + t("One lies on the paper, below the paragraph that holds it. " + LONG)), p(LONG), p(LONG)).save("drawing-on-paper")
+    doc = Doc()
     inner = p("Text in a box. " + TEXT, style="Plain")
     doc.add(
         p(t("A box in the line: ") + inline(1, 200, 90, shape(200, 90, text=inner), "A box")),

@@ -72,6 +72,19 @@ fn a_table_beside_the_text_leaves_it_its_lines() {
 }
 
 #[test]
+fn text_stands_beside_what_lies_on_the_paper() {
+    let page = pages("drawing-on-paper").remove(0);
+    let in_band = |from: f64, to: f64| page.iter().filter(move |w| w.bottom - 8.0 < to && w.bottom > from).collect::<Vec<_>>();
+    // From 40 to 130 points down the page, 384 from its left edge; from 240 below the
+    // margin, 140 wide at the left.
+    assert!(in_band(70.0, 130.0).iter().all(|w| w.right <= 384.0 - 9.0));
+    let (first, beside) = (find(&page, "below").bottom, 70.85 + 240.0);
+    assert!(first < beside && in_band(first - 1.0, first + 1.0).iter().any(|w| w.right > 500.0), "lines above it are whole");
+    let lines = in_band(beside + 5.0, beside + 90.0);
+    assert!(lines.len() > 40 && lines.iter().all(|w| w.left >= 71.0 + 140.0 + 8.9), "{lines:?}");
+}
+
+#[test]
 fn nothing_stands_beside_a_picture_as_wide_as_the_text() {
     let page = pages("drawing-broad").remove(0);
     let above = page.iter().filter(|w| w.bottom < find(&page, "Nothing").bottom - 20.0).map(|w| w.bottom).fold(0.0, f64::max);

@@ -90,8 +90,8 @@ async fn fonts_are_brought_in_listed_and_taken_out() {
 #[tokio::test]
 async fn what_pages_can_not_show_is_told_with_the_template() {
     let office = Office::empty().await;
-    let bytes = std::fs::read("../documents/tests/corpus/drawing-shapes.docx").expect("the corpus");
-    let (status, kept) = office.upload("/api/templates", &[("shapes.docx", &bytes)]).await;
+    let bytes = std::fs::read("../documents/tests/corpus/drawing-chart.docx").expect("the corpus");
+    let (status, kept) = office.upload("/api/templates", &[("chart.docx", &bytes)]).await;
     assert_eq!(status, StatusCode::OK, "{kept}");
     let told = office.get("/api/templates/1").await["told"].to_string();
     assert!(told.contains("A chart (Berths by year) can't be drawn on pages"), "{told}");

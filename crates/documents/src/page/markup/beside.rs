@@ -4,6 +4,7 @@
 use std::fmt::Write;
 use std::sync::Arc;
 
+use super::drawing::from_top;
 use super::{Around, Writer, line_height, round};
 use crate::page::model::{Anchored, Block, From, Inline, Line, Paragraph, Shows, Wrap};
 use crate::page::read::floats::LEAST_BESIDE;
@@ -27,21 +28,22 @@ impl Writer<'_> {
     /// `None` where it holds none.
     pub(super) fn beside(&mut self, blocks: &[Block], above: f64) -> Option<usize> {
         let Some(Block::Paragraph(paragraph)) = blocks.first() else { return None };
-        if self.around != Around::Page {
-            return None;
-        }
         let is_beside = |a: &&Arc<Anchored>| self.stands(a) == Stands::Beside;
         let anchored = paragraph.inlines.iter().filter_map(Inline::anchored).find(is_beside)?.clone();
         let drawing = &anchored.drawing;
-        let (x, room) = (self.left_of(&anchored), self.page.room());
-        let on_left = x + drawing.width / 2.0 < room / 2.0;
-        let takes = if on_left { x + drawing.width + anchored.distance[1] } else { room - x + anchored.distance[3] };
-        let down = if anchored.y.from == From::Text { anchored.y.at.unwrap_or(0.0).max(0.0) } else { 0.0 };
+        let (x, (on_left, takes)) = (self.left_of(&anchored), self.takes(&anchored));
+        let on_paper = anchored.y.from != From::Text || anchored.y.at.is_err();
+        let down = if on_paper { 0.0 } else { anchored.y.at.unwrap_or(0.0).max(0.0) };
         // How high its text makes it only the typesetter knows.
         let grows = matches!(&drawing.shows, Shows::Shape { text: Some(text), .. } if text.grows) && drawing.height == 0.0;
         let (reach, tall) = match grows {
             true => (down + self.about_as_high(&drawing.shows, drawing.width) * 1.5 + 50.0, "auto".to_owned()),
             false => (down + drawing.height + anchored.distance[2], format!("{}pt", round(drawing.height))),
+        };
+        // Where it lies from these paragraphs only the typesetter knows, too.
+        let (reach, down) = match on_paper {
+            true => (self.page.height, format!("{} - here().position().y", from_top(anchored.y, drawing.height, self.page.height))),
+            false => (reach, format!("{}pt", round(down))),
         };
         // Paragraphs that may stand beside it: until they are surely higher.
         let (mut count, mut high) = (0, 0.0);
@@ -62,18 +64,19 @@ impl Writer<'_> {
         if count == 0 {
             return None;
         }
+        let mut above = above;
         let others = paragraph.inlines.iter().filter_map(Inline::anchored).filter(|a| !Arc::ptr_eq(a, &anchored));
-        others.for_each(|a| self.placed(a, above));
+        others.for_each(|other| self.alone(other, &mut above));
         let _ = write!(
             self.out,
-            "#beside({}pt, {}, {}pt, {tall}, {}pt, {}pt, {}pt, {}pt, ",
+            "#beside({}pt, {}, {}pt, {tall}, {}pt, {}pt, {}pt, () => {down}{}, ",
             round(above),
             if on_left { "left" } else { "right" },
             round(takes),
             round(anchored.distance[0]),
             round(anchored.distance[2]),
             round(x),
-            round(down)
+            if on_paper { format!(" - {}pt", round(above)) } else { String::new() },
         );
         self.out.push_str("box(");
         self.turned_drawing(&anchored);
@@ -123,7 +126,6 @@ impl Writer<'_> {
 
     /// What the text does at a drawing as pages can show it.
     pub(super) fn stands(&self, anchored: &Anchored) -> Stands {
-        let (x, room, width) = (self.left_of(anchored), self.page.room(), anchored.drawing.width);
         // What lies on the paper above the text is not in its way.
         let in_margin =
             anchored.y.from == From::Page && anchored.y.at.is_ok_and(|y| y + anchored.drawing.height.max(1.0) <= self.page.margin[0]);
@@ -131,17 +133,22 @@ impl Writer<'_> {
             _ if in_margin || self.around != Around::Page => Stands::Apart,
             Wrap::None => Stands::Apart,
             Wrap::TopAndBottom => Stands::Between,
-            Wrap::Beside => {
-                let on_left = x + width / 2.0 < room / 2.0;
-                let takes = if on_left { x + width + anchored.distance[1] } else { room - x + anchored.distance[3] };
-                match takes {
-                    // It stands in the margin.
-                    takes if takes <= 0.0 => Stands::Apart,
-                    // Beside what is as wide as the text nothing stands.
-                    takes if takes > room - LEAST_BESIDE => Stands::Between,
-                    _ => Stands::Beside,
-                }
-            }
+            Wrap::Beside => match self.takes(anchored).1 {
+                // It stands in the margin.
+                takes if takes <= 0.0 => Stands::Apart,
+                // Beside what is as wide as the text nothing stands.
+                takes if takes > self.page.room() - LEAST_BESIDE => Stands::Between,
+                _ => Stands::Beside,
+            },
+        }
+    }
+
+    /// Whether a drawing stands on the left, and how much of the text's width it takes.
+    fn takes(&self, anchored: &Anchored) -> (bool, f64) {
+        let (x, room, width) = (self.left_of(anchored), self.page.room(), anchored.drawing.width);
+        match x + width / 2.0 < room / 2.0 {
+            true => (true, x + width + anchored.distance[1]),
+            false => (false, room - x + anchored.distance[3]),
         }
     }
 

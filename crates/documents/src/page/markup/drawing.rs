@@ -145,11 +145,11 @@ impl Writer<'_> {
         let mut closing = ")\n";
         match (self.around, absolute(anchored.y)) {
             (Around::Page, true) => {
-                let y = down(anchored.y, drawing.height, page.height);
+                let y = from_top(anchored.y, drawing.height, page.height);
                 let _ = write!(self.out, "#place(top + left, dx: {}pt, dy: {y} - upper, ", round(x));
             }
             (Around::Edge(distance), true) => {
-                let y = down(anchored.y, drawing.height, page.height);
+                let y = from_top(anchored.y, drawing.height, page.height);
                 let _ = write!(self.out, "#place(top + left, dx: {}pt, dy: {y} - {}pt, ", round(x), round(distance));
             }
             (Around::Edge(_), false) => {
@@ -176,7 +176,7 @@ impl Writer<'_> {
     pub(super) fn on_paper(&mut self, anchored: &Anchored) {
         let (page, drawing) = (self.page, &anchored.drawing);
         let x = self.left_of(anchored) + page.margin[3];
-        let y = down(anchored.y, drawing.height, page.height);
+        let y = from_top(anchored.y, drawing.height, page.height);
         let _ = write!(self.out, "place(top + left, dx: {}pt, dy: {y}, ", round(x));
         self.turned(drawing, false);
         self.out.push_str(")\n");
@@ -210,7 +210,7 @@ impl Writer<'_> {
 }
 
 /// The top edge from that of the paper, as the typesetter works it out.
-fn down(position: Position, height: f64, paper: f64) -> String {
+pub(super) fn from_top(position: Position, height: f64, paper: f64) -> String {
     match (position.from, position.at) {
         (From::Page, Ok(offset)) => format!("{}pt", round(offset)),
         (From::Page, Err(share)) => format!("{}pt", round((paper - height) * share)),

@@ -6,7 +6,7 @@ use std::fmt::Write;
 use super::beside::Stands;
 use super::inline::without_last_spaces;
 use super::{Around, Writer, fill, inner_lines, line_height, round, space_after, strokes};
-use crate::page::model::{Align, Block, Inline, Line, Paragraph, Shows};
+use crate::page::model::{Align, Anchored, Block, Inline, Line, Paragraph, Shows};
 
 impl Writer<'_> {
     /// Writes the paragraph that the blocks begin with, and those that belong to
@@ -254,12 +254,14 @@ impl Writer<'_> {
     /// What stands apart from a paragraph's lines and does not move them, or moves
     /// all of them.
     fn anchored(&mut self, paragraph: &Paragraph, above: &mut f64) {
-        for anchored in paragraph.inlines.iter().filter_map(Inline::anchored) {
-            match self.stands(anchored) {
-                Stands::Apart => self.placed(anchored, *above),
-                // Text stands beside one drawing at a time.
-                Stands::Between | Stands::Beside => self.between_lines(anchored, above),
-            }
+        paragraph.inlines.iter().filter_map(Inline::anchored).for_each(|a| self.alone(a, above));
+    }
+
+    /// A drawing beside which nothing is set: text stands beside one at a time.
+    pub(super) fn alone(&mut self, anchored: &Anchored, above: &mut f64) {
+        match self.stands(anchored) {
+            Stands::Apart => self.placed(anchored, *above),
+            Stands::Between | Stands::Beside => self.between_lines(anchored, above),
         }
     }
 }
