@@ -205,7 +205,9 @@ def main():
             return file, compare(*pair, made, file.stem)
         with ThreadPoolExecutor(2) as pool:
             results = list(pool.map(one, files))
-    table, pages, equal, near, far, set_apart = [], 0, 0, 0, [], []
+    table, far = [], []
+    # Pages; those with the same lines; those of them whose words are near their place.
+    of_all, of_others = [0, 0, 0], [0, 0, 0]
     for file, result in results:
         if result is None:
             table.append((0.0, f"| {file.stem} | not made | | | | |"))
@@ -213,19 +215,23 @@ def main():
         ours, theirs, rows = result
         same = [r[0] for r in rows]
         away = [r[1] for r in rows if r[1] is not None]
-        pages += len(rows)
-        equal += sum(1 for s in same if s > 0.999)
-        near += sum(1 for r in rows if r[0] > 0.999 and r[1] is not None and r[1] < NEAR)
+        counted = [len(rows), sum(1 for s in same if s > 0.999), sum(1 for r in rows if r[0] > 0.999 and r[1] is not None and r[1] < NEAR)]
+        of_all = [a + b for a, b in zip(of_all, counted)]
+        if file.stem not in OTHERWISE or file.parent != CORPUS:
+            of_others = [a + b for a, b in zip(of_others, counted)]
         far += away
         count = str(ours) if ours == theirs else f"{ours} against {theirs}"
         lowest = sum(same) / len(same) * 100
         mid = median(away) if away else 0.0
         picture = sum(r[2] for r in rows) / len(rows)
         fonts = sum(r[3] for r in rows) / len(rows) * 100
-        if file.stem in OTHERWISE and file.parent == CORPUS:
-            set_apart += [len(rows), sum(1 for s in same if s > 0.999)]
         table.append((lowest - mid, f"| {file.stem} | {count} | {lowest:.0f} % | {mid:.2f} | {fonts:.0f} % | {picture:.2f} % |"))
-    others, others_equal = pages - sum(set_apart[::2]), equal - sum(set_apart[1::2])
+
+    def shares(of):
+        pages, equal, near = of
+        of_pages = lambda count: f"{count} ({count / max(pages, 1) * 100:.0f} %)"
+        return f"{of_pages(equal)} have the same lines, {of_pages(near)} of them with the middle word less than {NEAR:.0f} pt from its place"
+
     told = "; ".join(f"{name}: {why}" for name, why in OTHERWISE.items())
     version = subprocess.run([office, "--version"], capture_output=True, text=True).stdout.split()
     head = [
@@ -233,9 +239,9 @@ def main():
         "",
         f"Made by `make compare` with {' '.join(version[:2])} from Debian's packages, worst first. Lines: the share of lines that begin and end with the same words. Words: how far, in points, the middle one of all words lies from its place there. Fonts: the share of words in the same font. Picture: the mean difference of grey at 50 dots an inch. The renderer is told to keep letters apart: it joins them (ligatures), which ECMA-376 has no word for, and draws pairs together, which a document asks for by 17.3.2.19. It parts words by the dictionaries of hyphen-de and hyphen-en-gb.",
         "",
-        f"**{equal} of {pages} pages ({equal / max(pages, 1) * 100:.0f} %) have the same lines; {near} ({near / max(pages, 1) * 100:.0f} %) have them with the middle word less than {NEAR:.0f} pt from its place. The middle distance over all pages is {median(far) if far else 0:.2f} pt.**",
+        f"**Of {of_all[0]} pages {shares(of_all)}. The middle distance over all pages is {median(far) if far else 0:.2f} pt.**",
         "",
-        f"Of the {others} pages of files that the renderer does not read otherwise than ECMA-376 says {others_equal} ({others_equal / max(others, 1) * 100:.0f} %) have the same lines. Set apart for that are {told}.",
+        f"Of the {of_others[0]} pages of files that the renderer does not read otherwise than ECMA-376 says {shares(of_others)}. Set apart for that are {told}.",
         "",
         "| document | pages | same lines | words (pt) | fonts | picture |",
         "|---|---|---|---|---|---|",

@@ -179,33 +179,52 @@
 // A cell whose lines run up or down.
 #let turned-cell(angle, side, length, body) = align(side, rotate(angle, reflow: true, box(width: if length == none { 72pt } else { length }, body)))
 
+// Paragraphs that may be parted come as their words: each as it ends a line, and as it
+// stands before another.
+#let joined(q, from, to) = q.words.slice(from, to - 1).map(array.last).join() + q.words.at(to - 1).first()
+
+// The most words of a paragraph, from one on, that are no higher than that.
+#let fit(q, from, width, high) = {
+  let (low, most) = (from, q.words.len())
+  while low < most {
+    let middle = calc.ceil((low + most) / 2)
+    let tall = measure(block(width: width, p(0pt, joined(q, from, middle), ..q.more))).height
+    if tall <= high { low = middle } else { most = middle - 1 }
+  }
+  low
+}
+
+// Some of a paragraph's words as lines.
+#let piece(q, from, to, above) = {
+  let words = joined(q, from, to)
+  // The last line of a part is no last line.
+  if to < q.words.len() and q.more.named().at("just", default: false) { words += linebreak(justify: true) }
+  if from == 0 { p(above, words, ..q.more) } else {
+    let hang = q.more.named().at("hang", default: 0pt)
+    p(above, words, ..q.more, first: 0pt, hang: 0pt, l: q.more.named().at("l", default: 0pt) + hang)
+  }
+}
+
+// What stands in a box of its own height: whole lines, as many as fit.
+#let cut(body, paragraphs) = layout(size => {
+  if measure(block(width: size.width, body)).height <= size.height + 0.1pt { body } else {
+    let y = 0pt
+    for q in paragraphs {
+      let to = fit(q, 0, size.width, size.height - y - q.above + 0.1pt)
+      if to > 0 {
+        piece(q, 0, to, q.above)
+        y += q.above + measure(block(width: size.width, piece(q, 0, to, 0pt))).height
+      }
+      if to < q.words.len() { break }
+    }
+  }
+})
+
 // Paragraphs beside a drawing. `takes` is the width that the drawing needs with
 // its distance, `tall` its height, `over` and `below` its distance from what is above
-// and below, `x` its left edge, `down()` its top edge below that of the text. Each
-// paragraph comes as its words, so that it can be parted where the drawing ends; each
-// word as it ends a line, and as it stands before another.
+// and below, `x` its left edge, `down()` its top edge below that of the text.
 #let beside(above, side, takes, tall, over, below, x, down, drawing, paragraphs) = layout(size => {
   let narrow = size.width - takes
-  let joined(q, from, to) = q.words.slice(from, to - 1).map(array.last).join() + q.words.at(to - 1).first()
-  // The most words of a paragraph, from one on, that are no higher than that.
-  let fit(q, from, width, high) = {
-    let (low, most) = (from, q.words.len())
-    while low < most {
-      let middle = calc.ceil((low + most) / 2)
-      let tall = measure(block(width: width, p(0pt, joined(q, from, middle), ..q.more))).height
-      if tall <= high { low = middle } else { most = middle - 1 }
-    }
-    low
-  }
-  let piece(q, from, to, above) = {
-    let words = joined(q, from, to)
-    // The last line of a part is no last line.
-    if to < q.words.len() and q.more.named().at("just", default: false) { words += linebreak(justify: true) }
-    if from == 0 { p(above, words, ..q.more) } else {
-      let hang = q.more.named().at("hang", default: 0pt)
-      p(above, words, ..q.more, first: 0pt, hang: 0pt, l: q.more.named().at("l", default: 0pt) + hang)
-    }
-  }
   v(above)
   let start = 0
   let down = down()

@@ -485,7 +485,7 @@ def pages():
     doc.add(p(t("Last of this column.") + '<w:r><w:br w:type="column"/></w:r>' + t("First of the next.")))
     doc.save("page-columns-whole")
     doc = Doc()
-    doc.add(p("Across both."), p(LONG, f'<w:sectPr><w:type w:val="continuous"/>{A4}</w:sectPr>'))
+    doc.add(p("Across both.", '<w:spacing w:after="260"/>'), p(LONG, f'<w:sectPr><w:type w:val="continuous"/>{A4}</w:sectPr>'))
     doc.add(p(LONG), p(LONG), p(LONG, f'<w:sectPr><w:type w:val="continuous"/>{A4}<w:cols w:num="2" w:space="708" w:sep="1"/></w:sectPr>'))
     doc.add(p("Across again."), *[p(LONG) for _ in range(16)])
     doc.tail = f'<w:sectPr>{A4}<w:cols w:num="3" w:space="567" w:sep="1"/></w:sectPr>'

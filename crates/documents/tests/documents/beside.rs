@@ -167,3 +167,14 @@ fn lines_round_a_paragraph_take_their_room() {
     // A line, 8 between the paragraphs, a border of 1 at 4 from the text.
     assert!(near(gap, 14.49 + 8.0 + 1.0 + 4.0, 0.05), "{gap}");
 }
+
+#[test]
+fn text_higher_than_its_box_ends_with_a_whole_line() {
+    let page = pages("drawing-shapes").remove(0);
+    // A box of 90 points with 3.6 above and below its text: six lines of 13.43, and no
+    // part of a seventh.
+    let inner: Vec<Word> = page.iter().filter(|w| w.left > 148.0 && w.bottom < find(&page, "ellipse").bottom - 30.0).cloned().collect();
+    let lines = lines(&inner);
+    assert_eq!((lines.len(), lines[5].last().expect("words").text.as_str()), (6, "keeps"), "{lines:?}");
+    assert!(!page.iter().any(|w| w.text == "once" && w.bottom < find(&page, "ellipse").bottom));
+}

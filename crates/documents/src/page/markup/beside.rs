@@ -12,6 +12,15 @@ use crate::page::read::floats::LEAST_BESIDE;
 /// The most paragraphs beside one drawing.
 const MOST: usize = 40;
 
+/// Whether a paragraph is nothing but its lines.
+pub(super) fn can_be_parted(paragraph: &Paragraph) -> bool {
+    let breaks = |i: &Inline| matches!(i, Inline::PageBreak | Inline::ColumnBreak);
+    paragraph.shading.is_none()
+        && paragraph.borders.iter().all(Option::is_none)
+        && !paragraph.page_break_before
+        && !paragraph.inlines.iter().any(breaks)
+}
+
 /// Where a drawing stands on pages.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub(super) enum Stands {
@@ -49,10 +58,8 @@ impl Writer<'_> {
         let (mut count, mut high) = (0, 0.0);
         for block in blocks.iter().take(MOST) {
             let Block::Paragraph(own) = block else { break };
-            let plain = own.shading.is_none() && own.borders.iter().all(Option::is_none) && !own.page_break_before;
-            let breaks = own.inlines.iter().any(|i| matches!(i, Inline::PageBreak | Inline::ColumnBreak));
             let again = count > 0 && own.inlines.iter().any(|i| i.anchored().is_some());
-            if !plain || breaks || again {
+            if !can_be_parted(own) || again {
                 break;
             }
             count += 1;
@@ -81,8 +88,15 @@ impl Writer<'_> {
         self.out.push_str("box(");
         self.turned_drawing(&anchored);
         self.out.push_str("), (");
+        self.by_words(&blocks[..count]);
+        self.out.push_str("))\n");
+        Some(count)
+    }
+
+    /// Paragraphs as their words, for functions that part them.
+    pub(super) fn by_words(&mut self, blocks: &[Block]) {
         let mut after = 0.0;
-        for (at, block) in blocks[..count].iter().enumerate() {
+        for (at, block) in blocks.iter().enumerate() {
             let Block::Paragraph(own) = block else { continue };
             let gap = if at == 0 { 0.0 } else { self.gap(after, own.space[0]) };
             let line = self.tallest_line(own);
@@ -98,8 +112,6 @@ impl Writer<'_> {
             self.out.push_str(")), ");
             after = super::space_after(own, blocks.get(at + 1));
         }
-        self.out.push_str("))\n");
-        Some(count)
     }
 
     /// How high the lines of a paragraph are.

@@ -2,9 +2,10 @@
 
 use std::fmt::Write;
 
+use super::beside::can_be_parted;
 use super::sections::on_paper;
 use super::{Around, Writer, fill, literal, picture_path, round, stroke};
-use crate::page::model::{Anchored, Drawing, Form, From, Position, Shows, TextBox, Vertical};
+use crate::page::model::{Anchored, Block, Drawing, Form, From, Position, Shows, TextBox, Vertical};
 
 impl Writer<'_> {
     pub(super) fn drawing_in_line(&mut self, drawing: &Drawing) {
@@ -108,7 +109,20 @@ impl Writer<'_> {
                         if text.grows { "auto" } else { "100%" },
                         !text.grows
                     );
+                    // Of text that is higher than its box whole lines are left out.
+                    let parted = |b: &Block| matches!(b, Block::Paragraph(p) if can_be_parted(p) && p.inlines.iter().all(|i| i.anchored().is_none()));
+                    let cut = !text.grows && text.blocks.iter().all(parted);
+                    if cut {
+                        self.out.push_str("#cut([");
+                    }
                     self.boxed(&text.blocks);
+                    if cut {
+                        self.out.push_str("], (");
+                        let outer = std::mem::replace(&mut self.around, Around::Box);
+                        self.by_words(&text.blocks);
+                        self.around = outer;
+                        self.out.push_str("))");
+                    }
                     self.out.push_str("]))");
                 }
                 self.out.push(')');
