@@ -192,8 +192,19 @@ impl Writer<'_> {
     /// Blocks in a cell, a note or a text box.
     fn boxed(&mut self, blocks: &[Block]) {
         let outer = std::mem::replace(&mut self.around, Around::Box);
+        let numbers = self.unnumbered();
         self.blocks(blocks);
-        self.around = outer;
+        (self.around, self.numbers) = (outer, numbers);
+    }
+
+    /// No numbers beside the lines of the content that begins here; gives what is to be
+    /// set again behind it.
+    fn unnumbered(&mut self) -> Option<LineNumbers> {
+        let numbers = self.numbers.take();
+        if numbers.is_some() {
+            self.out.push_str("#set par.line(numbering: none)\n");
+        }
+        numbers
     }
 }
 

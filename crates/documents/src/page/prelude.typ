@@ -254,7 +254,7 @@
     if to < q.words.len() { rest.push(piece(q, to, q.words.len(), if to > from { 0pt } else { above })) }
   }
   block(width: 100%, above: 0pt, below: 0pt, breakable: false, {
-    place(top + left, dx: x, dy: down, drawing)
+    place(top + left, dx: x, dy: down, { set par.line(numbering: none); drawing })
     pad(
       left: if side == left { takes } else { 0pt }, right: if side == right { takes } else { 0pt },
       grid(columns: (0pt, 1fr), block(height: calc.max(0pt, reach)), [#inside.join()]),

@@ -502,7 +502,7 @@ def pages():
     numbered = lambda every, more="": f'<w:lnNumType w:countBy="{every}"{more}/>'
     quiet = "<w:suppressLineNumbers/>"
     doc.tail = f"<w:sectPr>{doc.page}{numbered(1)}</w:sectPr>"
-    doc.add(p("Every line has a number.", style="Heading1"), p(LONG), p("This one has none. " + TEXT, quiet), *[p(LONG) for _ in range(7)]).save("page-line-numbers")
+    doc.add(p("Every line has a number.", style="Heading1"), p(LONG), p("This one has none. " + TEXT, quiet), table((3020, 3020), row(cell("Berth", 3020), cell("Fee", 3020)), row(cell("A01", 3020), cell("480.50", 3020))), p("Tables have none.", '<w:spacing w:before="160"/>'), *[p(LONG) for _ in range(7)]).save("page-line-numbers")
     doc = Doc()
     doc.tail = f'<w:sectPr>{doc.page}{numbered(5, """ w:restart="continuous" w:distance="567" """)}</w:sectPr>'
     doc.add(p("Every fifth has one.", style="Heading1"), *[p(LONG) for _ in range(9)]).save("page-line-fifths")

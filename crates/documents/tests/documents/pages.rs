@@ -293,3 +293,29 @@ fn text_beside_the_end_of_a_table_of_contents_stays() {
     let (_, pdf) = model(&(contents + A4), &[]);
     assert!(words(&pdf).iter().any(|w| w.1 == "Saved"));
 }
+
+#[test]
+fn what_stands_apart_is_in_no_one_elses_way() {
+    let numbered = A4.replace("</w:sectPr>", "<w:lnNumType w:countBy=\"1\"/></w:sectPr>");
+    let drop = "<w:framePr w:dropCap=\"drop\" w:lines=\"2\" w:wrap=\"around\" w:vAnchor=\"text\"/><w:spacing w:after=\"0\" w:line=\"460\" w:lineRule=\"exact\"/>";
+    let sentence = "All berths are kept for another season by whoever holds them now. ".repeat(6);
+    let letter = format!("<w:p><w:pPr>{drop}</w:pPr><w:r><w:rPr><w:sz w:val=\"56\"/></w:rPr><w:t>W</w:t></w:r></w:p>");
+    let (document, pdf) = model(&(letter.clone() + &p("", &sentence) + &numbered), &[]);
+    // The letter is a drawing that the paragraph holds, and its line has no number.
+    assert_eq!(document.sections[0].blocks.len(), 1);
+    let words = words(&pdf);
+    let numbers: Vec<u32> = words.iter().filter(|w| w.2 < 70.0).filter_map(|w| w.1.parse().ok()).collect();
+    let mut lines: Vec<i64> = words.iter().filter(|w| w.2 > 71.0 && w.1 != "W").map(|w| w.3.round() as i64).collect();
+    lines.dedup();
+    assert_eq!(numbers, (1..=lines.len() as u32).collect::<Vec<_>>());
+    // With nothing behind it to stand beside, and within a cell, it stays in the text.
+    let cell = format!("<w:tbl><w:tr><w:tc>{letter}<w:p/></w:tc></w:tr></w:tbl>");
+    let (document, _) = model(&(cell + &letter + A4), &[]);
+    assert!(matches!(document.sections[0].blocks[..], [Block::Table(_), Block::Paragraph(_)]));
+    // Two tables that stand apart in a row: the first stays, the second is held.
+    let place = "<w:tblPr><w:tblpPr w:vertAnchor=\"text\" w:horzAnchor=\"margin\" w:tblpX=\"4000\" w:tblpY=\"1\"/></w:tblPr>";
+    let table = format!("<w:tbl>{place}<w:tblGrid><w:gridCol w:w=\"1500\"/></w:tblGrid><w:tr><w:tc><w:p/></w:tc></w:tr></w:tbl>");
+    let (document, _) = model(&(table.repeat(2) + &p("", &sentence) + A4), &[]);
+    let [Block::Table(_), Block::Paragraph(held)] = &document.sections[0].blocks[..] else { panic!("{:?}", document.sections[0].blocks) };
+    assert_eq!(held.inlines.iter().filter(|i| i.anchored().is_some()).count(), 1);
+}

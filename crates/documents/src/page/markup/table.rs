@@ -16,6 +16,11 @@ impl Writer<'_> {
             Align::Right => "right",
             _ => "left",
         };
+        let wrapped = self.numbers.is_some();
+        if wrapped {
+            self.out.push_str("#[");
+        }
+        let numbers = self.unnumbered();
         // What most cells have alike is said once.
         let common = Common::of(table);
         let _ = write!(
@@ -44,6 +49,10 @@ impl Writer<'_> {
             table.rows.iter().for_each(|row| self.row(row, table.rtl, &common));
         }
         self.out.push_str("))))\n");
+        if wrapped {
+            self.out.push_str("]\n");
+        }
+        self.numbers = numbers;
     }
 
     fn row(&mut self, row: &Row, rtl: bool, common: &Common) {
