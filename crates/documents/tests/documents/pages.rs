@@ -10,6 +10,8 @@ use mangle_core::value::Locale;
 use mangle_documents::docx::Template;
 use mangle_documents::page::{Block, Document, Inline, Typesetter};
 
+use super::poppler::upright;
+
 const NOON: DateTime = DateTime::constant(2026, 11, 23, 12, 0, 0, 0);
 const W: &str = "xmlns:w=\"http://schemas.openxmlformats.org/wordprocessingml/2006/main\" xmlns:r=\"http://schemas.openxmlformats.org/officeDocument/2006/relationships\"";
 const A4: &str = "<w:sectPr><w:pgSz w:w=\"11906\" w:h=\"16838\"/><w:pgMar w:top=\"1440\" w:right=\"1440\" w:bottom=\"1440\" w:left=\"1440\" w:header=\"720\" w:footer=\"720\"/></w:sectPr>";
@@ -318,4 +320,23 @@ fn what_stands_apart_is_in_no_one_elses_way() {
     let (document, _) = model(&(table.repeat(2) + &p("", &sentence) + A4), &[]);
     let [Block::Table(_), Block::Paragraph(held)] = &document.sections[0].blocks[..] else { panic!("{:?}", document.sections[0].blocks) };
     assert_eq!(held.inlines.iter().filter(|i| i.anchored().is_some()).count(), 1);
+}
+
+#[test]
+fn a_table_has_no_lines_but_its_own() {
+    let line = |side: &str| format!("<w:{side} w:val=\"single\" w:sz=\"8\" w:color=\"000000\"/>");
+    let table = |sides: &[&str]| {
+        let borders: String = sides.iter().map(|side| line(side)).collect();
+        let cells = "<w:tc><w:tcPr><w:tcW w:w=\"3000\" w:type=\"dxa\"/></w:tcPr><w:p/></w:tc>".repeat(2);
+        let row = format!("<w:tr><w:trPr><w:trHeight w:val=\"2000\"/></w:trPr>{cells}</w:tr>");
+        format!(
+            "<w:tbl><w:tblPr><w:tblBorders>{borders}</w:tblBorders></w:tblPr><w:tblGrid><w:gridCol w:w=\"3000\"/><w:gridCol w:w=\"3000\"/></w:tblGrid>{}</w:tbl>",
+            row.repeat(2)
+        )
+    };
+    let lines = |sides: &[&str]| upright(&model(&(table(sides) + A4), &[]).1, 1, 80.0, 160.0).len();
+    assert_eq!(lines(&["top", "bottom", "insideH"]), 0);
+    assert_eq!(lines(&["top", "bottom", "insideH", "insideV"]), 1);
+    assert_eq!(lines(&["left", "right", "insideV"]), 3);
+    assert_eq!(lines(&[]), 0);
 }

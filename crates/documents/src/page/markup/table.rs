@@ -196,9 +196,22 @@ impl Common {
             }
         }
         let inset = insets.into_iter().max_by_key(|(_, count)| *count).map_or("0pt".to_owned(), |(inset, _)| inset);
-        let stroke = all.filter(|_| alike).map(|borders| strokes(borders, super::thickness));
+        let stroke = all.filter(|_| alike).map(all_sides);
         Common { inset, stroke }
     }
+}
+
+/// The lines of all sides: a table draws those of which it is told nothing.
+fn all_sides(borders: &[Option<Border>; 4]) -> String {
+    let mut told = strokes(borders, super::thickness);
+    if told.ends_with(')') && borders.iter().any(Option::is_none) {
+        told.pop();
+        for (side, _) in ["top", "right", "bottom", "left"].iter().zip(borders).filter(|(_, border)| border.is_none()) {
+            let _ = write!(told, ", {side}: none");
+        }
+        told.push(')');
+    }
+    told
 }
 
 /// The thickest line above a row: it takes its room in it.
