@@ -79,6 +79,7 @@ async function take(files: File[]) {
 
 <style scoped>
 main {
+  display: flow-root;
   height: calc(100% - 44px);
 }
 .drop {

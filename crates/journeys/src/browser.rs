@@ -279,9 +279,12 @@ fn quoted(text: &str) -> String {
     if text.contains('"') { format!("'{text}'") } else { format!("\"{text}\"") }
 }
 
-/// Takes the current picture of a main view into `docs/screenshots`, when
-/// `MANGLE_SHOTS` asks for it.
+/// Sees that a main view keeps to its window (on a desk only its parts scroll), and
+/// takes its current picture into `docs/screenshots`, when `MANGLE_SHOTS` asks for it.
 pub async fn picture(browser: &Browser, name: &str) -> Result<()> {
+    let script = "return innerWidth < 600 ? 0 : document.scrollingElement.scrollHeight - innerHeight";
+    let beyond = browser.client.execute(script, vec![]).await?;
+    anyhow::ensure!(beyond.as_f64().is_some_and(|more| more < 1.0), "“{name}” reaches {beyond} px beyond its window");
     if std::env::var_os("MANGLE_SHOTS").is_none() {
         return Ok(());
     }
