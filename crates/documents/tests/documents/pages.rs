@@ -340,3 +340,22 @@ fn a_table_has_no_lines_but_its_own() {
     assert_eq!(lines(&["left", "right", "insideV"]), 3);
     assert_eq!(lines(&[]), 0);
 }
+
+#[test]
+fn sections_that_can_not_be_set_as_they_say_are_told() {
+    let numbered = "<w:lnNumType w:countBy=\"1\" w:restart=\"newSection\"/></w:sectPr>";
+    let section = A4.replace("</w:sectPr>", numbered);
+    let first = format!("<w:p><w:pPr>{section}</w:pPr></w:p>");
+    let told = |body: String| model(&body, &[]).0.left_out.iter().map(ToString::to_string).collect::<Vec<_>>();
+    // The first that counts begins at its first line anyway.
+    assert!(told(p("", "one") + &section).is_empty());
+    assert_eq!(
+        told(p("", "one") + &first + &p("", "two") + &section),
+        ["the new start of line numbers at a section can't be shown on pages and is left out"]
+    );
+    let columns = |inner: &str| A4.replace("</w:sectPr>", &format!("<w:cols w:equalWidth=\"0\">{inner}</w:cols></w:sectPr>"));
+    let (narrow, wide) = ("<w:col w:w=\"2000\" w:space=\"500\"/>", "<w:col w:w=\"6000\"/>");
+    let said = "the different widths of columns without a column break between them can't be shown on pages and is left out";
+    assert_eq!(told(p("", "one") + &columns(&format!("{narrow}{wide}"))), [said]);
+    assert!(told(p("", "one") + &columns(&narrow.repeat(2))).is_empty());
+}

@@ -100,6 +100,12 @@ impl Reader<'_, '_, '_> {
         let even = self.look.settings.even_and_odd;
         let numbers = properties.child("pgNumType");
         let columns = properties.child("cols");
+        let numbers_lines = properties.child("lnNumType");
+        // The typesetter counts by pages, or on from the first line.
+        if numbers_lines.is_some_and(|n| n.attr("restart") == Some("newSection")) && sections.done.iter().any(|s| s.line_numbers.is_some())
+        {
+            self.left_out.insert(LeftOut::Passed("the new start of line numbers at a section"));
+        }
         sections.done.push(Section {
             page: paper(properties),
             start: match properties.val("type") {
@@ -115,7 +121,7 @@ impl Reader<'_, '_, '_> {
                 columns.and_then(|c| c.twips("space")).unwrap_or(36.0).clamp(0.0, 500.0),
             ),
             column_widths: self.column_widths(columns, &sections.blocks),
-            line_numbers: properties.child("lnNumType").and_then(line_numbers),
+            line_numbers: numbers_lines.and_then(line_numbers),
             column_lines: columns.is_some_and(|c| matches!(c.attr("sep"), Some("1" | "true" | "on"))),
             blocks: std::mem::take(&mut sections.blocks),
             number_from: numbers.and_then(|n| n.number("start")).map(|n| n.clamp(0.0, 1e6) as u32),
@@ -133,7 +139,7 @@ impl Reader<'_, '_, '_> {
     }
 }
 
-/// The numbering of lines (17.6.8). A new section of its own counting counts by pages.
+/// The numbering of lines (17.6.8).
 fn line_numbers<'x>(numbers: Node<'x, 'x>) -> Option<LineNumbers> {
     let whole = |name: &str| numbers.number(name).map(|n| n.clamp(0.0, 32_767.0) as u32);
     Some(LineNumbers {
@@ -141,7 +147,7 @@ fn line_numbers<'x>(numbers: Node<'x, 'x>) -> Option<LineNumbers> {
         // What stands there is one less than the first number.
         from: whole("start").unwrap_or(0) + 1,
         distance: numbers.twips("distance").filter(|d| *d > 0.0).unwrap_or(18.0).min(200.0),
-        by_page: numbers.attr("restart") != Some("continuous"),
+        by_page: !matches!(numbers.attr("restart"), Some("continuous" | "newSection")),
     })
 }
 
