@@ -32,8 +32,9 @@ const LONG: Duration = Duration::from_millis(400);
 const ROUNDS: usize = 11;
 /// How many documents of a kind there are: more than the typesetter remembers.
 const RECORDS: usize = 24;
-/// How many documents' worth of memory the bare typesetter keeps, as ours does.
-const KEPT: usize = 10;
+/// After how many pages the bare typesetter forgets, and what it did not need for how
+/// many such rounds: as ours does.
+const FORGETS: (usize, usize) = (8, 2);
 
 fn main() {
     // Cargo asks benches for their tests, too.
@@ -390,7 +391,12 @@ impl Bare {
         let world = Each { bare: self, main: Source::new(self.main, self.source.clone()) };
         let document = typst::compile::<PagedDocument>(&world).output.expect("typesets");
         let pdf = typst_pdf::pdf(&document, &typst_pdf::PdfOptions::default()).expect("a PDF");
-        comemo::evict(KEPT);
+        static PAGES: AtomicUsize = AtomicUsize::new(0);
+        let pages = document.pages().len();
+        if PAGES.fetch_add(pages, Ordering::Relaxed) + pages >= FORGETS.0 {
+            PAGES.store(0, Ordering::Relaxed);
+            comemo::evict(FORGETS.1);
+        }
         pdf
     }
 }

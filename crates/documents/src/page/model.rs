@@ -350,6 +350,16 @@ impl Inline {
         }
     }
 
+    /// Whether no blocks stand within it, nor a drawing.
+    pub fn is_flat(&self) -> bool {
+        match self {
+            Inline::Drawing(_) | Inline::Anchored(_) | Inline::Footnote(_) => false,
+            Inline::Link(_, inner) => inner.iter().all(Inline::is_flat),
+            Inline::Marked(_, inner) => inner.is_flat(),
+            _ => true,
+        }
+    }
+
     /// Whether it takes room in its line: places and what stands apart do not.
     pub fn takes_room(&self) -> bool {
         match self {

@@ -359,3 +359,34 @@ fn sections_that_can_not_be_set_as_they_say_are_told() {
     assert_eq!(told(p("", "one") + &columns(&format!("{narrow}{wide}"))), [said]);
     assert!(told(p("", "one") + &columns(&narrow.repeat(2))).is_empty());
 }
+
+#[test]
+fn text_boxes_in_text_boxes_are_written_once() {
+    // Written twice at each depth they would grow without end.
+    let shape = |inner: &str| {
+        let open = "<w:p><w:r><w:drawing><wp:inline xmlns:wp=\"wp\"><wp:extent cx=\"2540000\" cy=\"1270000\"/><a:graphic xmlns:a=\"a\"><a:graphicData uri=\"/wordprocessingShape\"><wps:wsp xmlns:wps=\"wps\"><wps:spPr/><wps:txbx><w:txbxContent>";
+        format!(
+            "{open}{inner}</w:txbxContent></wps:txbx><wps:bodyPr/></wps:wsp></a:graphicData></a:graphic></wp:inline></w:drawing></w:r></w:p>"
+        )
+    };
+    let nested = (0..20).fold(p("", "innermost"), |inner, _| shape(&inner));
+    let (document, pdf) = model(&(nested + A4), &[]);
+    let told: Vec<String> = document.left_out.iter().map(ToString::to_string).collect();
+    assert_eq!(told, ["text in a box that lies in four others can't be shown on pages and is left out"]);
+    assert!(pdf.len() < 100_000, "{}", pdf.len());
+    let (_, pdf) = model(&((0..4).fold(p("", "innermost"), |inner, _| shape(&inner)) + A4), &[]);
+    assert!(words(&pdf).iter().any(|w| w.1 == "innermost"));
+}
+
+#[test]
+fn a_section_with_a_tall_header_keeps_its_line_numbers_to_itself() {
+    let header = format!("<w:hdr {W}>{}</w:hdr>", p("", &"A header of many lines. ".repeat(60)));
+    let section =
+        |inner: &str| A4.replace("<w:pgSz", &format!("{inner}<w:pgSz")).replace("</w:sectPr>", "<w:lnNumType w:countBy=\"1\"/></w:sectPr>");
+    let first = format!("<w:p><w:pPr>{}</w:pPr></w:p>", section("<w:headerReference w:type=\"default\" r:id=\"r0\"/>"));
+    let second = section("<w:headerReference w:type=\"default\" r:id=\"r1\"/>");
+    let parts = [("header1.xml", "header", header), ("header2.xml", "header", format!("<w:hdr {W}><w:p/></w:hdr>"))];
+    let (_, pdf) = model(&(p("", "one") + &first + &p("", "two") + &second), &parts);
+    let numbered = |page: usize| words(&pdf).iter().any(|w| w.0 == page && w.2 < 70.0 && w.1 == "1");
+    assert!(numbered(1) && numbered(2));
+}

@@ -5,7 +5,7 @@ use std::fmt::Write;
 use super::beside::can_be_parted;
 use super::sections::on_paper;
 use super::{Around, Writer, fill, literal, picture_path, round, stroke};
-use crate::page::model::{Anchored, Block, Drawing, Form, From, Position, Shows, TextBox, Vertical};
+use crate::page::model::{Anchored, Block, Drawing, Form, From, Inline, Position, Shows, TextBox, Vertical};
 
 impl Writer<'_> {
     pub(super) fn drawing_in_line(&mut self, drawing: &Drawing) {
@@ -109,8 +109,9 @@ impl Writer<'_> {
                         if text.grows { "auto" } else { "100%" },
                         !text.grows
                     );
-                    // Of text that is higher than its box whole lines are left out.
-                    let parted = |b: &Block| matches!(b, Block::Paragraph(p) if can_be_parted(p) && p.inlines.iter().all(|i| i.anchored().is_none()));
+                    // Of text that is higher than its box whole lines are left out. It is
+                    // written twice for that: nothing that holds blocks may stand in it.
+                    let parted = |b: &Block| matches!(b, Block::Paragraph(p) if can_be_parted(p) && p.inlines.iter().all(Inline::is_flat));
                     let cut = !text.grows && text.blocks.iter().all(parted);
                     if cut {
                         self.out.push_str("#cut([");

@@ -99,6 +99,8 @@ impl Writer<'_> {
         if columns > 1 {
             let _ = writeln!(self.out, "{hash}set columns(gutter: {}pt)", round(section.columns.1));
         }
+        // What is set for the lines of these pages ends with their context.
+        let numbers = self.numbers;
         if measured {
             self.out.push('[');
         }
@@ -144,6 +146,7 @@ impl Writer<'_> {
         let _ = writeln!(self.out, "#metadata(none)<e{index}>");
         if measured {
             self.out.push_str("]\n}\n");
+            self.numbers = numbers;
         }
     }
 

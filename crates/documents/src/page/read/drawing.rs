@@ -18,6 +18,9 @@ fn emu<'x>(node: Node<'x, 'x>, name: &str) -> Option<f64> {
 }
 
 const LARGEST: f64 = 5000.0;
+/// How deep text boxes may lie in one another: word processors have none in others, and
+/// the typesetter gives up on eight.
+const DEEPEST_BOX: usize = 4;
 
 impl Reader<'_, '_, '_> {
     /// Whether a choice of a file holds only what can be drawn.
@@ -193,6 +196,10 @@ impl Reader<'_, '_, '_> {
 
     /// The text of a text box, in the shape's own colour where no style says one.
     pub(super) fn text_box<'x>(&mut self, content: Node<'x, 'x>, ink: Option<Arc<str>>) -> Vec<crate::page::model::Block> {
+        if self.apart >= DEEPEST_BOX {
+            self.left_out.insert(LeftOut::Passed("text in a box that lies in four others"));
+            return Vec::new();
+        }
         let outer = (std::mem::take(&mut self.table), std::mem::take(&mut self.fields));
         self.table.push(PartLayer { text: TextLayer { color: ink.map(Some), ..TextLayer::default() }, ..PartLayer::default() });
         self.apart += 1;
