@@ -6,6 +6,7 @@ import type { Edits, Row, SheetInfo } from '../api/sheet'
 import { count, shortDay } from '../api/words'
 import { useArea } from './area'
 import { useBlock } from './block'
+import { useDraft } from './draft'
 import { ROW, useRows } from './rows'
 import StateWord from './StateWord.vue'
 
@@ -20,8 +21,6 @@ const emit = defineEmits<{ edit: [Edits]; undo: []; redo: []; open: [Row] }>()
 
 const box = ref<HTMLElement>()
 const { top, first, last, shown, row: rowAt, reveal } = useRows<Row>(props, box)
-/** What is being typed into the cell. */
-const draft = ref<string>()
 
 const { at, to, area, within, set, go, all } = useArea(() => ({
   rows: props.total,
@@ -49,46 +48,15 @@ function choose(row: number, column: number, stretch: boolean) {
   set(row, column, stretch)
 }
 
-function begin(first?: string) {
-  if (!takesText(props.sheet, at.value.column)) {
-    const own = props.sheet.columns[at.value.column]
-    ElMessage({
-      message: own?.formula
-        ? `Filled by its formula: ${own.formula}`
-        : own?.asked
-          ? 'This comes from the CRM; change it there, then fetch the records again'
-          : 'Change this at its own sheet',
-    })
-    return
-  }
-  draft.value = first ?? text(at.value.row, at.value.column)
-  void nextTick(() => {
-    const input = box.value?.querySelector<HTMLInputElement>('input.draft')
-    input?.focus()
-    if (first === undefined) input?.select()
-  })
-}
-
-/** Keeps what was typed. */
-function commit(down = 0, right = 0) {
-  const { row, column } = at.value
-  const [number, now] = [rowAt(row)?.number, draft.value]
-  draft.value = undefined
-  if (now !== undefined && number !== undefined && now !== text(row, column))
-    emit('edit', {
-      what: `Write “${now.slice(0, 40)}” into ${props.sheet.columns[column]?.name}`,
-      cells: [{ row: number, column, text: now }],
-    })
-  if (down || right) {
-    box.value?.focus()
-    move(down, right)
-  }
-}
-
-function callOff() {
-  draft.value = undefined
-  box.value?.focus()
-}
+const { draft, begin, commit, callOff } = useDraft({
+  sheet: () => props.sheet,
+  at,
+  number: (row) => rowAt(row)?.number,
+  text,
+  box,
+  move,
+  change: (edits) => emit('edit', edits),
+})
 
 const block = useBlock({
   sheet: () => props.sheet,
