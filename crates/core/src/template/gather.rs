@@ -6,7 +6,7 @@ use std::sync::Arc;
 
 use quick_xml::events::Event;
 use quick_xml::name::ResolveResult;
-use quick_xml::reader::NsReader;
+use quick_xml::reader::{NsReader, Reader};
 
 use super::Place;
 use super::dialect::{Dialect, Identity, Role};
@@ -223,7 +223,47 @@ impl Writes {
 
 /// Gathers a part of XML that stands at `place`.
 pub fn gather(bytes: Arc<[u8]>, dialect: &Dialect, place: Place) -> Result<Gathered, GatherError> {
-    Gatherer::new(bytes.clone(), dialect, place).run(&bytes)
+    if may_hold_placeholders(&bytes) {
+        return Gatherer::new(bytes.clone(), dialect, place).run(&bytes);
+    }
+    check(&bytes)?;
+    let mut gathered = Gathered::new(bytes.clone(), Writes::default());
+    gathered.nodes.push(Node::Markup(0..bytes.len()));
+    Ok(gathered)
+}
+
+/// Whether the bracket that opens a placeholder is written anywhere, as itself or by
+/// its number.
+fn may_hold_placeholders(bytes: &[u8]) -> bool {
+    bytes.contains(&b'[') || bytes.windows(2).any(|pair| pair == b"&#")
+}
+
+/// Refuses what gathering would refuse, in a part that is copied as it stands.
+fn check(bytes: &[u8]) -> Result<(), GatherError> {
+    let mut reader = Reader::from_reader(bytes);
+    let mut depth = 0;
+    loop {
+        match reader.read_event().map_err(|e| GatherError::Xml { at: reader.error_position(), why: e.to_string() })? {
+            Event::Eof if depth == 0 => return Ok(()),
+            Event::Eof => return Err(ended_early(bytes)),
+            Event::DocType(_) => return Err(GatherError::Dtd),
+            Event::Start(_) | Event::Empty(_) if depth + 1 >= DEEPEST => return Err(GatherError::TooDeep),
+            Event::Start(_) => depth += 1,
+            Event::End(_) => depth -= 1,
+            Event::GeneralRef(name) if quick_xml::escape::resolve_xml_entity(&name).is_none() => {
+                return Err(unknown_entity(reader.buffer_position()));
+            }
+            _ => {}
+        }
+    }
+}
+
+fn unknown_entity(at: u64) -> GatherError {
+    GatherError::Xml { at, why: "an entity that XML does not define".into() }
+}
+
+fn ended_early(bytes: &[u8]) -> GatherError {
+    GatherError::Xml { at: bytes.len() as u64, why: "it ends too early".into() }
 }
 
 struct Level {
@@ -294,7 +334,7 @@ impl<'d> Gatherer<'d> {
             }
         }
         if self.levels.len() != 1 {
-            return Err(GatherError::Xml { at: bytes.len() as u64, why: "it ends too early".into() });
+            return Err(ended_early(bytes));
         }
         self.finish_container(0);
         self.found.writes = Writes::of(self.dialect, &self.prefix);
@@ -546,8 +586,7 @@ impl<'d> Gatherer<'d> {
         let content = content..end.start;
         let raw = std::str::from_utf8(&bytes[content.clone()])
             .map_err(|e| GatherError::Xml { at: (content.start + e.valid_up_to()) as u64, why: "it is not UTF-8".into() })?;
-        let (text, map) =
-            decode(raw).ok_or_else(|| GatherError::Xml { at: content.start as u64, why: "an entity that XML does not define".into() })?;
+        let (text, map) = decode(raw).ok_or_else(|| unknown_entity(content.start as u64))?;
         let node = self.found.nodes.len();
         if let Some(paragraph) = self.open.last().map(|p| &mut self.found.paragraphs[*p]) {
             paragraph.pieces.push((node, paragraph.text.len()));

@@ -88,8 +88,6 @@ impl Shelf {
 pub(super) struct Artist<'a> {
     pub pictures: &'a dyn Pictures,
     pub shelf: &'a Shelf,
-    /// The width of the text in points.
-    pub room: f64,
     /// The first list number free.
     pub next_list: u32,
     /// The part that is being filled.
@@ -174,11 +172,11 @@ impl Artist<'_> {
         };
         let shown = if name.starts_with("data:") { "picture in the record" } else { &name };
         let frame = instead.and_then(frame_of);
-        let key = Sha256::new().chain_update(&*bytes).chain_update(format!("{sizes:?} {frame:?} {}", self.room)).finalize().into();
+        let key = Sha256::new().chain_update(&*bytes).chain_update(format!("{sizes:?} {frame:?} {}", self.look.room())).finalize().into();
         let prepared = match self.shelf.get(&key) {
             Some(ready) => ready,
             None => {
-                let ready = picture::prepare(shown, &bytes, sizes, frame, self.room)?;
+                let ready = picture::prepare(shown, &bytes, sizes, frame, self.look.room())?;
                 self.shelf.keep(key, &ready);
                 ready
             }

@@ -207,7 +207,6 @@ impl Template {
         let mut artist = draw::Artist {
             pictures: means.pictures,
             shelf: &self.shelf,
-            room: self.look.room(),
             next_list: self.look.next_list(),
             part: String::new(),
             added: Added::default(),

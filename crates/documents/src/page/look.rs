@@ -2,8 +2,10 @@
 //! that headers and footers come from. Read once per template.
 
 use std::collections::HashMap;
-use std::sync::Arc;
+use std::sync::{Arc, OnceLock};
 
+use quick_xml::events::Event;
+use quick_xml::reader::Reader;
 use roxmltree::Node;
 use typst::foundations::Bytes;
 
@@ -37,7 +39,9 @@ pub struct Look {
     pub(super) relations: HashMap<String, HashMap<String, String>>,
     /// The distance of tab stops that no paragraph sets.
     tab: f64,
-    room: f64,
+    /// The main text, and the width between its margins once it was asked for.
+    text: Arc<[u8]>,
+    room: OnceLock<f64>,
     numbering_part: String,
     /// Tables reach into the left margin by their cell margin (older documents).
     pub(super) tables_hang: bool,
@@ -153,7 +157,8 @@ impl Look {
             document: parts.first(PartKind::Document).unwrap_or_default().to_owned(),
             relations: parts.relations().clone(),
             tab,
-            room: room(package, parts)?,
+            text: read(PartKind::Document)?.map(|(_, text)| text).unwrap_or_default(),
+            room: OnceLock::new(),
             numbering_part: parts.first(PartKind::Numbering).unwrap_or_default().to_owned(),
             tables_hang,
             settings,
@@ -171,7 +176,7 @@ impl Look {
 
     /// The width of the text of the first section, in points.
     pub(crate) fn room(&self) -> f64 {
-        self.room
+        *self.room.get_or_init(|| parse(&self.text).map_or(451.0, |document| room(document.root_element())))
     }
 
     /// The first number free for lists.
@@ -277,21 +282,29 @@ fn uncovered(mut file: Vec<u8>, key: &str) -> Vec<u8> {
 /// The part of footnotes or endnotes: the one whose root is called so.
 fn notes_part(package: &Package, parts: &Parts, root: &str) -> Result<Option<String>, OpenError> {
     for (name, _) in parts.with_text().filter(|(_, kind)| *kind == PartKind::Notes) {
-        let bytes = package.part(name)?;
-        if parse(&bytes).is_ok_and(|d| d.root_element().name() == root) {
+        if is_root(&package.part(name)?, root) {
             return Ok(Some(name.to_owned()));
         }
     }
     Ok(None)
 }
 
-/// The width between the margins of the first section.
-fn room(package: &Package, parts: &Parts) -> Result<f64, OpenError> {
-    let Some(name) = parts.first(PartKind::Document) else { return Ok(451.0) };
-    let bytes = package.part(name)?;
-    let document = parse(&bytes).map_err(|why| OpenError::Part { part: name.to_owned(), why })?;
-    let section = document.root_element().find("sectPr");
+/// Whether the first element of a part has this local name.
+fn is_root(bytes: &[u8], name: &str) -> bool {
+    let mut reader = Reader::from_reader(bytes);
+    loop {
+        match reader.read_event() {
+            Ok(Event::Start(tag) | Event::Empty(tag)) => return tag.local_name().as_ref() == name,
+            Ok(Event::Eof) | Err(_) => return false,
+            Ok(_) => {}
+        }
+    }
+}
+
+/// The width between the margins of the first section, in points.
+pub(super) fn room<'a>(root: Node<'a, 'a>) -> f64 {
+    let section = root.find("sectPr");
     let side = |element: &str, name: &str, own: f64| section.and_then(|s| s.child(element)).and_then(|e| e.twips(name)).unwrap_or(own);
     let room = side("pgSz", "w", 595.3) - side("pgMar", "left", 72.0) - side("pgMar", "right", 72.0);
-    Ok(room.clamp(36.0, 5000.0))
+    room.clamp(36.0, 5000.0)
 }

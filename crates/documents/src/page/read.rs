@@ -24,7 +24,7 @@ use self::fields::Field;
 use self::floats::{Ground, settle};
 use self::notes::Notes;
 use self::sections::Sections;
-use super::look::Look;
+use super::look::{Look, room};
 use super::model::{Block, Document, Inline, LeftOut, Text, TextStyle};
 use super::numbering::Counters;
 use super::styles::PartLayer;
@@ -38,8 +38,8 @@ const DEEPEST: usize = 24;
 /// Reads a filled document; `part` gives a part as filled.
 pub fn read<'a>(look: &Look, added: &Added, part: &dyn Fn(&str) -> Option<Text<'a>>) -> Result<Document, OpenError> {
     let text = part(&look.document).unwrap_or(Text { bytes: &[], marks: &[] });
-    let mut reader = Reader::new(look, added, part, text);
     let xml = parse(text.bytes).map_err(|why| OpenError::Part { part: look.document.clone(), why })?;
+    let mut reader = Reader::new(look, added, part, text, room(xml.root_element()));
     let mut sections = Sections::default();
     if let Some(body) = xml.root_element().child("body") {
         reader.body = Some(body.id());
@@ -93,7 +93,7 @@ struct Reader<'l, 'f, 'p> {
 }
 
 impl<'l, 'f, 'p> Reader<'l, 'f, 'p> {
-    fn new(look: &'l Look, added: &'l Added, part: &'f dyn Fn(&str) -> Option<Text<'p>>, text: Text<'p>) -> Self {
+    fn new(look: &'l Look, added: &'l Added, part: &'f dyn Fn(&str) -> Option<Text<'p>>, text: Text<'p>, room: f64) -> Self {
         Reader {
             look,
             added,
@@ -109,7 +109,7 @@ impl<'l, 'f, 'p> Reader<'l, 'f, 'p> {
             notes: Notes::default(),
             tables_of_contents: Vec::new(),
             left_out: BTreeSet::new(),
-            room: look.room(),
+            room,
             depth: 0,
             apart: 0,
         }

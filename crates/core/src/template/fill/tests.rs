@@ -199,16 +199,21 @@ fn an_error_names_placeholder_place_and_value() {
     );
 }
 
+/// What is wrong with a part, whether or not a placeholder may stand in it.
 #[test]
-fn a_document_type_definition_is_refused() {
-    let xml = b"<!DOCTYPE doc [<!ENTITY x 'y'>]><doc>&x;</doc>".to_vec();
-    assert!(matches!(gather(xml.into(), &SMALL, Place::Body), Err(crate::template::GatherError::Dtd)));
-}
-
-#[test]
-fn elements_too_deep_are_refused() {
-    let xml = format!("{}{}", "<a>".repeat(400), "</a>".repeat(400));
-    assert!(matches!(gather(xml.into_bytes().into(), &SMALL, Place::Body), Err(crate::template::GatherError::TooDeep)));
+fn parts_that_cant_be_read_are_refused() {
+    use crate::template::GatherError;
+    let why = |xml: &str| gather(xml.as_bytes().into(), &SMALL, Place::Body).err();
+    let deep = format!("{}{}{}", "<a>".repeat(400), "{}", "</a>".repeat(400));
+    for inside in ["", "[", "&#91;"] {
+        let broken = |xml: &str| matches!(why(&xml.replace("{}", inside)), Some(GatherError::Xml { .. }));
+        assert_eq!(why(&format!("<!DOCTYPE doc SYSTEM 'x'><doc>{inside}</doc>")), Some(GatherError::Dtd), "{inside}");
+        assert_eq!(why(&deep.replace("{}", inside)), Some(GatherError::TooDeep), "{inside}");
+        assert!(broken("<doc><p>{}</doc>"), "{inside}");
+        assert!(broken("<doc><p>{}</p>"), "{inside}");
+        assert!(broken("<doc><p><r><t>&none;{}</t></r></p></doc>"), "{inside}");
+        assert_eq!(why(&format!("<doc><p><r><t>a &amp; b{inside}</t></r></p></doc>")), None, "{inside}");
+    }
 }
 
 mod laws {
