@@ -33,6 +33,8 @@ OTHERWISE = {
     "table-widths": "tables that fit their content keep the widths that were saved (17.4.52)",
     "drawing-chart": "a chart that can't be drawn has another label",
     "paragraph-drop-margin": "a drop cap for the margin stands in the text",
+    "text-looks": "text is raised by hundredths of its line's height instead of by points (17.3.2.24)",
+    "drawing-shapes": "a line that a box cuts off unseen is in its PDF all the same",
 }
 # The renderer joins letters and draws pairs of them together (ligatures, kerning)
 # where a document does not ask for it, so that lines are shorter. It does not where the
@@ -106,7 +108,8 @@ def words(pdf):
 def lines(page):
     """Words grouped by the line that they stand on."""
     found = []
-    for word in sorted(page, key=lambda w: (w[4], w[1])):
+    # A hyphen that its font sets apart is no word.
+    for word in sorted((w for w in page if w[0] != "-"), key=lambda w: (w[4], w[1])):
         for line in reversed(found[-6:]):
             low = line[-1]
             if abs(low[4] - word[4]) < max(1.0, word[2] * TALL / 100):

@@ -176,7 +176,7 @@ impl Look {
 
     /// The width of the text of the first section, in points.
     pub(crate) fn room(&self) -> f64 {
-        *self.room.get_or_init(|| parse(&self.text).map_or(451.0, |document| room(document.root_element())))
+        *self.room.get_or_init(|| parse(&self.text).map_or(468.0, |document| room(document.root_element())))
     }
 
     /// The first number free for lists.
@@ -305,6 +305,6 @@ fn is_root(bytes: &[u8], name: &str) -> bool {
 pub(super) fn room<'a>(root: Node<'a, 'a>) -> f64 {
     let section = root.find("sectPr");
     let side = |element: &str, name: &str, own: f64| section.and_then(|s| s.child(element)).and_then(|e| e.twips(name)).unwrap_or(own);
-    let room = side("pgSz", "w", 595.3) - side("pgMar", "left", 72.0) - side("pgMar", "right", 72.0);
+    let room = side("pgSz", "w", 612.0) - side("pgMar", "left", 72.0) - side("pgMar", "right", 72.0);
     room.clamp(36.0, 5000.0)
 }

@@ -4,6 +4,7 @@
 mod beside;
 mod drawing;
 mod inline;
+mod kept;
 mod paragraph;
 mod sections;
 mod table;
@@ -50,6 +51,7 @@ pub(super) fn write(document: &Document, wanted: Wanted<'_>) -> Markup {
         around: Around::Page,
         hyphenate: document.hyphenate,
         adds_spaces: document.adds_spaces,
+        note_gap: document.note_gap,
         number_format: NumberFormat::Decimal,
         section: 0,
         numbers: None,
@@ -82,6 +84,7 @@ struct Writer<'a> {
     around: Around,
     hyphenate: bool,
     adds_spaces: bool,
+    note_gap: f64,
     number_format: NumberFormat,
     section: usize,
     /// The numbers beside lines that are set.
@@ -97,8 +100,9 @@ impl Writer<'_> {
         let tag = region.as_ref().map_or(language.clone(), |region| format!("{language}-{region}"));
         let _ = write!(
             source,
-            "#import \"/prelude.typ\": *\n#show: office.with({}pt)\n#set text(lang: \"{language}\"",
-            round(document.separator)
+            "#import \"/prelude.typ\": *\n#show: office.with({}pt, {}pt)\n#set text(lang: \"{language}\"",
+            round(document.separator),
+            round(document.note_gap)
         );
         if let Some(region) = region {
             let _ = write!(source, ", region: \"{region}\"");
@@ -153,6 +157,22 @@ impl Writer<'_> {
     /// Blocks below one another, the first where a column, cell or box begins.
     /// Gives the space that the last asks for below it.
     fn blocks(&mut self, blocks: &[Block]) -> f64 {
+        let after = self.stacked(blocks);
+        // Space after the last paragraph of a cell or header counts.
+        if self.around != Around::Page {
+            self.space(after);
+        }
+        after
+    }
+
+    fn space(&mut self, height: f64) {
+        if height > 0.0 {
+            let _ = write!(self.out, "#v({}pt)", round(height));
+        }
+    }
+
+    /// The same without the space below the last.
+    fn stacked(&mut self, blocks: &[Block]) -> f64 {
         let mut after = 0.0;
         let mut before: Option<&Paragraph> = None;
         let mut at = 0;
@@ -176,10 +196,6 @@ impl Writer<'_> {
                 }
             }
         }
-        // Space after the last paragraph of a cell or header counts.
-        if self.around != Around::Page && after > 0.0 {
-            let _ = write!(self.out, "#v({}pt)", round(after));
-        }
         after
     }
 
@@ -189,11 +205,25 @@ impl Writer<'_> {
         if self.adds_spaces { after + before } else { after.max(before) }
     }
 
-    /// Blocks in a cell, a note or a text box.
+    /// Blocks in a cell or a text box.
     fn boxed(&mut self, blocks: &[Block]) {
+        self.apart(|writer| {
+            writer.blocks(blocks);
+        });
+    }
+
+    /// Blocks in a note: of the space below it, what is more than that between notes.
+    fn note(&mut self, blocks: &[Block]) {
+        self.apart(|writer| {
+            let after = writer.stacked(blocks);
+            writer.space(after - writer.note_gap);
+        });
+    }
+
+    fn apart(&mut self, write: impl FnOnce(&mut Self)) {
         let outer = std::mem::replace(&mut self.around, Around::Box);
         let numbers = self.unnumbered();
-        self.blocks(blocks);
+        write(self);
         (self.around, self.numbers) = (outer, numbers);
     }
 

@@ -31,6 +31,9 @@ pub struct Document {
     pub hangs: f64,
     /// How high the line between text and footnotes stands.
     pub separator: f64,
+    /// The space between footnotes. What each asks for below it does not count at the
+    /// foot of a page.
+    pub note_gap: f64,
     /// What it holds that pages can't show, each told once.
     pub left_out: BTreeSet<LeftOut>,
 }
@@ -148,9 +151,10 @@ pub struct PageSize {
 }
 
 impl Default for PageSize {
-    /// A4 with margins of an inch.
+    /// Letter paper with margins of an inch: what word processors take where a section
+    /// names no size (ECMA-376 part 1, 17.6.13, leaves it to them).
     fn default() -> Self {
-        PageSize { width: 595.3, height: 841.9, margin: [72.0; 4], header: 36.0, footer: 36.0, fixed: [false; 2] }
+        PageSize { width: 612.0, height: 792.0, margin: [72.0; 4], header: 36.0, footer: 36.0, fixed: [false; 2] }
     }
 }
 

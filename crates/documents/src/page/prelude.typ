@@ -6,15 +6,17 @@
   "Droid Sans Fallback", "Symbola",
 )
 
-// What holds for all text; `separator` is the height of the line above footnotes.
-#let office(separator, body) = {
+// What holds for all text; `separator` is the height of the line above footnotes,
+// `gap` the space between these.
+#let office(separator, gap, body) = {
   set text(hyphenate: false, kerning: false, ligatures: false, overhang: false)
   set par(leading: 0pt, spacing: 0pt, linebreaks: "simple")
   set block(spacing: 0pt)
   show heading: it => it.body
   set footnote.entry(
-    separator: block(height: separator, width: 100%, align(left + horizon, line(length: 144pt, stroke: 0.5pt))),
-    clearance: 0pt, gap: 0pt, indent: 0pt,
+    // The gap stands above the first one, too: it is a part of the line's height.
+    separator: block(height: calc.max(separator - gap, 0pt), width: 100%, place(line(start: (0pt, separator / 2), length: 144pt, stroke: 0.5pt))),
+    clearance: 0pt, gap: gap, indent: 0pt,
   )
   show footnote.entry: it => {
     set par(leading: 0pt, spacing: 0pt)
@@ -40,8 +42,8 @@
   if head == none { lines } else { heading(level: head, lines) }
 })
 
-// A line without signs still takes its height.
-#let empty(above, height, sticky) = block(above: above, below: 0pt, width: 100%, height: height, sticky: sticky)
+// A line without signs still takes its height, all of it on one page.
+#let empty(above, height, sticky) = block(above: above, below: 0pt, width: 100%, height: height, sticky: sticky, breakable: false)
 
 // Paragraphs within the same lines; `halves` is how far the lines above and below
 // reach out, `space` is top, right, bottom, left from their middle to the text.

@@ -53,6 +53,7 @@ pub fn read<'a>(look: &Look, added: &Added, part: &dyn Fn(&str) -> Option<Text<'
         adds_spaces: look.settings.adds_spaces,
         hangs: look.hangs(),
         separator: reader.notes.separator(look),
+        note_gap: reader.notes.space.unwrap_or(0.0),
         left_out: std::mem::take(&mut reader.left_out),
     };
     reader.contents(&mut document);
@@ -81,7 +82,7 @@ struct Reader<'l, 'f, 'p> {
     sequences: HashMap<String, u32>,
     /// Bookmarks' numbers by name.
     places: HashMap<String, u32>,
-    notes: Notes,
+    notes: Notes<'p>,
     /// The tables of contents, to be made when all headings are known.
     tables_of_contents: Vec<Contents>,
     left_out: BTreeSet<LeftOut>,

@@ -4,6 +4,7 @@ mod beside;
 mod corpus;
 mod hostile;
 mod marks;
+mod others;
 mod pages;
 mod pdf;
 mod poppler;

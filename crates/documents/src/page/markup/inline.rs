@@ -98,7 +98,7 @@ impl Writer<'_> {
             }
             Inline::Footnote(blocks) => {
                 self.out.push_str("#footnote(numbering: _ => [], [");
-                self.boxed(blocks);
+                self.note(blocks);
                 self.out.push_str("])");
             }
             Inline::Marked(number, inner) => {

@@ -155,6 +155,14 @@ impl Writer<'_> {
             let _ = writeln!(self.out, "#empty({}pt, {}pt, {})", round(above), round(height), paragraph.keep_next);
             return;
         }
+        let reaching;
+        let paragraph = match self.reach(paragraph, inlines, is_first) {
+            Some(right) => {
+                reaching = Paragraph { indent: [paragraph.indent[0], right, paragraph.indent[2]], ..paragraph.clone() };
+                &reaching
+            }
+            None => paragraph,
+        };
         // Most paragraphs are lines and no more: a block for each would cost.
         let [left, right, first] = paragraph.indent;
         let plain =

@@ -3,14 +3,20 @@
 use std::fmt::Write;
 
 use super::inline::without_last_spaces;
+use super::kept::holder;
 use super::{Writer, fill, round, strokes};
 use crate::page::model::{Align, Block, Border, Cell, Direction, Inline, Paragraph, Row, Table, Vertical};
 
 impl Writer<'_> {
     pub(super) fn table(&mut self, table: &Table, above: f64) {
         let column = |w: &Option<f64>| w.map_or("auto, ".to_owned(), |w| format!("{}pt, ", round(w)));
-        let columns: String =
+        let mut columns: String =
             if table.rtl { table.columns.iter().rev().map(column).collect() } else { table.columns.iter().map(column).collect() };
+        let headers = headers(table);
+        let kept = self.kept(table, headers);
+        if !kept.is_empty() {
+            columns.push_str("0pt, ");
+        }
         let align = match table.align {
             Align::Center => "center",
             Align::Right => "right",
@@ -31,22 +37,17 @@ impl Writer<'_> {
             common.inset,
             common.stroke.as_deref().unwrap_or("none"),
         );
-        // A cell that reaches down from a header row takes the rows below with it.
-        let mut headers = table.rows.iter().take_while(|r| r.header).count();
-        let reach = |headers: usize| {
-            let rows = table.rows[..headers].iter().enumerate();
-            rows.flat_map(|(y, r)| r.cells.iter().map(move |c| y + c.rows)).max().unwrap_or(0).max(headers)
-        };
-        while headers < table.rows.len() && reach(headers) > headers {
-            headers = reach(headers);
-        }
-        if headers > 0 && headers < table.rows.len() {
+        if headers > 0 {
             self.out.push_str("table.header(repeat: true, ");
-            table.rows[..headers].iter().for_each(|row| self.row(row, table.rtl, &common));
-            self.out.push_str("), ");
-            table.rows[headers..].iter().for_each(|row| self.row(row, table.rtl, &common));
-        } else {
-            table.rows.iter().for_each(|row| self.row(row, table.rtl, &common));
+        }
+        for (at, row) in table.rows.iter().enumerate() {
+            if headers > 0 && at == headers {
+                self.out.push_str("), ");
+            }
+            self.row(row, table.rtl, &common);
+            if !kept.is_empty() {
+                self.out.push_str(&holder(&kept, at));
+            }
         }
         self.out.push_str("))))\n");
         if wrapped {
@@ -169,6 +170,20 @@ impl Writer<'_> {
         }
         self.out.push_str(if plain { "], " } else { "]), " });
     }
+}
+
+/// How many rows are repeated on each page; none where all would be.
+fn headers(table: &Table) -> usize {
+    let mut headers = table.rows.iter().take_while(|r| r.header).count();
+    // A cell that reaches down from a header row takes the rows below with it.
+    let reach = |headers: usize| {
+        let rows = table.rows[..headers].iter().enumerate();
+        rows.flat_map(|(y, r)| r.cells.iter().map(move |c| y + c.rows)).max().unwrap_or(0).max(headers)
+    };
+    while headers < table.rows.len() && reach(headers) > headers {
+        headers = reach(headers);
+    }
+    if headers < table.rows.len() { headers } else { 0 }
 }
 
 /// What the cells of a table have alike.

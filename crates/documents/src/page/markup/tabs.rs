@@ -106,6 +106,36 @@ impl Writer<'_> {
         Some(gaps)
     }
 
+    /// The right indent with which the lines of a paragraph reach the tab stops that
+    /// stand beyond its own: text is set at those, too (ECMA-376 part 1, 17.3.1.37).
+    pub(super) fn reach(&self, paragraph: &Paragraph, inlines: &[Inline], is_first: bool) -> Option<f64> {
+        let edge = self.page.room() - paragraph.indent[1];
+        if self.around == Around::Box || paragraph.tabs.last().is_none_or(|last| last.at <= edge + 0.1) {
+            return None;
+        }
+        let stops = stops(paragraph);
+        let mut farthest = edge;
+        for (index, line) in inlines.split(|i| *i == Inline::Break).enumerate() {
+            let mut x = paragraph.indent[0] + if index == 0 && is_first { paragraph.indent[2] } else { 0.0 };
+            for (at, segment) in line.split(|i| matches!(i, Inline::Tab(_))).enumerate() {
+                let width = self.width(segment).unwrap_or(0.0);
+                let stop = stops.iter().find(|t| at > 0 && t.at > x + 0.1);
+                let end = match stop.map(|stop| (stop.kind, stop.at)) {
+                    Some((TabKind::Right | TabKind::Decimal, at)) => at.max(x + width),
+                    Some((TabKind::Center, at)) => (at + width / 2.0).max(x + width),
+                    Some((_, at)) => at + width,
+                    None if at > 0 => self.next_step(x) + width,
+                    None => x + width,
+                };
+                if stop.is_some_and(|stop| stop.at > edge + 0.1 && !matches!(stop.kind, TabKind::Left | TabKind::Bar)) {
+                    farthest = farthest.max(end);
+                }
+                x = end;
+            }
+        }
+        (farthest > edge).then(|| self.page.room() - farthest)
+    }
+
     fn next_step(&self, x: f64) -> f64 {
         ((x / self.wanted.tab + 0.01).floor() + 1.0) * self.wanted.tab
     }

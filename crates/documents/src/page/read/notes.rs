@@ -1,8 +1,9 @@
 //! Footnotes and endnotes (ECMA-376 part 1, 17.11).
 
+use std::rc::Rc;
 use std::sync::Arc;
 
-use roxmltree::Node;
+use roxmltree::{Document, Node};
 
 use super::{Reader, push_text};
 use crate::page::look::Look;
@@ -11,16 +12,20 @@ use crate::page::xml::{Ask, parse};
 
 /// The notes while the document is read.
 #[derive(Debug, Default)]
-pub(super) struct Notes {
+pub(super) struct Notes<'p> {
     /// Footnotes, endnotes: how many came so far.
     counts: [u32; 2],
     /// The number of the note that is read.
     pub current: Option<String>,
     /// What stands at the document's end.
     pub at_end: Vec<Block>,
+    /// The parts of footnotes and endnotes, once they were asked for.
+    parts: [Option<Rc<Document<'p>>>; 2],
+    /// The least space that a footnote asks for below it.
+    pub space: Option<f64>,
 }
 
-impl Notes {
+impl Notes<'_> {
     /// How high the line between text and footnotes stands, about.
     pub fn separator(&self, look: &Look) -> f64 {
         let size = look.styles.paragraph(None).and_then(|s| s.text.size).or(look.styles.defaults.text.size);
@@ -28,7 +33,7 @@ impl Notes {
     }
 }
 
-impl Reader<'_, '_, '_> {
+impl<'p> Reader<'_, '_, 'p> {
     /// A reference to a note: its number in the text, its content elsewhere.
     pub(super) fn note_reference<'x>(&mut self, reference: Node<'x, 'x>, style: &Arc<TextStyle>, out: &mut Vec<Inline>) {
         let end = reference.name() == "endnoteReference";
@@ -44,7 +49,14 @@ impl Reader<'_, '_, '_> {
         let blocks = self.note(id, end, number);
         match end {
             true => self.notes.at_end.extend(blocks),
-            false if !blocks.is_empty() => out.push(Inline::Footnote(Arc::new(blocks))),
+            false if !blocks.is_empty() => {
+                let below = match blocks.last() {
+                    Some(Block::Paragraph(last)) => last.space[1],
+                    _ => 0.0,
+                };
+                self.notes.space = Some(self.notes.space.map_or(below, |least| least.min(below)));
+                out.push(Inline::Footnote(Arc::new(blocks)));
+            }
             false => {}
         }
     }
@@ -52,7 +64,7 @@ impl Reader<'_, '_, '_> {
     fn note(&mut self, id: &str, end: bool, number: String) -> Vec<Block> {
         let Some(name) = self.look.notes[usize::from(end)].clone() else { return Vec::new() };
         let Some(text) = (self.part)(&name) else { return Vec::new() };
-        let Ok(xml) = parse(text.bytes) else { return Vec::new() };
+        let Some(xml) = self.notes_part(text.bytes, end) else { return Vec::new() };
         let Some(note) = xml.root_element().elements().find(|n| n.attr("id") == Some(id)) else { return Vec::new() };
         let outer = (std::mem::replace(&mut self.current, name), std::mem::replace(&mut self.text, text));
         self.notes.current = Some(number);
@@ -60,5 +72,13 @@ impl Reader<'_, '_, '_> {
         self.notes.current = None;
         (self.current, self.text) = outer;
         blocks
+    }
+
+    fn notes_part(&mut self, bytes: &'p [u8], end: bool) -> Option<Rc<Document<'p>>> {
+        let part = &mut self.notes.parts[usize::from(end)];
+        if part.is_none() {
+            *part = parse(bytes).ok().map(Rc::new);
+        }
+        part.clone()
     }
 }
