@@ -8,6 +8,8 @@ use typst::foundations::Bytes;
 use typst::text::{Font, FontBook, FontStyle};
 use typst::utils::LazyHash;
 
+use super::model::TextStyle;
+
 macro_rules! shipped {
     ($($file:literal),* $(,)?) => {
         [$(include_bytes!(concat!("../../fonts/", $file)).as_slice()),*]
@@ -129,6 +131,24 @@ impl FontSet {
 
     pub(super) fn metrics(&self, family: &str, bold: bool, italic: bool) -> Metrics {
         self.face(family, bold, italic).map_or(Metrics { ascent: 0.9, descent: 0.22, gap: 0.03 }, |at| self.metrics[at])
+    }
+
+    /// How wide a text is in its look, in points, where its font tells.
+    pub(super) fn text_width(&self, text: &str, style: &TextStyle) -> Option<f64> {
+        if style.small_caps || style.raise != Default::default() || style.kerning.is_some() || style.stretch != 0.0 {
+            return None;
+        }
+        let shown = self.stand_in(&style.font).shown;
+        let upper;
+        let text = match style.caps {
+            true => {
+                upper = text.to_uppercase();
+                &upper
+            }
+            false => text,
+        };
+        let own = self.width(&shown, style.bold, style.italic, text)?;
+        Some(own * style.size + style.tracking * text.chars().count() as f64)
     }
 
     /// How wide text is per point of size, its signs one beside the other; `None`

@@ -49,6 +49,8 @@ pub(super) fn write(document: &Document, wanted: Wanted<'_>) -> Markup {
         wanted,
         page: PageSize::default(),
         around: Around::Page,
+        column: None,
+        lines: None,
         hyphenate: document.hyphenate,
         adds_spaces: document.adds_spaces,
         note_gap: document.note_gap,
@@ -82,6 +84,10 @@ struct Writer<'a> {
     wanted: Wanted<'a>,
     page: PageSize,
     around: Around,
+    /// The width of the column, cell or box at hand, where it is known.
+    column: Option<f64>,
+    /// The width of the lines that are written, where it is known.
+    lines: Option<f64>,
     hyphenate: bool,
     adds_spaces: bool,
     note_gap: f64,
@@ -205,26 +211,28 @@ impl Writer<'_> {
         if self.adds_spaces { after + before } else { after.max(before) }
     }
 
-    /// Blocks in a cell or a text box.
-    fn boxed(&mut self, blocks: &[Block]) {
-        self.apart(|writer| {
+    /// Blocks in a cell or a text box of this width.
+    fn boxed(&mut self, blocks: &[Block], width: Option<f64>) {
+        self.apart(width, |writer| {
             writer.blocks(blocks);
         });
     }
 
     /// Blocks in a note: of the space below it, what is more than that between notes.
     fn note(&mut self, blocks: &[Block]) {
-        self.apart(|writer| {
+        self.apart(Some(self.page.room()), |writer| {
             let after = writer.stacked(blocks);
             writer.space(after - writer.note_gap);
         });
     }
 
-    fn apart(&mut self, write: impl FnOnce(&mut Self)) {
+    fn apart(&mut self, width: Option<f64>, write: impl FnOnce(&mut Self)) {
         let outer = std::mem::replace(&mut self.around, Around::Box);
+        let outer_widths = (std::mem::replace(&mut self.column, width), self.lines.take());
         let numbers = self.unnumbered();
         write(self);
         (self.around, self.numbers) = (outer, numbers);
+        (self.column, self.lines) = outer_widths;
     }
 
     /// No numbers beside the lines of the content that begins here; gives what is to be

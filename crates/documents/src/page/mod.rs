@@ -1,5 +1,6 @@
 //! Making pages: filled WordprocessingML → page model → typeset pages → PDF, SVG.
 
+mod fit;
 mod fonts;
 mod lines;
 mod look;

@@ -262,6 +262,14 @@ def text():
         p(t("Kerned AV To We. ", '<w:kern w:val="16"/><w:sz w:val="40"/>') + t("Plain AV To We.", '<w:sz w:val="40"/>')),
         p(t(TEXT, '<w:color w:val="2E5E4E"/>')),
     ).save("text-looks")
+    long = "Hafengesellschaftsverwaltungsangelegenheiten"
+    Doc().add(
+        p("What is wider than its line goes on in the next."),
+        table([1500, 7560], row(cell(long, 1500), cell("beside", 7560)), row(cell("see maud.quayle@brackwater-quay.example now", 1500), cell("beside", 7560)), props='<w:tblLayout w:type="fixed"/>'),
+        p("Across the page: " + "httpsaddresswithoutspaces" * 5 + " and on.", '<w:spacing w:before="160"/>'),
+        p(long * 2, '<w:ind w:left="5000" w:right="1000"/>'),
+        p(t("Before it a word, " ) + t(long, "<w:b/>") + t(" and after it more."), '<w:ind w:right="6200"/>'),
+    ).save("text-long-words")
     sym = lambda font, code: f'<w:r><w:sym w:font="{font}" w:char="{code}"/></w:r>'
     Doc().add(
         p(t("Signs: ") + sym("Wingdings", "F0FC") + sym("Wingdings", "F0A8") + sym("Symbol", "F061") + t(" done.")),

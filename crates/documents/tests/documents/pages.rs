@@ -390,3 +390,37 @@ fn a_section_with_a_tall_header_keeps_its_line_numbers_to_itself() {
     let numbered = |page: usize| words(&pdf).iter().any(|w| w.0 == page && w.2 < 70.0 && w.1 == "1");
     assert!(numbered(1) && numbered(2));
 }
+
+#[test]
+fn words_wider_than_their_line_go_on_in_the_next() {
+    let page = super::corpus::pages("text-long-words").remove(0);
+    // A cell of 75 points with 5.4 at its sides: nothing reaches beyond it.
+    let in_cell: Vec<&str> =
+        page.iter().filter(|w| w.left < 141.0 && w.bottom < 220.0 && w.bottom > 90.0).map(|w| w.text.as_str()).collect();
+    assert_eq!(in_cell[..4], ["Hafengesellsc", "haftsverwaltu", "ngsangelegen", "heiten"]);
+    assert_eq!(in_cell[4..], ["see", "maud.quayle", "@brackwater-", "quay.example", "now"]);
+    assert!(page.iter().all(|w| w.right < 595.3 - 70.85 + 0.1));
+}
+
+#[test]
+fn tables_that_fit_their_content_have_room_for_the_longest_word() {
+    let word = "Hafengesellschaftsverwaltung";
+    let cell = |width: u32, text: &str| format!("<w:tc><w:tcPr><w:tcW w:w=\"{width}\" w:type=\"dxa\"/></w:tcPr>{}</w:tc>", p("", text));
+    let table = |layout: &str| {
+        let row = format!("<w:tr>{}{}</w:tr>", cell(1000, word), cell(8000, "beside it"));
+        format!(
+            "<w:tbl><w:tblPr><w:tblW w:w=\"0\" w:type=\"auto\"/>{layout}</w:tblPr><w:tblGrid><w:gridCol w:w=\"1000\"/><w:gridCol w:w=\"8000\"/></w:tblGrid>{row}</w:tbl>{}{A4}",
+            p("", "")
+        )
+    };
+    let columns = |layout: &str| {
+        let (document, _) = model(&table(layout), &[]);
+        let Block::Table(table) = &document.sections[0].blocks[0] else { panic!("no table") };
+        table.columns.iter().map(|c| c.expect("a width")).collect::<Vec<f64>>()
+    };
+    let fixed = columns("<w:tblLayout w:type=\"fixed\"/>");
+    assert_eq!(fixed, [50.0, 400.0]);
+    let fitted = columns("");
+    assert!(fitted[0] > 130.0 && fitted[0] < 170.0, "{fitted:?}");
+    assert!((fitted[0] + fitted[1] - 450.0).abs() < 0.01, "the other gives what it needs: {fitted:?}");
+}

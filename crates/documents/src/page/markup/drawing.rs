@@ -116,7 +116,7 @@ impl Writer<'_> {
                     if cut {
                         self.out.push_str("#cut([");
                     }
-                    self.boxed(&text.blocks);
+                    self.boxed(&text.blocks, Some(drawing.width - left - right));
                     if cut {
                         self.out.push_str("], (");
                         let outer = std::mem::replace(&mut self.around, Around::Box);

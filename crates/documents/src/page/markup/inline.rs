@@ -5,6 +5,7 @@ use std::fmt::Write;
 use std::sync::Arc;
 
 use super::{MARK, Writer, fill, literal, pattern, round, stroke};
+use crate::page::fit::parted;
 use crate::page::model::{Inline, Line, Target, TextStyle, Underline};
 
 /// A paragraph's content without the spaces at the ends of its lines: they take no room,
@@ -145,6 +146,20 @@ impl Writer<'_> {
         }
         if style.stretch != 0.0 {
             return self.stretched(text, style, line);
+        }
+        let ends = self.lines.map(|room| parted(text, style, room, self.wanted.fonts)).unwrap_or_default();
+        if !ends.is_empty() {
+            let mut from = 0;
+            let lines = self.lines.take();
+            for to in ends {
+                self.text(&text[from..to], style, line);
+                // Lines may end at a space that can't be seen; one without width is none.
+                self.out.push_str("#h(0.001pt)");
+                from = to;
+            }
+            self.text(&text[from..], style, line);
+            self.lines = lines;
+            return;
         }
         let text = if style.caps { literal(&text.to_uppercase()) } else { literal(text) };
         let mut wrapped = match self.is_base(style, line) {

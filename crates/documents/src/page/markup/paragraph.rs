@@ -70,6 +70,8 @@ impl Writer<'_> {
                 "#block(width: 100%, stroke: {second}, outset: (top: {top}pt, right: {right}pt, bottom: {bottom}pt, left: {left}pt))[",
             );
         }
+        let column = self.column;
+        self.column = column.map(|width| width - left - right);
         let (mut after, mut before): (f64, Option<&Paragraph>) = (0.0, None);
         for (at, block) in blocks[..count].iter().enumerate() {
             let Block::Paragraph(own) = block else { continue };
@@ -102,6 +104,7 @@ impl Writer<'_> {
             after = space_after(own, blocks.get(at + 1));
             before = Some(own);
         }
+        self.column = column;
         self.out.push_str(if double { "]])\n" } else { "])\n" });
         count
     }
@@ -172,7 +175,9 @@ impl Writer<'_> {
             true => write!(self.out, "#q(["),
             false => write!(self.out, "#p({}pt, [", round(above)),
         };
+        self.lines = self.column.map(|width| width - left - right - first.max(0.0));
         self.line_content(paragraph, inlines, is_first);
+        self.lines = None;
         self.out.push(']');
         self.arguments(paragraph, is_first);
         self.out.push_str(")\n");
@@ -183,6 +188,10 @@ impl Writer<'_> {
         let marker = paragraph.marker.as_ref().filter(|m| is_first && !m.text.is_empty());
         let tabs = inlines.iter().any(|i| matches!(i, Inline::Tab(_)));
         let inlines = without_last_spaces(inlines);
+        if tabs {
+            // What is set at stops is not parted.
+            self.lines = None;
+        }
         match (marker, tabs) {
             (None, false) if only_pictures(&inlines) => self.pictures(paragraph, &inlines),
             (None, false) => self.inlines(&inlines, paragraph.line),

@@ -19,7 +19,7 @@ impl Writer<'_> {
         }
         if !document.endnotes.is_empty() {
             self.out.push_str("#endnotes[");
-            self.boxed(&document.endnotes);
+            self.boxed(&document.endnotes, Some(self.page.room()));
             self.out.push_str("]\n");
         }
         self.out.push_str("#metadata(none)<last>\n");
@@ -31,6 +31,7 @@ impl Writer<'_> {
         let page = &section.page;
         (self.page, self.number_format, self.section) = (*page, section.number_format, index);
         let room = page.room();
+        self.column = Some(room);
         let fonts = self.wanted.fonts;
         // A header or footer higher than its margin pushes the text away.
         let needs = |edge: &Edge| edge.all().map(|blocks| height(blocks, room, fonts)).fold(0.0, f64::max);
@@ -121,6 +122,8 @@ impl Writer<'_> {
                 let _ = writeln!(self.out, "#metadata(none)<s{}>", index + at);
             }
             self.line_numbers(section.line_numbers);
+            let (count, gap) = section.columns;
+            self.column = Some((room - gap * count.saturating_sub(1) as f64) / count.max(1) as f64);
             match section.columns.0 > 1 && columns == 1 {
                 true if !section.column_widths.is_empty() => self.uneven(section),
                 true => {
@@ -179,7 +182,8 @@ impl Writer<'_> {
                 self.out.push_str("#pagebreak()\n");
             }
             let _ = write!(self.out, "#uneven(({}), ({}), {}", list(0), list(1), section.column_lines);
-            for blocks in columns {
+            for (blocks, [width, _]) in columns.iter().zip(&section.column_widths) {
+                self.column = Some(*width);
                 self.out.push_str(", [");
                 self.blocks(blocks);
                 self.out.push(']');

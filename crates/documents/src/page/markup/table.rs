@@ -44,7 +44,7 @@ impl Writer<'_> {
             if headers > 0 && at == headers {
                 self.out.push_str("), ");
             }
-            self.row(row, table.rtl, &common);
+            self.row(row, table, &common);
             if !kept.is_empty() {
                 self.out.push_str(&holder(&kept, at));
             }
@@ -56,13 +56,18 @@ impl Writer<'_> {
         self.numbers = numbers;
     }
 
-    fn row(&mut self, row: &Row, rtl: bool, common: &Common) {
+    fn row(&mut self, row: &Row, table: &Table, common: &Common) {
         let line = line_above(row);
         // One cell holds the row open.
         let holds = row.cells.iter().position(|c| c.rows == 1).unwrap_or(0);
-        let order: Vec<usize> = if rtl { (0..row.cells.len()).rev().collect() } else { (0..row.cells.len()).collect() };
+        let order: Vec<usize> = if table.rtl { (0..row.cells.len()).rev().collect() } else { (0..row.cells.len()).collect() };
         for at in order {
-            self.cell(&row.cells[at], row, line, at == holds, common);
+            let cell = &row.cells[at];
+            let columns = table.columns.get(cell.at..cell.at + cell.columns).unwrap_or_default();
+            let width = columns.iter().copied().sum::<Option<f64>>().map(|width| width - cell.margin[1] - cell.margin[3]);
+            // Text that runs up or down has room that only the pages know.
+            let width = width.filter(|_| cell.direction == Direction::Across);
+            self.cell(cell, &InRow { row, line, holds: at == holds, width }, common);
         }
     }
 
@@ -88,14 +93,19 @@ impl Writer<'_> {
         }
     }
 
-    fn cell_content(&mut self, cell: &Cell, line_only: Option<&Paragraph>) {
+    fn cell_content(&mut self, cell: &Cell, line_only: Option<&Paragraph>, width: Option<f64>) {
         match line_only {
-            Some(paragraph) => self.inlines(&without_last_spaces(&paragraph.inlines), paragraph.line),
-            None => self.boxed(&cell.blocks),
+            Some(paragraph) => {
+                self.lines = width;
+                self.inlines(&without_last_spaces(&paragraph.inlines), paragraph.line);
+                self.lines = None;
+            }
+            None => self.boxed(&cell.blocks, width),
         }
     }
 
-    fn cell(&mut self, cell: &Cell, row: &Row, line: f64, holds: bool, common: &Common) {
+    fn cell(&mut self, cell: &Cell, within: &InRow<'_>, common: &Common) {
+        let InRow { row, line, holds, width } = *within;
         let line_only = one_line(cell, row);
         let [top, right, bottom, left] = inset(cell, row, line);
         let mut across = "left";
@@ -148,15 +158,15 @@ impl Writer<'_> {
             Direction::Across if row.exact && cell.rows == 1 => {
                 // No higher than it says: what is more is cut off.
                 let _ = write!(self.out, "#block(height: {}pt, width: 100%, clip: true, align({vertical}, [", round(inner.max(0.0)));
-                self.boxed(&cell.blocks);
+                self.boxed(&cell.blocks, width);
                 self.out.push_str("]))");
             }
             Direction::Across if holds && inner > 0.0 => {
                 let _ = write!(self.out, "#least({}pt, {across}, {vertical}, [", round(inner));
-                self.cell_content(cell, line_only);
+                self.cell_content(cell, line_only, width);
                 self.out.push_str("])");
             }
-            Direction::Across => self.cell_content(cell, line_only),
+            Direction::Across => self.cell_content(cell, line_only, width),
             direction => {
                 let (angle, side) = if direction == Direction::Up { (-90, "left") } else { (90, "right") };
                 let _ = write!(
@@ -164,12 +174,23 @@ impl Writer<'_> {
                     "#turned-cell({angle}deg, {side}, {}, [",
                     if inner > 0.0 { format!("{}pt", round(inner)) } else { "none".into() }
                 );
-                self.boxed(&cell.blocks);
+                self.boxed(&cell.blocks, width);
                 self.out.push_str("])");
             }
         }
         self.out.push_str(if plain { "], " } else { "]), " });
     }
+}
+
+/// Where a cell stands.
+struct InRow<'a> {
+    row: &'a Row,
+    /// The thickest line above the row.
+    line: f64,
+    /// Whether it holds the row open.
+    holds: bool,
+    /// The room for its text, where it is known.
+    width: Option<f64>,
 }
 
 /// How many rows are repeated on each page; none where all would be.

@@ -5,7 +5,7 @@
 use std::fmt::Write;
 
 use super::{Around, Writer, literal, round};
-use crate::page::model::{Align, Follow, Inline, Marker, Paragraph, Tab, TabKind, TextStyle};
+use crate::page::model::{Align, Follow, Inline, Marker, Paragraph, Tab, TabKind};
 
 impl Writer<'_> {
     /// Each line of a paragraph with tabs, its segments set at their stops.
@@ -178,7 +178,7 @@ impl Writer<'_> {
         inlines.iter().try_fold(0.0, |sum, inline| {
             Some(
                 sum + match inline {
-                    Inline::Text(text, style) => self.text_width(text, style)?,
+                    Inline::Text(text, style) => self.wanted.fonts.text_width(text, style)?,
                     Inline::Drawing(drawing) if drawing.turned == 0.0 => drawing.width,
                     Inline::Signer(_, width, _) => *width,
                     Inline::Place(_) | Inline::Anchored(_) => 0.0,
@@ -188,23 +188,6 @@ impl Writer<'_> {
                 },
             )
         })
-    }
-
-    fn text_width(&self, text: &str, style: &TextStyle) -> Option<f64> {
-        if style.small_caps || style.raise != Default::default() || style.kerning.is_some() || style.stretch != 0.0 {
-            return None;
-        }
-        let shown = self.wanted.fonts.stand_in(&style.font).shown;
-        let upper;
-        let text = match style.caps {
-            true => {
-                upper = text.to_uppercase();
-                &upper
-            }
-            false => text,
-        };
-        let own = self.wanted.fonts.width(&shown, style.bold, style.italic, text)?;
-        Some(own * style.size + style.tracking * text.chars().count() as f64)
     }
 }
 

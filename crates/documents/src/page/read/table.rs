@@ -6,6 +6,7 @@ use std::collections::HashMap;
 use roxmltree::Node;
 
 use super::{Reader, flat, floats};
+use crate::page::fit::fitted;
 use crate::page::model::{Align, Block, Border, Cell, Direction, Row, Table};
 use crate::page::properties::alignment;
 use crate::page::styles::{CellLayer, PartLayer, Style, TableLayer, TablePart};
@@ -166,6 +167,8 @@ impl Reader<'_, '_, '_> {
         let rtl = properties.is_some_and(|p| p.toggle("bidiVisual") == Some(true));
         let float = properties.and_then(|p| p.child("tblpPr")).map(floats::of_table);
         let align = if align == Align::Justify { Align::Left } else { align };
+        let fixed = properties.and_then(|p| p.child("tblLayout")).and_then(|l| l.attr("type")) == Some("fixed");
+        let columns = if fixed { columns } else { fitted(columns, &out, self.room, look.fonts()) };
         Some(Table { columns, align, indent: indent.clamp(-1000.0, 1000.0), rtl, float, rows: out })
     }
 
