@@ -22,20 +22,36 @@ pub(super) fn parted(text: &str, style: &TextStyle, room: f64, fonts: &FontSet) 
         // Signs that are drawn together are never parted.
         let simple = || word.chars().all(|c| c < '\u{590}' && !('\u{300}'..'\u{370}').contains(&c));
         if may_exceed(word, style, room) && simple() && fonts.text_width(word, style).is_some_and(|width| width > room) {
-            let mut line = 0.0;
-            for (at, sign) in word.char_indices() {
-                let width = fonts.text_width(&word[at..at + sign.len_utf8()], style).unwrap_or(0.0);
-                if line > 0.0 && line + width > room {
-                    ends.push(start + at);
-                    line = 0.0;
-                }
-                line += width;
-            }
+            ends.extend(breaks(word, style, room, fonts).into_iter().map(|at| start + at));
         }
         start += piece.len();
     }
     ends
 }
+
+/// Where the lines of a word end that is wider than these.
+fn breaks(word: &str, style: &TextStyle, room: f64, fonts: &FontSet) -> Vec<usize> {
+    let signs: Vec<(usize, char)> = word.char_indices().collect();
+    let width = |sign: char| fonts.text_width(sign.encode_utf8(&mut [0; 4]), style).unwrap_or(0.0);
+    let (mut ends, mut from, mut line) = (Vec::new(), 0, 0.0);
+    for at in 0..signs.len() {
+        let own = width(signs[at].1);
+        if at > from && line + own > room {
+            // No line begins with a sign that closes, and none ends with one that opens
+            // (UAX #14, LB13 and LB14).
+            let allowed = |at: &usize| !CLOSES.contains(signs[*at].1) && !OPENS.contains(signs[*at - 1].1);
+            let end = (from + 1..=at).rev().find(allowed).unwrap_or(at);
+            ends.push(signs[end].0);
+            from = end;
+            line = signs[end..at].iter().map(|(_, sign)| width(*sign)).sum();
+        }
+        line += own;
+    }
+    ends
+}
+
+const CLOSES: &str = "!%),.:;?]}/»”’…";
+const OPENS: &str = "([{«“‘„¿¡";
 
 /// Whether a piece may be wider than a room, before it is measured.
 fn may_exceed(piece: &str, style: &TextStyle, room: f64) -> bool {
@@ -148,6 +164,24 @@ mod tests {
         assert_eq!(shared_out(&[50.0, 50.0], &[90.0, 40.0], 400.0), [90.0, 40.0]);
         // There is not room enough for all.
         assert_eq!(shared_out(&[50.0, 50.0, 50.0], &[20.0, 300.0, 400.0], 200.0), [20.0, 90.0, 90.0]);
+    }
+
+    #[test]
+    fn no_line_of_a_word_begins_with_what_closes() {
+        let fonts = FontSet::shipped();
+        let style = TextStyle { font: "Liberation Mono".into(), size: 10.0, ..TextStyle::default() };
+        // Each sign is 6 points wide: lines of four.
+        let lines = |text: &str| {
+            let mut ends = parted(text, &style, 24.5, fonts);
+            ends.insert(0, 0);
+            ends.push(text.len());
+            ends.windows(2).map(|w| text[w[0]..w[1]].to_owned()).collect::<Vec<_>>()
+        };
+        assert_eq!(lines("abcdefghij"), ["abcd", "efgh", "ij"]);
+        assert_eq!(lines("turn.number]"), ["tur", "n.nu", "mbe", "r]"]);
+        assert_eq!(lines("sum((lines"), ["sum", "((li", "nes"]);
+        assert_eq!(lines("))))))"), ["))))", "))"]);
+        assert_eq!(lines("on abcd abcde"), ["on abcd abcd", "e"]);
     }
 
     #[test]

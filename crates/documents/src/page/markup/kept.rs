@@ -8,9 +8,9 @@ use super::sections::height;
 use super::{Around, Writer};
 use crate::page::model::{Block, Row, Table};
 
-/// The most of a page's height that rows are kept together for: what may be higher than
-/// a page must break.
-const MOST: f64 = 0.9;
+/// The most of a page that rows are kept together for, by how high they are guessed to
+/// be: what is higher than a page must break.
+const MOST: f64 = 0.6;
 
 impl Writer<'_> {
     /// The rows that stay together, in their order; none of those that repeat, and none
