@@ -56,10 +56,11 @@ async function take(files: File[]) {
   const done = await attempt(() => ask(api.POST('/api/drop', upload(files))))
   taking.value = false
   if (!done) return
-  for (const problem of done.refused) tell(problem.message)
   if (done.dispatch) await router.push(`/dispatches/${done.dispatch}/ties`)
   else if (done.templates[0]) await router.push(`/templates/${done.templates[0]}`)
   else if (done.sheet) await router.push(`/sheets/${done.sheet}`)
+  // Told where the person is then.
+  for (const problem of done.refused) tell(problem.message)
 }
 </script>
 

@@ -79,7 +79,9 @@ export const router = createRouter({
   ],
 })
 
-router.afterEach((to) => {
+router.afterEach((to, from) => {
+  // What went wrong elsewhere is behind whoever goes on.
+  if (to.path !== from.path) ElMessage.closeAll('error')
   document.title = `${String(to.meta.title ?? 'Mangle')} · Mangle`
 })
 

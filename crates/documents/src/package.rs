@@ -71,7 +71,9 @@ impl Package {
             }
         }
         let damaged = |e: zip::result::ZipError| OpenError::Damaged(e.to_string());
-        let mut archive = ZipArchive::new(Cursor::new(bytes.clone())).map_err(damaged)?;
+        // What the unpacker says of a file that is no whole zip helps nobody.
+        let mut archive =
+            ZipArchive::new(Cursor::new(bytes.clone())).map_err(|_| OpenError::Damaged("the list of its parts is missing".into()))?;
         if archive.len() > MOST_PARTS {
             return Err(OpenError::TooLarge {
                 what: format!("a file of {} parts", archive.len()),

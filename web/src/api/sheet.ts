@@ -18,6 +18,8 @@ export function useSheet(id: Ref<number>) {
   const undo = ref<string | null>()
   const redo = ref<string | null>()
   const problem = ref('')
+  /** Whether it is found out what is to be looked at. */
+  const reading = ref(true)
   /** Changes whenever rows must be fetched anew. */
   const version = ref(0)
 
@@ -42,6 +44,7 @@ export function useSheet(id: Ref<number>) {
   const rows = async (from: number, count: number) => (await page(from, count)).rows
 
   async function reload() {
+    reading.value = true
     try {
       const first = await page(0, 1)
       total.value = first.total
@@ -52,6 +55,8 @@ export function useSheet(id: Ref<number>) {
       version.value++
     } catch (error) {
       problem.value = error instanceof Refusal ? error.message : String(error)
+    } finally {
+      reading.value = false
     }
   }
 
@@ -68,6 +73,7 @@ export function useSheet(id: Ref<number>) {
       filter.value = find.value = ''
       sort.value = []
       only.value = undefined
+      total.value = 0
       void attempt(load)
     },
     { flush: 'sync' },
@@ -154,6 +160,7 @@ export function useSheet(id: Ref<number>) {
     undo,
     redo,
     problem,
+    reading,
     version,
     filter,
     find,

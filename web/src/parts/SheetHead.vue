@@ -53,7 +53,9 @@ async function dispatch() {
       </template>
     </el-dropdown>
     <el-button type="primary" :disabled="!total || !!it.problem.value" @click="dispatch"
-      >Make documents of {{ total.toLocaleString('en-GB') }}</el-button
+      >Make documents<template v-if="!it.reading.value || total">
+        of {{ total.toLocaleString('en-GB') }}</template
+      ></el-button
     >
   </div>
 </template>

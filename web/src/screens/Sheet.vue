@@ -21,7 +21,7 @@ const props = defineProps<{ id: string; view?: string; which?: string }>()
 const route = useRoute()
 const router = useRouter()
 const it = useSheet(toRef(() => Number(props.id)))
-const { sheet, source, total, problem, version, filter, find } = it
+const { sheet, source, total, problem, reading, version, filter, find } = it
 const grid = ref<InstanceType<typeof CellGrid>>()
 const here = computed(() => `/sheets/${props.id}`)
 
@@ -83,7 +83,8 @@ const open = (row: Row) => show(`row/${row.number}`)
       @fill="grid?.fill()"
       @show="show"
     />
-    <div class="work">
+    <div class="work" :aria-busy="reading">
+      <p v-if="reading" class="reading" role="status">Reading {{ count(sheet.row_count, 'record') }} …</p>
       <CellGrid
         ref="grid"
         :sheet="sheet"
@@ -135,7 +136,8 @@ const open = (row: Row) => show(`row/${row.number}`)
         >{{ other.name }} {{ other.row_count.toLocaleString('en-GB') }}</RouterLink
       >
       <span class="push quiet"
-        ><template v-if="total !== sheet.row_count">{{ total.toLocaleString('en-GB') }} of </template
+        ><template v-if="!reading && total !== sheet.row_count"
+          >{{ total.toLocaleString('en-GB') }} of </template
         >{{ count(sheet.row_count, 'record') }}</span
       >
     </div>
@@ -160,6 +162,24 @@ const open = (row: Row) => show(`row/${row.number}`)
   flex: 1;
   min-height: 0;
   display: flex;
+  position: relative;
+}
+/* Only where it takes a while. */
+.reading {
+  position: absolute;
+  z-index: 3;
+  top: 56px;
+  left: 16px;
+  margin: 0;
+  padding: 6px 12px;
+  border-left: 3px solid var(--accent);
+  background: var(--paper);
+  animation: appear 0s 0.3s both;
+}
+@keyframes appear {
+  from {
+    visibility: hidden;
+  }
 }
 .panel {
   flex: none;

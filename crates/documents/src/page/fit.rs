@@ -8,7 +8,7 @@ use super::model::{Block, Inline, Paragraph, Row, TextStyle};
 const ENDS: [char; 6] = [' ', '-', '\u{2010}', '\u{2013}', '\u{200b}', '\u{ad}'];
 
 /// The pieces of a text between which lines may end.
-fn pieces(text: &str) -> impl Iterator<Item = &str> {
+pub(super) fn pieces(text: &str) -> impl Iterator<Item = &str> {
     text.split_inclusive(ENDS)
 }
 
@@ -52,6 +52,11 @@ fn breaks(word: &str, style: &TextStyle, room: f64, fonts: &FontSet) -> Vec<usiz
 
 const CLOSES: &str = "!%),.:;?]}/»”’…";
 const OPENS: &str = "([{«“‘„¿¡";
+
+/// Whether a word is an address on the web.
+pub(super) fn is_address(word: &str) -> bool {
+    word.contains("://") || word.starts_with("www.")
+}
 
 /// Whether a piece may be wider than a room, before it is measured.
 fn may_exceed(piece: &str, style: &TextStyle, room: f64) -> bool {
@@ -110,9 +115,14 @@ fn needed(blocks: &[Block], room: f64, fonts: &FontSet) -> f64 {
             let own = in_line(paragraph, room - sides, fonts);
             if own > 0.0 { own + sides } else { 0.0 }
         }
-        Block::Table(table) => table.columns.iter().copied().sum::<Option<f64>>().filter(|w| *w > room).unwrap_or(0.0),
+        // A table within fits itself to its content, too.
+        Block::Table(table) => table.rows.iter().map(|row| of_row(row, fonts)).fold(0.0, f64::max),
     };
     blocks.iter().map(of).fold(0.0, f64::max)
+}
+
+fn of_row(row: &Row, fonts: &FontSet) -> f64 {
+    row.cells.iter().map(|cell| needed(&cell.blocks, 0.0, fonts) + cell.margin[1] + cell.margin[3]).sum()
 }
 
 fn in_line(paragraph: &Paragraph, room: f64, fonts: &FontSet) -> f64 {
@@ -139,7 +149,7 @@ fn in_line(paragraph: &Paragraph, room: f64, fonts: &FontSet) -> f64 {
         Inline::Place(_) => {}
         _ => word = 0.0,
     });
-    if widest > room { widest } else { 0.0 }
+    if widest > room.max(0.0) { widest } else { 0.0 }
 }
 
 fn each(inlines: &[Inline], see: &mut impl FnMut(&Inline)) {

@@ -16,6 +16,8 @@ pub(super) struct Level {
     /// `%1.%2`
     text: String,
     start: u32,
+    /// A picture stands for the sign.
+    picture: bool,
     /// All numbers in it are shown in figures.
     legal: bool,
     /// It starts again after this level, from 1; 0 for never.
@@ -34,6 +36,7 @@ impl Level {
             format: level.val("numFmt").unwrap_or("decimal").to_owned(),
             text: level.val("lvlText").unwrap_or("").to_owned(),
             start: level.child("start").and_then(|s| s.number("val")).map_or(1, |n| n.max(0.0) as u32),
+            picture: level.child("lvlPicBulletId").is_some(),
             legal: level.toggle("isLgl") == Some(true),
             restart: level.child("lvlRestart").and_then(|r| r.number("val")).map(|n| n.clamp(0.0, 9.0) as usize),
             follow: match level.val("suff") {
@@ -157,7 +160,7 @@ impl Numbering {
             }
         }
         match this.format.as_str() {
-            "bullet" => return Some(bullet(&this.text, this.look.font.as_deref())),
+            "bullet" => return Some(this.bullet()),
             "none" => return Some(this.text.chars().filter(|c| *c != '%' && !c.is_ascii_digit()).collect()),
             _ => {}
         }
@@ -179,13 +182,12 @@ impl Numbering {
     }
 }
 
-/// A bullet as the sign that it shows.
-fn bullet(text: &str, font: Option<&str>) -> String {
-    let shown: String = text.chars().map(|c| super::symbols::shown(c, font)).collect();
-    match shown.trim().is_empty() {
-        // A picture stands for the sign.
-        true => "•".to_owned(),
-        false => shown,
+impl Level {
+    /// Its bullet as the sign that it shows; one instead of a picture.
+    fn bullet(&self) -> String {
+        let font = self.look.font.as_deref();
+        let shown: String = self.text.chars().map(|c| super::symbols::shown(c, font)).collect();
+        if self.picture && shown.trim().is_empty() { "•".to_owned() } else { shown }
     }
 }
 
@@ -370,5 +372,12 @@ mod tests {
         assert_eq!(counted(TWO, start, &[0, 0]), ["IV.", "V."]);
         let level = "<lvlOverride ilvl=\"0\"><lvl ilvl=\"0\"><start val=\"2\"/><numFmt val=\"bullet\"/><lvlText val=\"\u{f0b7}\"/></lvl></lvlOverride>";
         assert_eq!(counted(TWO, level, &[0]), ["•"]);
+    }
+
+    #[test]
+    fn a_bullet_may_be_blank_but_for_a_picture() {
+        let level = |more: &str| format!("<lvl ilvl=\"0\"><numFmt val=\"bullet\"/><lvlText val=\" \"/>{more}</lvl>");
+        assert_eq!(counted(&level(""), "", &[0]), [" "]);
+        assert_eq!(counted(&level("<lvlPicBulletId val=\"0\"/>"), "", &[0]), ["•"]);
     }
 }

@@ -1,7 +1,8 @@
 """Makes the corpus: small DOCX files, one feature each, and some whole documents.
 
 Run it where it stands: python3 make.py. It needs nothing but Python; pictures come
-from zlib. The files are kept beside it, so that tests need no Python.
+from zlib. The files are kept beside it, so that tests need no Python. Documents as
+other writers write them come from others.py.
 """
 
 import struct

@@ -424,3 +424,16 @@ fn tables_that_fit_their_content_have_room_for_the_longest_word() {
     assert!(fitted[0] > 130.0 && fitted[0] < 170.0, "{fitted:?}");
     assert!((fitted[0] + fitted[1] - 450.0).abs() < 0.01, "the other gives what it needs: {fitted:?}");
 }
+
+#[test]
+fn addresses_end_lines_at_hyphens_alone() {
+    let lead = "The office keeps a list of every berth and of those who lie there in winter ";
+    let shown = |address: &str| {
+        let (_, pdf) = model(&(p("", &format!("{lead}{address} and so on to the end of this line.")) + A4), &[]);
+        let texts: Vec<String> = words(&pdf).into_iter().map(|(_, text, ..)| text).collect();
+        texts[16..texts.len() - 9].to_vec()
+    };
+    assert_eq!(shown("https://quay.example/rules/of/the/harbour"), ["https://quay.example/rules/of/the/harbour"]);
+    assert_eq!(shown("www.quay.example/rules/of/the/harbour"), ["www.quay.example/rules/of/the/harbour"]);
+    assert_eq!(shown("https://brackwater-quay.example/of/the/harbour"), ["https://brackwater-", "quay.example/of/the/harbour"]);
+}

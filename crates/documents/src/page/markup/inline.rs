@@ -5,7 +5,7 @@ use std::fmt::Write;
 use std::sync::Arc;
 
 use super::{MARK, Writer, fill, literal, pattern, round, stroke};
-use crate::page::fit::parted;
+use crate::page::fit::{is_address, parted, pieces};
 use crate::page::model::{Inline, Line, Target, TextStyle, Underline};
 
 /// A paragraph's content without the spaces at the ends of its lines: they take no room,
@@ -159,6 +159,38 @@ impl Writer<'_> {
             }
             self.text(&text[from..], style, line);
             self.lines = lines;
+            return;
+        }
+        match text.contains("://") || text.contains("www.") {
+            true => self.with_addresses(text, style, line),
+            false => self.set(text, style, line),
+        }
+    }
+
+    /// Text in which addresses end lines at hyphens alone: the typesetter would part
+    /// them at slashes and points, too, but not what stands in boxes.
+    fn with_addresses(&mut self, text: &str, style: &Arc<TextStyle>, line: Line) {
+        let mut plain = 0;
+        let mut at = 0;
+        for word in text.split_inclusive(' ') {
+            let address = word.trim_end_matches(' ');
+            if is_address(address) {
+                self.set(&text[plain..at], style, line);
+                for piece in pieces(address) {
+                    self.out.push_str("#box[");
+                    self.set(piece, style, line);
+                    self.out.push(']');
+                }
+                plain = at + address.len();
+            }
+            at += word.len();
+        }
+        self.set(&text[plain..], style, line);
+    }
+
+    /// Text of one look, as it is.
+    fn set(&mut self, text: &str, style: &Arc<TextStyle>, line: Line) {
+        if text.is_empty() {
             return;
         }
         let text = if style.caps { literal(&text.to_uppercase()) } else { literal(text) };
