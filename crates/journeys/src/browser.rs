@@ -14,7 +14,7 @@ use fantoccini::{Client, ClientBuilder, Locator};
 use hyper_util::client::legacy::connect::HttpConnector;
 use serde_json::{Value, json};
 
-const PATIENCE: Duration = Duration::from_secs(20);
+const PATIENCE: Duration = Duration::from_secs(60);
 
 /// A browser with one window of 1280×800.
 #[derive(Debug)]

@@ -84,7 +84,7 @@ const open = (row: Row) => show(`row/${row.number}`)
       @show="show"
     />
     <div class="work" :aria-busy="reading">
-      <p v-if="reading" class="reading" role="status">Reading {{ count(sheet.row_count, 'record') }} …</p>
+      <p v-if="reading" class="reading" role="status">Reading {{ count(sheet.row_count, 'record') }}…</p>
       <CellGrid
         ref="grid"
         :sheet="sheet"
