@@ -28,12 +28,11 @@ from PIL import Image, ImageChops, ImageStat
 CORPUS = Path(__file__).parents[2] / "documents" / "tests" / "corpus"
 # Files of the corpus on which the renderer is no measure, and why.
 OTHERWISE = {
-    "lists": "legal numbers in figures (17.9.4) are not shown as such",
+    "lists-legal": "legal numbers in figures (17.9.4) are not shown as such",
     "page-endnotes": "endnotes stand on a page of their own instead of behind the text (17.11.4)",
-    "table-widths": "tables that fit their content keep the widths that were saved (17.4.52)",
+    "table-fit": "tables that fit their content keep the widths that were saved (17.4.52)",
     "drawing-chart": "a chart that can't be drawn has another label",
     "paragraph-drop-margin": "a drop cap for the margin stands in the text",
-    "text-looks": "text is raised by hundredths of its line's height instead of by points (17.3.2.24)",
     "drawing-shapes": "a line that a box cuts off unseen is in its PDF all the same",
 }
 # The renderer joins letters and draws pairs of them together (ligatures, kerning)

@@ -258,11 +258,12 @@ def text():
     Doc().add(
         p(t("All capitals, ", "<w:caps/>") + t("Small Capitals Here, ", "<w:smallCaps/>") + t("struck, ", "<w:strike/>") + t("struck twice, ", "<w:dstrike/>") + t("shown") + t(" hidden", "<w:vanish/>") + t(" and on.")),
         *[p(t(f"Underlined {kind} ", f'<w:u w:val="{kind}"/>') + t("and not.")) for kind in ("single", "words", "double", "thick", "dotted", "dash", "dotDash", "wave")],
-        p(t("Red line", '<w:u w:val="single" w:color="C00000"/>') + t(" H") + t("2", '<w:vertAlign w:val="subscript"/>') + t("O and m") + t("2", '<w:vertAlign w:val="superscript"/>') + t(" raised", '<w:position w:val="8"/>') + t(" lowered", '<w:position w:val="-8"/>') + t(" on.")),
+        p(t("Red line", '<w:u w:val="single" w:color="C00000"/>') + t(" H") + t("2", '<w:vertAlign w:val="subscript"/>') + t("O and m") + t("2", '<w:vertAlign w:val="superscript"/>') + t(" on.")),
         p(t("Spaced out, ", '<w:spacing w:val="40"/>') + t("drawn together, ", '<w:spacing w:val="-10"/>') + t("highlighted", '<w:highlight w:val="yellow"/>') + t(" and ") + t("shaded", '<w:shd w:val="clear" w:color="auto" w:fill="D9E2D0"/>') + t(" and ") + t("boxed", '<w:bdr w:val="single" w:sz="4" w:space="0" w:color="auto"/>') + t(".")),
         p(t("Kerned AV To We. ", '<w:kern w:val="16"/><w:sz w:val="40"/>') + t("Plain AV To We.", '<w:sz w:val="40"/>')),
         p(t(TEXT, '<w:color w:val="2E5E4E"/>')),
     ).save("text-looks")
+    Doc().add(p(TEXT), p(t("Text stands") + t(" raised", '<w:position w:val="8"/>') + t(" and") + t(" lowered", '<w:position w:val="-8"/>') + t(" in its line.")), p("And on.")).save("text-raised")
     long = "Hafengesellschaftsverwaltungsangelegenheiten"
     Doc().add(
         p("What is wider than its line goes on in the next."),
@@ -385,7 +386,7 @@ def lists():
     doc.numbering = (
         '<w:abstractNum w:abstractNumId="0">' + levels(("decimal", "%1.", 720, 360, ""), ("lowerLetter", "%2)", 1440, 360, ""), ("lowerRoman", "%3.", 2160, 180, "")) + "</w:abstractNum>"
         '<w:abstractNum w:abstractNumId="1">' + levels(("bullet", "\uf0b7", 720, 360, ""), ("bullet", "o", 1440, 360, "")) + "</w:abstractNum>"
-        '<w:abstractNum w:abstractNumId="2">' + levels(("upperRoman", "Article %1.", 0, 0, '<w:suff w:val="space"/>'), ("decimal", "%1.%2", 720, 720, "<w:isLgl/>"), ("decimal", "%1.%2.%3", 1440, 720, "<w:isLgl/>")) + "</w:abstractNum>"
+        '<w:abstractNum w:abstractNumId="2">' + levels(("upperRoman", "Article %1.", 0, 0, '<w:suff w:val="space"/>'), ("decimal", "%1.%2", 720, 720, ""), ("decimal", "%1.%2.%3", 1440, 720, "")) + "</w:abstractNum>"
         '<w:num w:numId="1"><w:abstractNumId w:val="0"/></w:num><w:num w:numId="2"><w:abstractNumId w:val="1"/></w:num><w:num w:numId="3"><w:abstractNumId w:val="2"/></w:num>'
         '<w:num w:numId="4"><w:abstractNumId w:val="0"/><w:lvlOverride w:ilvl="0"><w:startOverride w:val="1"/></w:lvlOverride></w:num>'
     )
@@ -396,6 +397,12 @@ def lists():
         item("Berths", 3, 0, "Plain"), item("Who holds one", 3, 1, "Plain"), item("and for how long", 3, 2, "Plain"), item("Fees", 3, 0, "Plain"), item("When they are due. " + TEXT, 3, 1, "Plain"),
         *[item(f"Item {n}", 1) for n in range(4, 14)],
     ).save("lists")
+    doc = Doc()
+    doc.numbering = (
+        '<w:abstractNum w:abstractNumId="0">' + levels(("upperRoman", "Article %1.", 0, 0, '<w:suff w:val="space"/>'), ("decimal", "%1.%2", 720, 720, "<w:isLgl/>")) + "</w:abstractNum>"
+        '<w:num w:numId="1"><w:abstractNumId w:val="0"/></w:num>'
+    )
+    doc.add(item("Berths", 1, 0, "Plain"), item("Who holds one", 1, 1, "Plain"), item("Fees", 1, 0, "Plain"), item("When they are due. " + TEXT, 1, 1, "Plain")).save("lists-legal")
 
 
 # Tables -------------------------------------------------------------------------
@@ -410,9 +417,8 @@ def tables():
         table([1500, 6000], row(cell("Fixed", 1500), cell("A wide one", 6000)), props='<w:tblLayout w:type="fixed"/><w:jc w:val="center"/>'),
         p("Half as wide as the text:"),
         table([4530, 4530], row(cell("Half", 2265), cell("of it", 2265)), props='<w:tblW w:w="2500" w:type="pct"/>'),
-        p("As wide as its content:"),
-        table([1000, 1000], row(cell("Short"), cell("A somewhat longer text")), row(cell("x"), cell("y"))),
     ).save("table-widths")
+    Doc().add(p("As wide as its content:"), table([1000, 1000], row(cell("Short"), cell("A somewhat longer text")), row(cell("x"), cell("y"))), p(TEXT)).save("table-fit")
     merged = lambda kind: f'<w:vMerge{" w:val=%s" % chr(34) + kind + chr(34) if kind else ""}/>'
     Doc().add(
         table(three, row(cell("Across all three", 9060, '<w:gridSpan w:val="3"/>')), row(cell("Down", 3020, merged("restart")), cell("one", 3020), cell("two", 3020)), row(cell(p(), 3020, merged("")), cell("three, with a text that needs more lines than one of them", 3020), cell("four", 3020)), row(cell("below", 3020), cell("two wide", 6040, '<w:gridSpan w:val="2"/>'))),

@@ -260,6 +260,7 @@ fn every_file_of_the_corpus_reads_as_it_did() {
 fn documents_have_as_many_pages_as_an_office_program_gives_them() {
     let counts = [
         ("lists", 1),
+        ("lists-legal", 1),
         ("page-borders", 2),
         ("page-columns", 1),
         ("page-columns-whole", 3),
