@@ -5,7 +5,7 @@ use std::sync::Arc;
 
 use super::Placeholder;
 use super::dialect::Identity;
-use super::gather::Writes;
+use super::gathered::Writes;
 use crate::language::syntax::Kind;
 
 /// The flat program of a part.

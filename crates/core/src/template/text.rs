@@ -3,7 +3,7 @@
 
 use super::compile::{Compiled, compile};
 use super::draw::NoDrawing;
-use super::gather::{Gathered, Node, Paragraph, TextNode, Writes};
+use super::gathered::{Gathered, Node, Paragraph, TextNode, Writes};
 use super::{FillError, Place, Placeholder, Problem, Role};
 use crate::language::Scope;
 

@@ -6,7 +6,7 @@ use std::ops::Range;
 use super::{Compiler, Event, Events};
 use crate::language::syntax::Kind;
 use crate::template::dialect::{Identity, Role};
-use crate::template::gather::{Id, Node, TextNode};
+use crate::template::gathered::{Id, Node, TextNode};
 use crate::template::program::{Fixed, Op};
 
 /// A block that is open where the program is being written.

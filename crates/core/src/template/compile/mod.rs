@@ -10,7 +10,7 @@ use std::ops::Range;
 
 use super::coverage::{self, Way};
 use super::dialect::Identity;
-use super::gather::{Gathered, Id, Node};
+use super::gathered::{Gathered, Id, Node};
 use super::outline::{Outline, outline};
 use super::program::{Block, Op, Program, Site};
 use super::{Placeholder, Problem};

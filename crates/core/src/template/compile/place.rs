@@ -5,7 +5,7 @@ use std::collections::HashMap;
 
 use super::{Compiler, Event, Standing};
 use crate::language::syntax::{Expr, Extent, Kind, Passage, Unit};
-use crate::template::gather::Id;
+use crate::template::gathered::{Id, Node, Paragraph};
 use crate::template::program::{Between, Block, Site};
 
 /// A passage whose `end` is still to come.
@@ -177,7 +177,7 @@ impl Compiler<'_> {
 
     /// How many elements a stretch of markup leaves open.
     fn wrapper_change(&self, node: usize) -> Option<i64> {
-        let crate::template::gather::Node::Markup(range) = &self.gathered.nodes[node] else { return None };
+        let Node::Markup(range) = &self.gathered.nodes[node] else { return None };
         let bytes = &self.gathered.bytes[range.clone()];
         let mut change = 0;
         for (at, byte) in bytes.iter().enumerate() {
@@ -355,7 +355,6 @@ impl Compiler<'_> {
     /// The table in one of whose cells a table stands.
     fn table_around(&self, table: Id) -> Option<Id> {
         use crate::template::dialect::Role;
-        use crate::template::gather::Node;
         let mut open: Vec<Id> = Vec::new();
         for node in &self.gathered.nodes {
             match node {
@@ -425,7 +424,6 @@ impl Compiler<'_> {
 
     /// Whether a row or table is another, or lies within a table inside it.
     pub(super) fn stands_in(&self, inner: Option<Id>, outer: Id) -> bool {
-        use crate::template::gather::Node;
         let Some(inner) = inner else { return false };
         if inner == outer {
             return true;
@@ -435,7 +433,7 @@ impl Compiler<'_> {
         inner > outer && open(inner).zip(close(outer)).is_some_and(|(inner, end)| inner < end)
     }
 
-    fn paragraphs_where(&self, is: impl Fn(&crate::template::gather::Paragraph) -> bool) -> Vec<usize> {
+    fn paragraphs_where(&self, is: impl Fn(&Paragraph) -> bool) -> Vec<usize> {
         (0..self.gathered.paragraphs.len()).filter(|p| is(&self.gathered.paragraphs[*p])).collect()
     }
 
