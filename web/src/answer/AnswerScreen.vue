@@ -56,7 +56,11 @@ async function send() {
           >Homepage <input v-model="homepage" name="homepage" tabindex="-1" autocomplete="off"
         /></label>
         <p v-if="problem" class="wrong" role="alert">{{ problem }}</p>
-        <button class="send" :disabled="sending">{{ sending ? 'Sending…' : form.send || 'Send' }}</button>
+        <!-- Pressing it leaves no field: what would be told then would move it away from
+             under the finger. -->
+        <button class="send" :disabled="sending" @mousedown.prevent>
+          {{ sending ? 'Sending…' : form.send || 'Send' }}
+        </button>
       </form>
     </template>
   </main>

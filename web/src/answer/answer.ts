@@ -98,23 +98,36 @@ export function useAnswer(token: string) {
 
   let asked = 0
   let timer = 0
+  /** Whether what was last looked at is not what is written now. */
+  let behind = false
+  /** Fields left while it was behind: what was wrong then may be right by now. */
+  const leaving = new Set<number>()
+
   async function lookAgain() {
     const mine = ++asked
     const params = { path: { token } }
     const got = await api.POST('/api/answer/{token}/look', { params, body: given }).catch(() => undefined)
     // Answers on slow lines may overtake each other: the last asked counts.
-    if (got?.data && mine === asked) look.value = got.data
+    if (!got?.data || mine !== asked) return
+    look.value = got.data
+    behind = false
+    leaving.forEach((field) => left.add(field))
+    leaving.clear()
   }
 
   function set(field: number, value: Given) {
     given[field] = value
     keep()
+    behind = true
+    // A look under way is at what stood there before.
+    asked += 1
     window.clearTimeout(timer)
     timer = window.setTimeout(lookAgain, PAUSE)
   }
 
   function leave(field: number) {
-    left.add(field)
+    if (behind) leaving.add(field)
+    else left.add(field)
   }
 
   /** Sends a file for a field, telling how far it is. */
