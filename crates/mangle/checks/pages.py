@@ -104,14 +104,20 @@ def words(pdf):
     return pages
 
 
+def beside(word, other):
+    """Whether a word stands right before or behind another."""
+    return min(abs(word[1] - other[3]), abs(other[1] - word[3])) < word[2]
+
+
 def lines(page):
     """Words grouped by the line that they stand on."""
     found = []
     # A hyphen that its font sets apart is no word.
     for word in sorted((w for w in page if w[0] != "-"), key=lambda w: (w[4], w[1])):
         for line in reversed(found[-6:]):
-            low = line[-1]
-            if abs(low[4] - word[4]) < max(1.0, word[2] * TALL / 100):
+            away = abs(line[-1][4] - word[4])
+            # Raised and lowered words stand on the line of those beside them.
+            if away < 1.0 or (away < word[2] * TALL / 100 and any(beside(word, other) for other in line)):
                 line.append(word)
                 break
         else:

@@ -3,6 +3,7 @@
 
 mod beside;
 mod drawing;
+mod flow;
 mod inline;
 mod kept;
 mod paragraph;
@@ -70,6 +71,8 @@ enum Around {
     Page,
     /// A header or footer, whose top stands so far from the paper's.
     Edge(f64),
+    /// Columns that the typesetter is not told of as the page's own.
+    Columns,
     /// A cell, a note, a text box.
     Box,
 }
@@ -163,7 +166,7 @@ impl Writer<'_> {
     /// Blocks below one another, the first where a column, cell or box begins.
     /// Gives the space that the last asks for below it.
     fn blocks(&mut self, blocks: &[Block]) -> f64 {
-        let after = self.stacked(blocks);
+        let after = self.stacked(blocks, self.above(blocks, 0));
         // Space after the last paragraph of a cell or header counts.
         if self.around != Around::Page {
             self.space(after);
@@ -177,32 +180,34 @@ impl Writer<'_> {
         }
     }
 
-    /// The same without the space below the last.
-    fn stacked(&mut self, blocks: &[Block]) -> f64 {
-        let mut after = 0.0;
-        let mut before: Option<&Paragraph> = None;
+    /// The same without the space below the last, and with so much above the first.
+    fn stacked(&mut self, blocks: &[Block], first: f64) -> f64 {
         let mut at = 0;
         while let Some(block) = blocks.get(at) {
-            match block {
-                Block::Paragraph(paragraph) => {
-                    let joined = before.is_some_and(|b| b.style == paragraph.style);
-                    let own = if paragraph.contextual && joined { 0.0 } else { paragraph.space[0] };
-                    let above = self.gap(after, own);
-                    let taken = self.paragraphs(&blocks[at..], above, at == 0);
-                    at += taken;
-                    let Some(Block::Paragraph(last)) = blocks.get(at - 1) else { continue };
-                    after = space_after(last, blocks.get(at));
-                    before = Some(last);
-                }
+            let above = if at == 0 { first } else { self.above(blocks, at) };
+            at += match block {
+                Block::Paragraph(_) => self.paragraphs(&blocks[at..], above, at == 0),
                 Block::Table(table) => {
-                    self.table(table, after);
-                    after = 0.0;
-                    before = None;
-                    at += 1;
+                    self.table(table, above);
+                    1
                 }
-            }
+            };
         }
-        after
+        below(blocks)
+    }
+
+    /// The space between one of the blocks and what stands before it.
+    fn above(&self, blocks: &[Block], at: usize) -> f64 {
+        let before = at.checked_sub(1).and_then(|before| blocks.get(before));
+        let (after, style) = match before {
+            Some(Block::Paragraph(before)) => (space_after(before, blocks.get(at)), Some(&before.style)),
+            _ => (0.0, None),
+        };
+        match blocks.get(at) {
+            Some(Block::Paragraph(own)) if own.contextual && style == Some(&own.style) => self.gap(after, 0.0),
+            Some(Block::Paragraph(own)) => self.gap(after, own.space[0]),
+            _ => after,
+        }
     }
 
     /// The space between paragraphs: the larger one of what each asks for, or both
@@ -221,7 +226,7 @@ impl Writer<'_> {
     /// Blocks in a note: of the space below it, what is more than that between notes.
     fn note(&mut self, blocks: &[Block]) {
         self.apart(Some(self.page.room()), |writer| {
-            let after = writer.stacked(blocks);
+            let after = writer.stacked(blocks, writer.above(blocks, 0));
             writer.space(after - writer.note_gap);
         });
     }
@@ -243,6 +248,14 @@ impl Writer<'_> {
             self.out.push_str("#set par.line(numbering: none)\n");
         }
         numbers
+    }
+}
+
+/// The space that the last of the blocks asks for below it.
+fn below(blocks: &[Block]) -> f64 {
+    match blocks.last() {
+        Some(Block::Paragraph(last)) => space_after(last, None),
+        _ => 0.0,
     }
 }
 

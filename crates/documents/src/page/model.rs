@@ -111,8 +111,17 @@ pub struct LineNumbers {
     pub from: u32,
     /// Their distance from the text.
     pub distance: f64,
-    /// Whether each page counts anew.
-    pub by_page: bool,
+    /// Where they begin anew.
+    pub anew: Anew,
+}
+
+/// Where the numbers of lines begin anew.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+#[allow(missing_docs)]
+pub enum Anew {
+    EachPage,
+    EachSection,
+    Never,
 }
 
 /// A header or footer: of most pages, of the first, of even ones.

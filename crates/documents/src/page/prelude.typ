@@ -134,15 +134,20 @@
   } else { parted(auto) }
 }
 
-// The number of a line: lower than a line, or the next one would have none.
-#let beside-line(number) = text(top-edge: "cap-height", bottom-edge: "baseline", str(number))
-
-// Columns of these widths, each with the space behind it and its content.
-#let uneven(widths, gaps, lines, ..parts) = {
-  let columns = widths.zip(gaps).flatten().slice(0, -1)
-  let gap(at) = if lines { align(center, line(angle: 90deg, length: 100%, stroke: 0.5pt)) } else { [] }
-  let cells = widths.enumerate().map(((at, _)) => (if at > 0 { (gap(at),) } else { () }) + (parts.pos().at(at, default: []),)).flatten()
-  grid(columns: columns, ..cells)
+// The numbers of lines: every so many, from a first one on; counted behind the last line
+// that is marked as `before`, and marked as `own`. They are lower than a line, or the next
+// one would have none.
+#let line-numbers(every, from, before: none, own: none) = {
+  let shown(n) = if calc.rem(n, every) == 0 { text(top-edge: "cap-height", bottom-edge: "baseline", str(n)) }
+  n => {
+    if own != none { [#metadata(n)#own] }
+    if before == none { shown(n + from - 1) } else {
+      context {
+        let last = query(before)
+        shown(n + from - 1 - if last.len() > 0 { last.last().value } else { 0 })
+      }
+    }
+  }
 }
 
 #let endnotes(body) = {
@@ -185,17 +190,6 @@
 // stands before another.
 #let joined(q, from, to) = q.words.slice(from, to - 1).map(array.last).join() + q.words.at(to - 1).first()
 
-// The most words of a paragraph, from one on, that are no higher than that.
-#let fit(q, from, width, high) = {
-  let (low, most) = (from, q.words.len())
-  while low < most {
-    let middle = calc.ceil((low + most) / 2)
-    let tall = measure(block(width: width, p(0pt, joined(q, from, middle), ..q.more))).height
-    if tall <= high { low = middle } else { most = middle - 1 }
-  }
-  low
-}
-
 // Some of a paragraph's words as lines.
 #let piece(q, from, to, above) = {
   let words = joined(q, from, to)
@@ -203,8 +197,23 @@
   if to < q.words.len() and q.more.named().at("just", default: false) { words += linebreak(justify: true) }
   if from == 0 { p(above, words, ..q.more) } else {
     let hang = q.more.named().at("hang", default: 0pt)
-    p(above, words, ..q.more, first: 0pt, hang: 0pt, l: q.more.named().at("l", default: 0pt) + hang)
+    p(above, words, ..q.more, head: none, first: 0pt, hang: 0pt, l: q.more.named().at("l", default: 0pt) + hang)
   }
+}
+
+// How high content is in a room of a width.
+#let tall(width, body) = measure(block(width: width, body)).height
+
+// The most words of a paragraph, from one on, that are no higher than that.
+#let fit(q, from, width, high) = {
+  let (low, most) = (from, q.words.len())
+  if tall(width, piece(q, from, most, 0pt)) <= high { return most }
+  most -= 1
+  while low < most {
+    let middle = calc.ceil((low + most) / 2)
+    if tall(width, piece(q, from, middle, 0pt)) <= high { low = middle } else { most = middle - 1 }
+  }
+  low
 }
 
 // What stands in a box of its own height: whole lines, as many as fit.
@@ -263,4 +272,111 @@
     )
   })
   rest.join()
+})
+
+// The words of a paragraph, from one on, that stand in what is free of a column: none
+// of its lines alone there, nor in the next.
+#let held(q, from, width, free) = {
+  let most = q.words.len()
+  let to = fit(q, from, width, free + 0.1pt)
+  if to == most or to == from { return to }
+  if from == 0 and q.more.named().at("whole", default: false) { return from }
+  if q.widows {
+    let high(from, to) = tall(width, piece(q, from, to, 0pt))
+    let lines(from, to) = calc.round(high(from, to) / q.line)
+    if lines(to, most) < 2 { to = fit(q, from, width, high(from, to) - q.line + 0.1pt) }
+    if from == 0 and to > from and lines(from, to) < 2 { to = from }
+  }
+  to
+}
+
+// Text in columns of different widths with a gap behind each, one filled after another,
+// page after page. Of the items `none` ends a column and `auto` a page; the others are
+// paragraphs by their words, or whole. The first page's text begins `from()` down;
+// the last page's columns are balanced where other text follows.
+#let flow(widths, gaps, lines, balanced, from, items) = layout(size => {
+  let is-break(item) = item == none or item == auto
+  let is-whole(item) = "body" in item
+
+  // One column from a place in the text on; `least` is taken in any case.
+  let fill(start, width, room, least) = {
+    let (at, word) = start
+    let (y, inside) = (0pt, ())
+    while at < items.len() and not is-break(items.at(at)) {
+      let item = items.at(at)
+      // What goes on from the column before begins at the very top.
+      let goes-on = word > 0 or (inside.len() == 0 and at > 0 and not is-break(items.at(at - 1)))
+      let above = if goes-on { 0pt } else { item.above }
+      let (words, to) = if is-whole(item) {
+        let fits = tall(width, item.body) <= room - y - above + 0.1pt
+        (1, if fits { 1 } else { 0 })
+      } else { (item.words.len(), held(item, word, width, room - y - above)) }
+      if to == word and least and inside.len() == 0 {
+        to = if is-whole(item) { 1 } else { calc.max(word + 1, fit(item, word, width, room - y - above)) }
+      }
+      if to == word { break }
+      let body = if is-whole(item) { item.body } else { piece(item, word, to, 0pt) }
+      let sticky = if is-whole(item) { item.sticky } else { item.more.named().at("sticky", default: false) }
+      inside.push((body: v(above) + body, from: (at, word), above: y, sticky: sticky))
+      y += above + tall(width, body)
+      (at, word) = if to < words { (at, to) } else { (at + 1, 0) }
+      if word > 0 { break }
+    }
+    // What stays with the next goes with it.
+    if word == 0 and at < items.len() and not is-break(items.at(at)) {
+      let kept = inside.len()
+      while kept > 0 and inside.at(kept - 1).sticky { kept -= 1 }
+      if kept > 0 and kept < inside.len() {
+        (y, (at, word)) = (inside.at(kept).above, inside.at(kept).from)
+        inside = inside.slice(0, kept)
+      }
+    }
+    (body: inside.map(i => i.body).join(), tall: y, next: (at, word))
+  }
+
+  // The columns of one page.
+  let lay(start, room, whole) = {
+    let (columns, next, ended) = ((), start, false)
+    for width in widths {
+      if ended { break }
+      let column = fill(next, width, room, whole)
+      columns.push(column)
+      next = column.next
+      if next.at(0) < items.len() and next.at(1) == 0 and is-break(items.at(next.at(0))) {
+        ended = items.at(next.at(0)) == auto
+        next = (next.at(0) + 1, 0)
+      }
+    }
+    let high = calc.max(..columns.map(c => c.tall))
+    let gap = if lines { align(center, line(angle: 90deg, length: high, stroke: 0.5pt)) }
+    let cells = range(widths.len()).map(at => (columns.at(at, default: (body: none)).body, gap)).flatten().slice(0, -1)
+    (body: grid(columns: widths.zip(gaps).flatten().slice(0, -1), ..cells.map(c => [#c])), next: next, all: next.at(0) >= items.len(), ended: ended)
+  }
+
+  let whole(item) = if item == auto { none } else if item == none { colbreak() } else if is-whole(item) { v(item.above) + item.body } else {
+    piece(item, 0, item.words.len(), item.above)
+  }
+  let narrow = calc.min(..widths)
+  if items.any(item => not is-break(item) and is-whole(item) and tall(narrow, item.body) > size.height) {
+    // What is higher than a column only columns that are alike can part.
+    return across(widths.len(), gaps.first(), balanced, lines, items.map(whole).join())
+  }
+  // Holds the place at hand on the page where the text before ends.
+  block(width: 100%, height: 0pt, above: 0pt, below: 0pt)
+  let (next, room) = ((0, 0), calc.min(size.height, size.height - from()))
+  while next.at(0) < items.len() {
+    let page = lay(next, room, room > size.height - 1pt)
+    if page.all and not page.ended {
+      if balanced {
+        let (low, high) = (0pt, room)
+        while high - low > 0.5pt {
+          let middle = (low + high) / 2
+          if lay(next, middle, false).all { high = middle } else { low = middle }
+        }
+        page = lay(next, high, false)
+      }
+      page.body
+    } else if room > 1pt { block(width: 100%, height: room - 0.1pt, above: 0pt, below: 0pt, breakable: false, page.body) }
+    (next, room) = (page.next, size.height)
+  }
 })

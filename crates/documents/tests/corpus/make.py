@@ -456,6 +456,13 @@ def tables():
         p("Without bands and first column:"),
         table(three, *[row(*[cell(c, 3020) for c in r]) for r in [("Item", "Count", "Sum"), *items]], style="Banded", look="0620"),
     ).save("table-styles")
+    # Groups of rows that stay together: some as high as most of a page, one higher than it.
+    def group(n, *words):
+        keep = lambda last: "" if last else "<w:keepNext/>"
+        texts = [f"Group {n}", *words]
+        return [row(cell(p(f"{n}.{at}" if at else text, keep(text is texts[-1])), 3020), cell(text if at else "", 3020), cell(f"{n * 40}.50", 3020)) for at, text in enumerate(texts)]
+    few = [r for n in range(1, 5) for r in group(n, TEXT, "Between. " + TEXT, "Last. " + TEXT)]
+    Doc().add(p("Groups of rows."), table(three, row(*[cell(p(t(c, "<w:b/>")), 3020) for c in ("No.", "Text", "Sum")], props="<w:tblHeader/>"), *few, *group(5, *[f"Part {at}. " + LONG for at in range(4)])), p("End.")).save("table-kept")
     rows = [row(*[cell(c, 3020) for c in (f"Berth {n}", "Holder with a long name and an address" if n % 3 else LONG, f"{n}.00")], props="<w:cantSplit/>" if n % 2 else "") for n in range(1, 45)]
     Doc().add(p("A long one."), table(three, row(*[cell(p(t(c, "<w:b/>")), 3020) for c in ("Berth", "Holder", "Balance")], props="<w:tblHeader/>"), *rows), p("End.")).save("table-pages")
     beside = '<w:tblpPr w:leftFromText="180" w:rightFromText="180" w:topFromText="60" w:bottomFromText="60" w:vertAnchor="text" w:horzAnchor="margin" w:tblpX="{}" w:tblpY="{}"/><w:tblCellMar><w:left w:w="0" w:type="dxa"/><w:right w:w="0" w:type="dxa"/></w:tblCellMar>'
@@ -513,6 +520,16 @@ def pages():
     doc.add(*notes, p('<w:r><w:br w:type="column"/></w:r>' + t(LONG)), p(TEXT), p(LONG, f'<w:sectPr><w:type w:val="continuous"/>{doc.page}{uneven}</w:sectPr>'))
     doc.tail = f'<w:sectPr><w:type w:val="continuous"/>{doc.page}</w:sectPr>'
     doc.add(p("Across again. " + TEXT)).save("page-columns-uneven")
+    # Text that flows from one width into another, over pages, and is balanced where it ends.
+    doc = Doc()
+    doc.numbering = '<w:abstractNum w:abstractNumId="0"><w:lvl w:ilvl="0"><w:start w:val="1"/><w:numFmt w:val="decimal"/><w:lvlText w:val="%1."/><w:pPr><w:ind w:left="360" w:hanging="360"/></w:pPr></w:lvl></w:abstractNum><w:num w:numId="1"><w:abstractNumId w:val="0"/></w:num>'
+    listed = '<w:numPr><w:ilvl w:val="0"/><w:numId w:val="1"/></w:numPr>'
+    doc.add(p("Across the page. " + TEXT, f'<w:sectPr><w:type w:val="continuous"/>{doc.page}</w:sectPr>'))
+    for chapter in ("Berths", "Winter", "Cranes", "Dues"):
+        doc.add(p(chapter, style="Heading1"), p(LONG), p(TEXT, '<w:jc w:val="both"/>'), p(TEXT, listed), p(LONG, listed), p(LONG, "<w:keepLines/>"))
+    doc.add(p("Last of the columns.", f'<w:sectPr><w:type w:val="continuous"/>{doc.page}{uneven}</w:sectPr>'))
+    doc.tail = f'<w:sectPr><w:type w:val="continuous"/>{doc.page}</w:sectPr>'
+    doc.add(p("Across again. " + TEXT)).save("page-columns-flow")
     doc = Doc()
     numbered = lambda every, more="": f'<w:lnNumType w:countBy="{every}"{more}/>'
     quiet = "<w:suppressLineNumbers/>"

@@ -1,23 +1,23 @@
 //! What stands beside the text: drop caps, frames, tables, the numbers of lines; and
-//! columns and letters of other widths. Lengths of the corpus are twentieths of a point.
+//! letters of other widths. Lengths of the corpus are twentieths of a point.
 
 use crate::corpus::{open, pages, pdf};
 use crate::poppler::{Word, lines, run};
 
 /// The left margin and the right edge of the text.
-const LEFT: f64 = 70.85;
+pub const LEFT: f64 = 70.85;
 const RIGHT: f64 = 524.45;
 
-fn near(a: f64, b: f64, within: f64) -> bool {
+pub fn near(a: f64, b: f64, within: f64) -> bool {
     (a - b).abs() <= within
 }
 
-fn find<'a>(page: &'a [Word], text: &str) -> &'a Word {
+pub fn find<'a>(page: &'a [Word], text: &str) -> &'a Word {
     page.iter().find(|w| w.text == text).unwrap_or_else(|| panic!("no “{text}”"))
 }
 
 /// The left edges of a page's lines, without what stands left of the margin.
-fn lefts(page: &[Word]) -> Vec<f64> {
+pub fn lefts(page: &[Word]) -> Vec<f64> {
     let of = |line: Vec<Word>| line.iter().map(|w| w.left).filter(|l| *l > LEFT - 1.0).reduce(f64::min);
     lines(page).into_iter().filter_map(of).collect()
 }
@@ -90,20 +90,6 @@ fn nothing_stands_beside_a_picture_as_wide_as_the_text() {
     let above = page.iter().filter(|w| w.bottom < find(&page, "Nothing").bottom - 20.0).map(|w| w.bottom).fold(0.0, f64::max);
     // A picture of 90 points between two paragraphs that are 8 apart.
     assert!(find(&page, "Nothing").bottom - above > 90.0 + 14.0);
-}
-
-#[test]
-fn columns_have_their_own_widths() {
-    let page = pages("page-columns-uneven").remove(0);
-    let column = lefts(&page).into_iter().filter(|l| *l > 100.0).collect::<Vec<_>>();
-    // 2835 and 567 before the second.
-    assert!(column.len() > 5 && column.iter().all(|l| near(*l, LEFT + 170.1, 0.2)), "{column:?}");
-    let first = page.iter().filter(|w| {
-        w.left < LEFT + 141.75 && w.bottom > find(&page, "Slipway").bottom - 20.0 && w.bottom < find(&page, "Saturdays").bottom
-    });
-    assert!(first.map(|w| w.right).fold(0.0, f64::max) < LEFT + 142.0);
-    let again = page.iter().rfind(|w| w.text == "Across").expect("text across");
-    assert!(near(again.left, LEFT, 0.1) && again.bottom > find(&page, "metered").bottom);
 }
 
 #[test]

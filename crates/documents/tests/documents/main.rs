@@ -1,6 +1,7 @@
 //! Documents made and looked at with tools that no one here wrote.
 
 mod beside;
+mod columns;
 mod corpus;
 mod hostile;
 mod marks;

@@ -14,7 +14,7 @@ use super::poppler::upright;
 
 const NOON: DateTime = DateTime::constant(2026, 11, 23, 12, 0, 0, 0);
 const W: &str = "xmlns:w=\"http://schemas.openxmlformats.org/wordprocessingml/2006/main\" xmlns:r=\"http://schemas.openxmlformats.org/officeDocument/2006/relationships\"";
-const A4: &str = "<w:sectPr><w:pgSz w:w=\"11906\" w:h=\"16838\"/><w:pgMar w:top=\"1440\" w:right=\"1440\" w:bottom=\"1440\" w:left=\"1440\" w:header=\"720\" w:footer=\"720\"/></w:sectPr>";
+pub const A4: &str = "<w:sectPr><w:pgSz w:w=\"11906\" w:h=\"16838\"/><w:pgMar w:top=\"1440\" w:right=\"1440\" w:bottom=\"1440\" w:left=\"1440\" w:header=\"720\" w:footer=\"720\"/></w:sectPr>";
 const STYLES: &str = r#"<w:docDefaults><w:rPrDefault><w:rPr><w:rFonts w:ascii="Arial"/><w:sz w:val="20"/></w:rPr></w:rPrDefault></w:docDefaults>
     <w:style w:type="paragraph" w:default="1" w:styleId="N"><w:pPr><w:spacing w:after="120"/></w:pPr></w:style>
     <w:style w:type="paragraph" w:styleId="H"><w:basedOn w:val="N"/><w:pPr><w:keepNext/></w:pPr><w:rPr><w:b/><w:sz w:val="32"/><w:color w:val="5b3a6b"/></w:rPr></w:style>
@@ -53,7 +53,7 @@ fn docx(body: &str, more: &[(&str, &str, String)]) -> Vec<u8> {
     writer.finish().expect("finishes").into_inner()
 }
 
-fn model(body: &str, more: &[(&str, &str, String)]) -> (Document, Vec<u8>) {
+pub fn model(body: &str, more: &[(&str, &str, String)]) -> (Document, Vec<u8>) {
     let template = Template::open(docx(body, more)).expect("opens");
     assert!(template.problems().is_empty(), "{:?}", template.problems());
     let record = Record::new(Arc::new(Schema::new(Vec::new()).expect("schema")), Vec::new(), 1);
@@ -87,7 +87,7 @@ fn at(words: &[(usize, String, f64, f64)], word: &str) -> (usize, f64, f64) {
     (found.0, found.2, found.3)
 }
 
-fn p(properties: &str, text: &str) -> String {
+pub fn p(properties: &str, text: &str) -> String {
     format!("<w:p><w:pPr>{properties}</w:pPr><w:r><w:t xml:space=\"preserve\">{text}</w:t></w:r></w:p>")
 }
 
@@ -343,21 +343,33 @@ fn a_table_has_no_lines_but_its_own() {
 
 #[test]
 fn sections_that_can_not_be_set_as_they_say_are_told() {
-    let numbered = "<w:lnNumType w:countBy=\"1\" w:restart=\"newSection\"/></w:sectPr>";
-    let section = A4.replace("</w:sectPr>", numbered);
-    let first = format!("<w:p><w:pPr>{section}</w:pPr></w:p>");
     let told = |body: String| model(&body, &[]).0.left_out.iter().map(ToString::to_string).collect::<Vec<_>>();
-    // The first that counts begins at its first line anyway.
-    assert!(told(p("", "one") + &section).is_empty());
-    assert_eq!(
-        told(p("", "one") + &first + &p("", "two") + &section),
-        ["the new start of line numbers at a section can't be shown on pages and is left out"]
-    );
     let columns = |inner: &str| A4.replace("</w:sectPr>", &format!("<w:cols w:equalWidth=\"0\">{inner}</w:cols></w:sectPr>"));
-    let (narrow, wide) = ("<w:col w:w=\"2000\" w:space=\"500\"/>", "<w:col w:w=\"6000\"/>");
-    let said = "the different widths of columns without a column break between them can't be shown on pages and is left out";
-    assert_eq!(told(p("", "one") + &columns(&format!("{narrow}{wide}"))), [said]);
-    assert!(told(p("", "one") + &columns(&narrow.repeat(2))).is_empty());
+    let uneven = columns("<w:col w:w=\"2000\" w:space=\"500\"/><w:col w:w=\"6000\"/>");
+    assert!(told(p("", "one") + &uneven).is_empty());
+    let table = "<w:tbl><w:tblGrid><w:gridCol w:w=\"1500\"/></w:tblGrid><w:tr><w:tc><w:p/></w:tc></w:tr></w:tbl>";
+    assert_eq!(
+        told(table.to_owned() + &p("", "one") + &uneven),
+        ["the different width of columns with a table that is higher than they are can't be shown on pages and is left out"]
+    );
+}
+
+#[test]
+fn lines_are_counted_anew_where_a_section_begins() {
+    let section = A4.replace("</w:sectPr>", "<w:lnNumType w:countBy=\"1\" w:restart=\"newSection\"/></w:sectPr>");
+    let within = section.replace("<w:pgSz", "<w:type w:val=\"continuous\"/><w:pgSz");
+    let many = |count: usize, section: &str| {
+        p("", "line").repeat(count) + &format!("<w:p><w:pPr>{section}</w:pPr><w:r><w:t>line</w:t></w:r></w:p>")
+    };
+    let (_, pdf) = model(&(many(69, &section) + &many(2, &section) + &many(4, &within) + &section), &[]);
+    let numbers = |page: usize| -> Vec<usize> {
+        words(&pdf).into_iter().filter(|w| w.0 == page && w.1 != "line").filter_map(|w| w.1.parse().ok()).collect()
+    };
+    let (one, two) = (numbers(1), numbers(2));
+    assert!(one.len() < 70, "the first goes on over two pages");
+    assert_eq!([one, two].concat(), (1..=70).collect::<Vec<_>>());
+    // On a page of its own, and within one.
+    assert_eq!(numbers(3), [1, 2, 3, 1, 2, 3, 4, 5]);
 }
 
 #[test]

@@ -88,29 +88,32 @@ impl Writer<'_> {
         self.out.push_str("box(");
         self.turned_drawing(&anchored);
         self.out.push_str("), (");
-        self.by_words(&blocks[..count]);
+        self.all_by_words(&blocks[..count]);
         self.out.push_str("))\n");
         Some(count)
     }
 
-    /// Paragraphs as their words, for functions that part them.
-    pub(super) fn by_words(&mut self, blocks: &[Block]) {
-        let mut after = 0.0;
+    /// A paragraph as its words, for functions that part it.
+    pub(super) fn by_words(&mut self, own: &Paragraph, above: f64) {
+        let line = self.tallest_line(own);
+        let _ = write!(self.out, "(above: {}pt, line: {}pt, widows: {}, words: (", round(above), round(line), own.widows);
+        self.words(own);
+        self.out.push_str("), more: arguments(");
+        let start = self.out.len();
+        self.arguments(own, true);
+        // The first of the arguments has no comma before it.
+        if self.out[start..].starts_with(", ") {
+            self.out.replace_range(start..start + 2, "");
+        }
+        self.out.push_str(")), ");
+    }
+
+    /// The same for one below the other.
+    pub(super) fn all_by_words(&mut self, blocks: &[Block]) {
         for (at, block) in blocks.iter().enumerate() {
             let Block::Paragraph(own) = block else { continue };
-            let gap = if at == 0 { 0.0 } else { self.gap(after, own.space[0]) };
-            let line = self.tallest_line(own);
-            let _ = write!(self.out, "(above: {}pt, line: {}pt, words: (", round(gap), round(line));
-            self.words(own);
-            self.out.push_str("), more: arguments(");
-            let start = self.out.len();
-            self.arguments(own, true);
-            // The first of the arguments has no comma before it.
-            if self.out[start..].starts_with(", ") {
-                self.out.replace_range(start..start + 2, "");
-            }
-            self.out.push_str(")), ");
-            after = super::space_after(own, blocks.get(at + 1));
+            let above = if at == 0 { 0.0 } else { self.above(blocks, at) };
+            self.by_words(own, above);
         }
     }
 
@@ -174,17 +177,30 @@ impl Writer<'_> {
     /// The words of a paragraph one by one.
     fn words(&mut self, paragraph: &Paragraph) {
         let tabs = paragraph.inlines.iter().any(|i| matches!(i, Inline::Tab(_)));
-        if paragraph.marker.is_some() || tabs {
+        let mut rest = paragraph.inlines.as_slice();
+        if tabs {
             // What is set at stops stays together.
             self.out.push_str("([");
-            self.line_content(paragraph, &paragraph.inlines, true);
+            self.line_content(paragraph, rest, true);
             self.out.push_str("],), ");
             return;
         }
-        for inline in &paragraph.inlines {
+        let after_number;
+        if paragraph.marker.is_some() {
+            let (first, behind) = first_word(rest);
+            self.out.push_str("([");
+            self.line_content(paragraph, &first, true);
+            self.out.push_str("], [");
+            self.line_content(paragraph, &first, true);
+            self.inline(&Inline::Text(" ".to_owned(), paragraph.mark.clone()), paragraph.line);
+            self.out.push_str("]), ");
+            after_number = behind;
+            rest = &after_number;
+        }
+        for inline in rest {
             self.word(inline, paragraph.line);
         }
-        if !paragraph.inlines.iter().any(Inline::takes_room) {
+        if !paragraph.inlines.iter().any(Inline::takes_room) && paragraph.marker.is_none() {
             let height = line_height(&paragraph.mark, paragraph.line, self.wanted.fonts);
             let _ = write!(self.out, "(box(height: {}pt),), ", round(height));
         }
@@ -209,4 +225,21 @@ impl Writer<'_> {
             }
         }
     }
+}
+
+/// The first word of a paragraph, and what follows the space behind it.
+fn first_word(inlines: &[Inline]) -> (Vec<Inline>, Vec<Inline>) {
+    let mut rest = inlines.to_vec();
+    let text = rest.iter().position(Inline::takes_room).and_then(|at| match &rest[at] {
+        Inline::Text(text, style) => Some((at, text.split_once(' ')?, style.clone())),
+        _ => None,
+    });
+    let Some((at, (word, behind), style)) = text.map(|(at, (word, behind), style)| (at, (word.to_owned(), behind.to_owned()), style))
+    else {
+        return (rest, Vec::new());
+    };
+    rest[at] = Inline::Text(behind, style.clone());
+    let mut first: Vec<Inline> = rest.drain(..at).collect();
+    first.push(Inline::Text(word, style));
+    (first, rest)
 }

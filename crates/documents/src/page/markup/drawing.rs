@@ -120,7 +120,7 @@ impl Writer<'_> {
                     if cut {
                         self.out.push_str("], (");
                         let outer = std::mem::replace(&mut self.around, Around::Box);
-                        self.by_words(&text.blocks);
+                        self.all_by_words(&text.blocks);
                         self.around = outer;
                         self.out.push_str("))");
                     }

@@ -140,7 +140,7 @@ impl Writer<'_> {
             let Some(end) = more.first() else { break };
             match (end, self.around) {
                 (Inline::PageBreak, Around::Page) => self.out.push_str("#pagebreak()\n"),
-                (Inline::ColumnBreak, Around::Page | Around::Box) => self.out.push_str("#colbreak()\n"),
+                (Inline::ColumnBreak, Around::Page | Around::Columns) => self.out.push_str("#colbreak()\n"),
                 _ => {}
             }
             rest = &more[1..];
@@ -259,7 +259,7 @@ impl Writer<'_> {
         if !looks.is_empty() {
             let _ = write!(out, ", look: ({},)", looks.join(", "));
         }
-        if let Some(level) = paragraph.outline.filter(|_| is_first && self.around == Around::Page) {
+        if let Some(level) = paragraph.outline.filter(|_| is_first && matches!(self.around, Around::Page | Around::Columns)) {
             // Levels that a document leaves out are closed up: bookmarks and tags
             // nest one by one.
             self.headings.retain(|above| *above < level);

@@ -2,9 +2,12 @@
 
 use std::fmt::Write;
 
-use super::{Around, Writer, edges, inner_lines, line_height, pattern, round, space_after, strokes};
+use super::flow::can_flow;
+use super::{Around, Writer, below, edges, inner_lines, line_height, pattern, round, strokes};
 use crate::page::fonts::FontSet;
-use crate::page::model::{Anchored, Block, Cell, Document, Edge, From, Inline, LineNumbers, Paragraph, Position, Section, Start, Vertical};
+use crate::page::model::{
+    Anchored, Anew, Block, Cell, Document, Edge, From, Inline, LineNumbers, Paragraph, Position, Section, Start, Vertical,
+};
 
 impl Writer<'_> {
     pub(super) fn document(&mut self, document: &Document) {
@@ -116,32 +119,23 @@ impl Writer<'_> {
         if section.vertical != Vertical::Top {
             self.out.push_str("#v(1fr)\n");
         }
+        let mut below = 0.0;
         for (at, section) in sections.iter().enumerate() {
             if at > 0 {
                 self.section = index + at;
                 let _ = writeln!(self.out, "#metadata(none)<s{}>", index + at);
             }
-            self.line_numbers(section.line_numbers);
+            self.line_numbers(document, index + at);
             let (count, gap) = section.columns;
             self.column = Some((room - gap * count.saturating_sub(1) as f64) / count.max(1) as f64);
-            match section.columns.0 > 1 && columns == 1 {
-                true if !section.column_widths.is_empty() => self.uneven(section),
-                true => {
-                    let balanced = at + 1 < sections.len();
-                    let (count, gutter) = (section.columns.0, round(section.columns.1));
-                    let _ = write!(self.out, "#across({count}, {gutter}pt, {balanced}, {}, [", section.column_lines);
-                    self.around = Around::Box;
-                    self.blocks(&section.blocks);
-                    self.around = Around::Page;
-                    self.out.push_str("])\n");
-                }
-                false => {
-                    let after = self.blocks(&section.blocks);
-                    if after > 0.0 && at + 1 < sections.len() {
-                        let _ = writeln!(self.out, "#v({}pt)", round(after));
-                    }
-                }
-            }
+            let above = match section.blocks.first() {
+                Some(Block::Paragraph(first)) => self.gap(below, first.space[0]),
+                _ => below,
+            };
+            below = match count > 1 && columns == 1 {
+                true => self.in_columns(section, above, at > 0, at + 1 < sections.len()),
+                false => self.stacked(&section.blocks, above),
+            };
         }
         if section.vertical == Vertical::Middle {
             self.out.push_str("#v(1fr)\n");
@@ -153,44 +147,57 @@ impl Writer<'_> {
         }
     }
 
-    /// Numbers beside the lines of what follows, where they change.
-    fn line_numbers(&mut self, numbers: Option<LineNumbers>) {
-        if self.numbers == numbers {
+    /// Columns of a part of a page, with so much above them; gives the space that the last of
+    /// the text asks for below it.
+    fn in_columns(&mut self, section: &Section, mut above: f64, after_text: bool, more: bool) -> f64 {
+        if after_text {
+            // All columns begin below the space of the first.
+            self.space(std::mem::take(&mut above));
+        }
+        self.around = Around::Columns;
+        let flows = !section.column_widths.is_empty() || (more && can_flow(&section.blocks));
+        if flows {
+            self.flow(section, above, after_text, more);
+        } else {
+            let (count, gutter) = (section.columns.0, round(section.columns.1));
+            let _ = write!(self.out, "#across({count}, {gutter}pt, {more}, {}, [", section.column_lines);
+            let after = self.stacked(&section.blocks, above);
+            self.space(after);
+            self.out.push_str("])\n");
+        }
+        self.around = Around::Page;
+        if flows { below(&section.blocks) } else { 0.0 }
+    }
+
+    /// Numbers beside the lines of a section, where they are not those of the one before.
+    fn line_numbers(&mut self, document: &Document, index: usize) {
+        let numbers = document.sections[index].line_numbers;
+        let anew = |section: &Section| section.line_numbers.is_some_and(|numbers| numbers.anew == Anew::EachSection);
+        // The typesetter counts on: where a section begins anew, the last number of the one
+        // before is taken off.
+        let counted = document.sections.iter().any(anew);
+        if self.numbers == numbers && !counted {
             return;
         }
         self.numbers = numbers;
-        let _ = match numbers {
-            None => self.out.write_str("#set par.line(numbering: none)\n"),
-            Some(LineNumbers { every, from, distance, by_page }) => writeln!(
-                self.out,
-                "#set par.line(numbering: n => if calc.rem(n + {}, {every}) == 0 {{ beside-line(n + {}) }}, number-clearance: {}pt, numbering-scope: \"{}\")",
-                from - 1,
-                from - 1,
-                round(distance),
-                if by_page { "page" } else { "document" },
-            ),
+        let Some(LineNumbers { every, from, distance, anew }) = numbers else {
+            self.out.push_str("#set par.line(numbering: none)\n");
+            return;
         };
-    }
-
-    /// Text in columns of different widths, which column breaks part.
-    fn uneven(&mut self, section: &Section) {
-        let list = |at: usize| section.column_widths.iter().map(|c| format!("{}pt, ", round(c[at]))).collect::<String>();
-        let parts = parted(&section.blocks);
-        self.around = Around::Box;
-        for (at, columns) in parts.chunks(section.column_widths.len()).enumerate() {
-            if at > 0 {
-                self.out.push_str("#pagebreak()\n");
+        let mut marks = String::new();
+        if counted {
+            let _ = write!(marks, ", own: <l{index}>");
+            let before = document.sections[..index].iter().rposition(|section| section.line_numbers.is_some());
+            if let (Some(before), Anew::EachSection) = (before, anew) {
+                let _ = write!(marks, ", before: <l{before}>");
             }
-            let _ = write!(self.out, "#uneven(({}), ({}), {}", list(0), list(1), section.column_lines);
-            for (blocks, [width, _]) in columns.iter().zip(&section.column_widths) {
-                self.column = Some(*width);
-                self.out.push_str(", [");
-                self.blocks(blocks);
-                self.out.push(']');
-            }
-            self.out.push_str(")\n");
         }
-        self.around = Around::Page;
+        let _ = writeln!(
+            self.out,
+            "#set par.line(numbering: line-numbers({every}, {from}{marks}), number-clearance: {}pt, numbering-scope: \"{}\")",
+            round(distance),
+            if anew == Anew::EachPage { "page" } else { "document" },
+        );
     }
 
     /// The header or footer of the pages, whichever of its kinds they show.
@@ -253,30 +260,6 @@ impl Writer<'_> {
     }
 }
 
-/// Blocks parted where columns end.
-fn parted(blocks: &[Block]) -> Vec<Vec<Block>> {
-    let mut parts = vec![Vec::new()];
-    for block in blocks {
-        let mut block = block.clone();
-        while let Block::Paragraph(paragraph) = &mut block
-            && let Some(at) = paragraph.inlines.iter().position(|i| matches!(i, Inline::ColumnBreak))
-        {
-            let rest = paragraph.inlines.split_off(at + 1);
-            paragraph.inlines.pop();
-            let mut after = Paragraph { inlines: rest, ..paragraph.clone() };
-            if paragraph.inlines.iter().any(Inline::takes_room) {
-                // Its number and its first line stay above.
-                (after.marker, after.indent[2]) = (None, 0.0);
-                parts.iter_mut().last().into_iter().for_each(|part| part.push(Block::Paragraph(paragraph.clone())));
-            }
-            parts.push(Vec::new());
-            block = Block::Paragraph(after);
-        }
-        parts.iter_mut().last().into_iter().for_each(|part| part.push(block.clone()));
-    }
-    parts
-}
-
 /// Whether a drawing of a header stands on the paper behind the text.
 pub(super) fn on_paper(anchored: &Anchored) -> bool {
     let placed = |position: Position| position.from != From::Text || position.at.is_err();
@@ -292,15 +275,12 @@ fn behind_text<'a>(block: &'a Block, found: &mut Vec<&'a Anchored>) {
 impl Writer<'_> {
     /// How high blocks are, where each is sure to be one line.
     fn known_height(&self, blocks: &[Block], room: f64) -> Option<f64> {
-        let (mut height, mut after, mut before) = (0.0, 0.0, None::<&Paragraph>);
+        let mut height = 0.0;
         for (at, block) in blocks.iter().enumerate() {
             let Block::Paragraph(paragraph) = block else { return None };
-            let joined = before.is_some_and(|b| b.style == paragraph.style);
-            let above = if paragraph.contextual && joined { 0.0 } else { paragraph.space[0] };
-            height += self.gap(after, above) + self.one_line(paragraph, room)?;
-            (after, before) = (space_after(paragraph, blocks.get(at + 1)), Some(paragraph));
+            height += self.above(blocks, at) + self.one_line(paragraph, room)?;
         }
-        Some(height + after)
+        Some(height + below(blocks))
     }
 
     /// The height of a paragraph's one line.

@@ -110,7 +110,7 @@ impl Writer<'_> {
     /// stand beyond its own: text is set at those, too (ECMA-376 part 1, 17.3.1.37).
     pub(super) fn reach(&self, paragraph: &Paragraph, inlines: &[Inline], is_first: bool) -> Option<f64> {
         let edge = self.page.room() - paragraph.indent[1];
-        if self.around == Around::Box || paragraph.tabs.last().is_none_or(|last| last.at <= edge + 0.1) {
+        if matches!(self.around, Around::Box | Around::Columns) || paragraph.tabs.last().is_none_or(|last| last.at <= edge + 0.1) {
             return None;
         }
         let stops = stops(paragraph);

@@ -4,7 +4,7 @@
 use roxmltree::Node;
 
 use super::{Reader, flat};
-use crate::page::model::{Block, Edge, Inline, LeftOut, LineNumbers, NumberFormat, PageSize, Section, Start, Vertical};
+use crate::page::model::{Anew, Block, Edge, Inline, LeftOut, LineNumbers, NumberFormat, PageSize, Section, Start, Vertical};
 use crate::page::properties::read_border;
 use crate::page::xml::Ask;
 
@@ -63,8 +63,8 @@ impl Reader<'_, '_, '_> {
         }
     }
 
-    /// Columns of different widths (17.6.3). They are told apart by column breaks: text
-    /// that goes on from one width to another can't be set.
+    /// Columns of different widths (17.6.3). What stands in them is filled in by its
+    /// height: notes would take of the page's.
     fn column_widths<'x>(&mut self, columns: Option<Node<'x, 'x>>, blocks: &[Block]) -> Vec<[f64; 2]> {
         let Some(columns) = columns.filter(|c| matches!(c.attr("equalWidth"), Some("0" | "false" | "off"))) else { return Vec::new() };
         let length = |c: &Node<'x, 'x>, name: &str| c.twips(name).unwrap_or(0.0).clamp(0.0, 5000.0);
@@ -74,10 +74,13 @@ impl Reader<'_, '_, '_> {
         if own.len() < 2 || alike || own.iter().any(|c| c[0] < 1.0) {
             return Vec::new();
         }
-        let ends = |b: &Block| matches!(b, Block::Paragraph(p) if p.inlines.iter().any(|i| matches!(i, Inline::ColumnBreak)));
-        if !blocks.iter().any(ends) {
-            self.left_out.insert(LeftOut::Passed("the different widths of columns without a column break between them"));
+        let notes = |b: &Block| matches!(b, Block::Paragraph(p) if p.inlines.iter().any(|i| matches!(i, Inline::Footnote(_))));
+        if blocks.iter().any(notes) {
+            self.left_out.insert(LeftOut::Passed("the different width of columns whose text has footnotes"));
             return Vec::new();
+        }
+        if blocks.iter().any(|b| matches!(b, Block::Table(_))) {
+            self.left_out.insert(LeftOut::Passed("the different width of columns with a table that is higher than they are"));
         }
         own
     }
@@ -101,11 +104,6 @@ impl Reader<'_, '_, '_> {
         let numbers = properties.child("pgNumType");
         let columns = properties.child("cols");
         let numbers_lines = properties.child("lnNumType");
-        // The typesetter counts by pages, or on from the first line.
-        if numbers_lines.is_some_and(|n| n.attr("restart") == Some("newSection")) && sections.done.iter().any(|s| s.line_numbers.is_some())
-        {
-            self.left_out.insert(LeftOut::Passed("the new start of line numbers at a section"));
-        }
         sections.done.push(Section {
             page: paper(properties),
             start: match properties.val("type") {
@@ -147,7 +145,11 @@ fn line_numbers<'x>(numbers: Node<'x, 'x>) -> Option<LineNumbers> {
         // What stands there is one less than the first number.
         from: whole("start").unwrap_or(0) + 1,
         distance: numbers.twips("distance").filter(|d| *d > 0.0).unwrap_or(18.0).min(200.0),
-        by_page: !matches!(numbers.attr("restart"), Some("continuous" | "newSection")),
+        anew: match numbers.attr("restart") {
+            Some("continuous") => Anew::Never,
+            Some("newSection") => Anew::EachSection,
+            _ => Anew::EachPage,
+        },
     })
 }
 
