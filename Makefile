@@ -58,11 +58,12 @@ compare:
 	test -x $(VENV)-pages/bin/python || { python3 -m venv $(VENV)-pages && $(VENV)-pages/bin/pip install --quiet pdfminer.six==20250506 pillow==11.3.0; }
 	$(VENV)-pages/bin/python crates/mangle/checks/pages.py "$$CARGO_TARGET_DIR/debug/mangle" $(if $(DOCX),/dev/stdout,docs/fidelity.md) $(DOCX)
 
-# Compares the functions with an independent calculator and writes down where they differ.
+# Compares the functions with an independent calculator, writes down where they differ and
+# keeps its answers for the tests.
 compare-functions:
 	cargo build $(OURS) --bin mangle
 	test -x $(VENV)-functions/bin/python || { python3 -m venv $(VENV)-functions && $(VENV)-functions/bin/pip install --quiet formulas==1.3.4; }
-	$(VENV)-functions/bin/python crates/mangle/checks/functions.py "$$CARGO_TARGET_DIR/debug/mangle" docs/functions-compared.md 2> /dev/null
+	$(VENV)-functions/bin/python crates/mangle/checks/functions.py "$$CARGO_TARGET_DIR/debug/mangle" docs/functions-compared.md crates/core/tests/functions.jsonl 2> /dev/null
 
 # The laws that hold for any input, each for a minute.
 long: tools

@@ -4,7 +4,8 @@ calculator, and writes the differences down.
     make compare-functions
 
 The calculator (`formulas` from PyPI) evaluates spreadsheet formulas; both get the
-same expressions. Dates are compared as their serial numbers.
+same expressions. Dates are compared as their serial numbers. What the calculator answers is
+kept for the tests where both agree.
 """
 
 import itertools
@@ -143,14 +144,14 @@ def same(one, other):
     return abs(a - b) <= max(abs(a), abs(b)) * Decimal("1e-12")
 
 
-def main(mangle, out):
+def main(mangle, out, kept):
     rows = list(cases())
     batch = "\n".join(ours for _, ours, _ in rows)
     path = Path("/tmp/mangle-functions.txt")
     path.write_text(batch, encoding="utf-8")
     answers = subprocess.run([mangle, "eval", "--batch", str(path), "--locale", "en-GB", "--today", "2026-11-23"], capture_output=True, text=True).stdout.splitlines()
     assert len(answers) == len(rows), (len(answers), len(rows))
-    agreed, differ = {}, []
+    agreed, differ, answered = {}, [], []
     for (name, ours, other), answer in zip(rows, answers):
         answer = json.loads(answer)
         mine = "error" if answer.get("error") else str(answer.get("exact", answer.get("text", "")))
@@ -160,6 +161,7 @@ def main(mangle, out):
         agreed[name][1] += 1
         if same(mine, yours) or (mine in ("", "None") and yours in ("", "None")):
             agreed[name][0] += 1
+            answered.append(json.dumps([ours, yours if yours != "None" else ""], ensure_ascii=False))
         else:
             differ.append((name, ours, mine, yours))
     total, alike = sum(n for _, n in agreed.values()), sum(n for n, _ in agreed.values())
@@ -173,8 +175,9 @@ def main(mangle, out):
         group = list(group)
         lines.append(f"**{name}** ({len(group)}): {REASONS.get(name, 'not explained yet')}.")
         lines += [""] + [f"- `{ours}`: {mine!r} here, {yours!r} there" for _, ours, mine, yours in group[:4]] + [""]
+    Path(kept).write_text("\n".join(answered) + "\n", encoding="utf-8")
     Path(out).write_text("\n".join(lines) + "\n", encoding="utf-8")
     print(f"{alike} of {total} agree; not explained: {', '.join(unexplained) or 'none'}")
 
 
-main(sys.argv[1], sys.argv[2])
+main(*sys.argv[1:4])

@@ -373,6 +373,15 @@ impl Kind {
         }
     }
 
+    /// What it takes whole.
+    pub fn extent(&self) -> Option<Extent> {
+        match self {
+            Kind::Repeat(extent, _) => *extent,
+            Kind::Keep(extent, _) | Kind::KeepElse(extent) | Kind::KeepElseIf(extent, _) => Some(*extent),
+            _ => None,
+        }
+    }
+
     /// Whether something is printed where it stands.
     pub fn prints(&self) -> bool {
         matches!(self, Kind::Print(_) | Kind::Clause(..) | Kind::Picture(..) | Kind::Barcode(_) | Kind::Signer(_) | Kind::PageBreak)

@@ -4,6 +4,7 @@
 use serde::Serialize;
 
 use super::Placeholder;
+use super::compile::DEEPEST;
 use crate::language::syntax::Kind;
 
 /// One line of the outline.
@@ -60,33 +61,70 @@ fn words(kind: &Kind, text: &str) -> Option<(&'static str, String)> {
     })
 }
 
-/// The outline of a part's placeholders.
-pub(super) fn outline(kinds: &[Option<&Kind>], placeholders: &[Placeholder]) -> Vec<Outline> {
-    // Branches that are open, outermost first: the top holds the part itself.
-    let mut open: Vec<Vec<Outline>> = vec![Vec::new()];
-    let close = |open: &mut Vec<Vec<Outline>>| {
-        if open.len() > 1
-            && let Some(within) = open.pop()
-            && let Some(line) = open.last_mut().and_then(|o| o.last_mut())
-        {
-            line.within = within;
+/// The outline of a part's placeholders; `taken` are those that take each of them whole.
+pub(super) fn outline(kinds: &[Option<&Kind>], placeholders: &[Placeholder], taken: &[Vec<usize>]) -> Vec<Outline> {
+    let parents = shallow(parents(kinds, taken));
+    // What stands left of its row's repeat stands within it all the same: a line comes
+    // where the first of what it holds is read.
+    let mut first: Vec<usize> = (0..kinds.len()).collect();
+    for index in 0..kinds.len() {
+        let mut at = index;
+        while let Some(parent) = parents[at].filter(|parent| first[*parent] > index) {
+            first[parent] = index;
+            at = parent;
         }
+    }
+    let mut within: Vec<Vec<usize>> = vec![Vec::new(); kinds.len()];
+    let mut roots = Vec::new();
+    let mut order: Vec<usize> = (0..kinds.len()).collect();
+    order.sort_by_key(|index| (first[*index], *index));
+    for index in order {
+        match parents[index] {
+            Some(parent) => within[parent].push(index),
+            None => roots.push(index),
+        }
+    }
+    lines(&roots, &within, kinds, placeholders)
+}
+
+fn lines(indices: &[usize], within: &[Vec<usize>], kinds: &[Option<&Kind>], placeholders: &[Placeholder]) -> Vec<Outline> {
+    let line = |index: &usize| {
+        let (kind, words) = words(kinds[*index]?, &placeholders[*index].text)?;
+        Some(Outline { placeholder: *index, kind, words, within: lines(&within[*index], within, kinds, placeholders) })
     };
+    indices.iter().filter_map(line).collect()
+}
+
+/// In which other each placeholder stands: in the innermost passage that is open, or what
+/// is taken whole, whichever of the two is the inner one.
+fn parents(kinds: &[Option<&Kind>], taken: &[Vec<usize>]) -> Vec<Option<usize>> {
+    let holds = |outer: usize, inner: usize| taken[inner].binary_search(&outer).is_ok();
+    // Of those that take one another the earlier is the outer one.
+    let is_within = |inner: usize, outer: usize| holds(outer, inner) && !(holds(inner, outer) && inner < outer);
+    let mut open: Vec<usize> = Vec::new();
+    let mut parents = vec![None; kinds.len()];
     for (index, kind) in kinds.iter().enumerate() {
         let Some(kind) = kind else { continue };
         if matches!(kind, Kind::Else | Kind::ElseIf(_) | Kind::End(_)) {
-            close(&mut open);
+            open.pop();
         }
-        let Some((name, words)) = words(kind, &placeholders[index].text) else { continue };
-        if let Some(lines) = open.last_mut() {
-            lines.push(Outline { placeholder: index, kind: name, words, within: Vec::new() });
-        }
+        let takers = taken[index].iter().copied().filter(|taker| kinds[*taker].is_some() && is_within(index, *taker));
+        let taker = takers.reduce(|one, other| if is_within(other, one) { other } else { one });
+        let passage = open.iter().rev().copied().find(|passage| !holds(index, *passage));
+        parents[index] = match (taker, passage) {
+            (Some(taker), Some(passage)) if holds(taker, passage) => Some(passage),
+            (Some(taker), _) => Some(taker),
+            (None, passage) => passage,
+        };
         if matches!(kind, Kind::If(_) | Kind::ElseIf(_) | Kind::Else | Kind::Repeat(None, _)) {
-            open.push(Vec::new());
+            open.push(index);
         }
     }
-    while open.len() > 1 {
-        close(&mut open);
-    }
-    open.pop().unwrap_or_default()
+    parents
+}
+
+/// The same with no more levels than are allowed, and none in a circle.
+fn shallow(parents: Vec<Option<usize>>) -> Vec<Option<usize>> {
+    let above = |index: usize| std::iter::successors(parents[index], |at| parents[*at]).take(DEEPEST + 1);
+    (0..parents.len()).map(|index| if above(index).count() > DEEPEST { None } else { parents[index] }).collect()
 }

@@ -6,5 +6,6 @@ mod library;
 mod office;
 mod pages;
 mod resources;
+mod runs;
 mod sources;
 mod templates;

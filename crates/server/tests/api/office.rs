@@ -17,17 +17,22 @@ pub struct Office {
 
 impl Office {
     pub async fn empty() -> Office {
-        Office::open(false).await
+        Office::open(false, 9).await
     }
 
     /// With the demo's workbooks, letter and dispatch.
     pub async fn furnished() -> Office {
-        Office::open(true).await
+        Office::open(true, 9).await
     }
 
-    async fn open(furnished: bool) -> Office {
+    /// The same with a mail server at a port of this machine.
+    pub async fn sending(port: u16) -> Office {
+        Office::open(true, port).await
+    }
+
+    async fn open(furnished: bool, port: u16) -> Office {
         let folder = tempfile::tempdir().expect("a folder");
-        let options = Options { folder: folder.path().into(), smtp: Smtp { host: "127.0.0.1".into(), port: 9 } };
+        let options = Options { folder: folder.path().into(), smtp: Smtp { host: "127.0.0.1".into(), port } };
         let app = app(options).await.expect("opens");
         if furnished {
             let files =

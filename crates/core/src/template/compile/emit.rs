@@ -241,7 +241,7 @@ impl Compiler<'_> {
         let gathered = self.gathered;
         let mut at = range.start;
         for merge in gathered.merges.iter().filter(|m| range.contains(&m.range.start)) {
-            let Some(table) = gathered.rows.iter().find(|r| r.id == merge.row).map(|r| r.table) else { continue };
+            let Some(table) = self.reach.row(gathered, merge.row).map(|r| r.table) else { continue };
             if !self.thinned.contains(&table) {
                 continue;
             }
@@ -278,7 +278,7 @@ impl Compiler<'_> {
 
     /// Whether joined cells of a column go on below a row.
     fn goes_on_below(&self, row: Id, column: usize) -> bool {
-        let below = self.gathered.rows.iter().find(|r| r.above == Some(row)).map(|r| r.id);
+        let below = self.reach.below(row);
         self.gathered.merges.iter().any(|m| Some(m.row) == below && m.column == column && !m.starts)
     }
 

@@ -3,11 +3,14 @@
 
 mod emit;
 mod place;
+mod reach;
 mod read;
 
 use std::collections::{HashMap, HashSet};
 use std::ops::Range;
 
+pub(super) use self::reach::DEEPEST;
+use self::reach::Reach;
 use super::coverage::{self, Way};
 use super::dialect::Identity;
 use super::gathered::{Gathered, Id, Node};
@@ -46,9 +49,9 @@ pub fn compile(gathered: Gathered) -> Compiled {
     compiler.emit();
     let sections = compiler.sections();
     let spots = compiler.standing.iter().map(|s| compiler.spot(s)).collect();
-    let Compiler { ops, sites, blocks, placeholders, mut problems, standing, .. } = compiler;
+    let Compiler { ops, sites, blocks, placeholders, mut problems, standing, taken, .. } = compiler;
     let kinds: Vec<Option<&Kind>> = standing.iter().zip(&placeholders).map(|(s, p)| s.kind.as_ref().filter(|_| !p.again)).collect();
-    let outline = outline(&kinds, &placeholders);
+    let outline = outline(&kinds, &placeholders, &taken);
     let mut ways: Vec<Way> = blocks.iter().flat_map(|b| coverage::of_block(&b.branches, &sites)).collect();
     ways.extend(sites.iter().flat_map(coverage::of_site));
     ways.retain(|w| !placeholders[w.placeholder].again);
@@ -96,8 +99,11 @@ type Events = Vec<((std::cmp::Reverse<usize>, usize), Event)>;
 
 struct Compiler<'g> {
     gathered: &'g Gathered,
+    reach: Reach,
     /// All placeholders that could be read, in reading order.
     standing: Vec<Standing>,
+    /// For each of them those others that take it whole.
+    taken: Vec<Vec<usize>>,
     /// The placeholders of each paragraph, as a range of `standing`.
     of_paragraph: HashMap<usize, Range<usize>>,
     /// `[[:` in each paragraph.
@@ -137,7 +143,9 @@ impl<'g> Compiler<'g> {
     fn new(gathered: &'g Gathered) -> Compiler<'g> {
         Compiler {
             gathered,
+            reach: Reach::new(gathered),
             standing: Vec::new(),
+            taken: Vec::new(),
             of_paragraph: HashMap::new(),
             escapes: HashMap::new(),
             silent: HashSet::new(),
@@ -235,10 +243,10 @@ impl<'g> Compiler<'g> {
 
 /// A line of text cut to what a list can show.
 fn shown(text: &str) -> String {
-    let line: String = text.chars().map(|c| if c.is_whitespace() { ' ' } else { c }).collect();
-    let line = line.trim();
-    match line.char_indices().nth(240) {
-        Some((at, _)) => format!("{}…", &line[..at]),
-        None => line.to_owned(),
+    let text = text.trim();
+    let mut line: String = text.chars().take(240).map(|c| if c.is_whitespace() { ' ' } else { c }).collect();
+    if text.chars().nth(240).is_some() {
+        line.push('…');
     }
+    line
 }

@@ -205,13 +205,19 @@ impl Compiler<'_> {
             return (true, true);
         }
         let own = &self.gathered.paragraphs[standing.paragraph];
-        let mut rest = own.text.clone();
-        for (_, other) in self.standing_in(standing.paragraph).rev() {
-            let prints = other.kind.as_ref().is_none_or(Kind::prints);
-            rest.replace_range(other.range.clone(), &if prints { "x" } else { " " }.repeat(other.range.len()));
+        let (mut before, mut after, mut at) = (true, true, 0);
+        let mut prints = |start: usize, end: usize, printed: bool| {
+            before &= !printed || start >= standing.range.start;
+            after &= !printed || end <= standing.range.end;
+        };
+        for (_, other) in self.standing_in(standing.paragraph).filter(|(_, other)| !other.range.is_empty()) {
+            prints(at, other.range.start, !own.text[at..other.range.start].trim().is_empty());
+            prints(other.range.start, other.range.end, other.kind.as_ref().is_none_or(Kind::prints));
+            at = other.range.end;
         }
-        let before = rest[..standing.range.start].trim().is_empty() && !own.objects.iter().any(|(_, at)| *at <= standing.range.start);
-        let after = rest[standing.range.end..].trim().is_empty() && !own.objects.iter().any(|(_, at)| *at >= standing.range.end);
+        prints(at, own.text.len(), !own.text[at..].trim().is_empty());
+        before &= !own.objects.iter().any(|(_, at)| *at <= standing.range.start);
+        after &= !own.objects.iter().any(|(_, at)| *at >= standing.range.end);
         (before, after)
     }
 
@@ -242,14 +248,14 @@ impl Compiler<'_> {
                     let message = "this stands outside a table; put it into a cell of the row that it is about";
                     return self.problem_at(index, "row-outside-table", message);
                 };
-                let rows = self.rows_from(row, extent.count);
+                let rows = self.reach.rows_from(row, extent.count);
                 if rows.len() < extent.count {
                     let message = format!("the table has only {} rows from here on, not {}", rows.len(), extent.count);
                     return self.problem_at(index, "too-few-rows", &message);
                 }
                 let last = rows[rows.len() - 1];
                 above.rows.insert(last, block);
-                if let Some(found) = self.gathered.rows.iter().find(|r| r.id == row) {
+                if let Some(found) = self.reach.row(self.gathered, row) {
                     self.thinned.insert(found.table);
                 }
                 if repeats {
@@ -258,12 +264,12 @@ impl Compiler<'_> {
                 self.before_row.entry(row).or_default().extend(enter);
                 self.after_row.entry(last).or_default().push(leave);
                 if repeats {
-                    let inside = self.paragraphs_where(|p| rows.iter().any(|r| self.stands_in(p.row, *r)));
+                    let inside = self.paragraphs_of(paragraph, extent);
                     self.restart_lists_in(block, &inside);
                 }
             }
             Unit::Para => {
-                let paragraphs = self.paragraphs_from(paragraph, extent.count);
+                let paragraphs = self.reach.paragraphs_from(paragraph, extent.count);
                 if paragraphs.len() < extent.count {
                     let message = format!("only {} paragraphs follow one another from here on, not {}", paragraphs.len(), extent.count);
                     return self.problem_at(index, "too-few-paragraphs", &message);
@@ -288,7 +294,7 @@ impl Compiler<'_> {
                 self.before_table.entry(table).or_default().extend(enter);
                 self.after_table.entry(table).or_default().push(leave);
                 if repeats {
-                    let inside = self.paragraphs_where(|p| self.stands_in(p.table, table));
+                    let inside = self.paragraphs_of(paragraph, extent);
                     self.restart_lists_in(block, &inside);
                 }
             }
@@ -373,7 +379,7 @@ impl Compiler<'_> {
         let own = &self.gathered.paragraphs[self.standing[index].paragraph];
         let block = match extent.unit {
             Unit::Row => {
-                let over = own.row.and_then(|row| self.gathered.rows.iter().find(|r| r.id == row)).and_then(|r| r.above);
+                let over = own.row.and_then(|row| self.reach.row(self.gathered, row)).and_then(|r| r.above);
                 over.and_then(|row| above.rows.get(&row).copied())
             }
             Unit::Para => own.above.and_then(|p| above.paragraphs.get(&p).copied()),
@@ -394,43 +400,10 @@ impl Compiler<'_> {
         self.take_whole(index, extent, block, above);
     }
 
-    // What rows, paragraphs and lists an extent reaches.
+    // What is within an extent.
 
-    /// So many rows of one table, this one first.
-    pub(super) fn rows_from(&self, row: Id, count: usize) -> Vec<Id> {
-        let mut rows = vec![row];
-        while rows.len() < count {
-            let last = rows[rows.len() - 1];
-            match self.gathered.rows.iter().find(|r| r.above == Some(last)) {
-                Some(next) => rows.push(next.id),
-                None => break,
-            }
-        }
-        rows
-    }
-
-    /// So many paragraphs that follow one another, this one first.
-    pub(super) fn paragraphs_from(&self, paragraph: usize, count: usize) -> Vec<usize> {
-        let mut found = vec![paragraph];
-        while found.len() < count {
-            let last = found[found.len() - 1];
-            match self.gathered.paragraphs.iter().position(|p| p.above == Some(last)) {
-                Some(next) => found.push(next),
-                None => break,
-            }
-        }
-        found
-    }
-
-    /// Whether a row or table is another, or lies within a table inside it.
-    pub(super) fn stands_in(&self, inner: Option<Id>, outer: Id) -> bool {
-        let Some(inner) = inner else { return false };
-        if inner == outer {
-            return true;
-        }
-        let open = |id: Id| self.gathered.nodes.iter().position(|n| matches!(n, Node::Open(_, own, _) if *own == id));
-        let close = |id: Id| self.gathered.nodes.iter().position(|n| matches!(n, Node::Close(_, own, _) if *own == id));
-        inner > outer && open(inner).zip(close(outer)).is_some_and(|(inner, end)| inner < end)
+    fn paragraphs_of(&self, paragraph: usize, extent: Extent) -> Vec<usize> {
+        self.reach.span(self.gathered, paragraph, extent).map_or_else(Vec::new, |span| self.reach.paragraphs_in(&span))
     }
 
     fn paragraphs_where(&self, is: impl Fn(&Paragraph) -> bool) -> Vec<usize> {
@@ -451,7 +424,7 @@ impl Compiler<'_> {
         lists.dedup();
         let mut restart = Vec::new();
         for list in lists {
-            let outside = paragraphs.iter().enumerate().any(|(i, p)| p.list.as_deref() == Some(list) && !inside.contains(&i));
+            let outside = paragraphs.iter().enumerate().any(|(i, p)| p.list.as_deref() == Some(list) && inside.binary_search(&i).is_err());
             let beside = inside.iter().any(|p| paragraphs[*p].list.as_deref() != Some(list) && !self.silent.contains(p));
             if !outside && beside {
                 restart.push(list.to_owned());

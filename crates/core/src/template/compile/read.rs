@@ -3,6 +3,7 @@
 use std::collections::HashSet;
 use std::ops::Range;
 
+use super::reach::DEEPEST;
 use super::{Compiler, Standing, shown};
 use crate::language::syntax::{Kind, Name};
 use crate::language::{self, Folded, Span};
@@ -39,6 +40,7 @@ impl Compiler<'_> {
                 self.silent.insert(paragraph);
             }
         }
+        self.taken = self.taken();
         self.find_names();
     }
 
@@ -104,16 +106,23 @@ impl Compiler<'_> {
             })
             .collect();
         let mut around: Vec<Option<Option<Vec<Name>>>> = Vec::new();
+        let mut too_deep = None;
         for index in 0..self.standing.len() {
-            let paragraph = self.standing[index].paragraph;
             let Some(kind) = &self.standing[index].kind else {
                 if self.standing[index].opens {
                     around.push(None);
                 }
                 continue;
             };
+            if around.len() + self.taken[index].len() > DEEPEST && !matches!(kind, Kind::End(_)) {
+                too_deep = too_deep.or(Some(index));
+                if matches!(kind, Kind::If(_) | Kind::Repeat(None, _)) {
+                    around.push(None);
+                }
+                continue;
+            }
             let mut within: Vec<Option<Vec<Name>>> = around.iter().flatten().cloned().collect();
-            within.extend(self.extents_around(index, paragraph, matches!(kind, Kind::Repeat(Some(_), _))));
+            within.extend(self.lists_around(index, matches!(kind, Kind::Repeat(Some(_), _))));
             let mut names: Vec<NameUse> = Vec::new();
             kind.uses(&mut within, &mut |one, within| {
                 let lists = within.iter().map(|list| list.clone().map(|path| path.into_iter().map(|n| n.text).collect())).collect();
@@ -139,30 +148,21 @@ impl Compiler<'_> {
             }
             self.placeholders[index].names = names;
         }
+        if let Some(index) = too_deep {
+            let message = format!("this stands within more than {DEEPEST} conditions and repeats; take some of them apart");
+            self.problem_at(index, "too-deep", &message);
+        }
     }
 
     /// The lists of `repeat row` and its kin that a placeholder stands within; of
     /// those in one row the earlier holds the later.
-    fn extents_around(&self, index: usize, paragraph: usize, is_extent: bool) -> Vec<Option<Vec<Name>>> {
-        let own = &self.gathered.paragraphs[paragraph];
-        let mut lists = Vec::new();
-        for (other, standing) in self.standing.iter().enumerate() {
-            let Some(Kind::Repeat(Some(extent), list)) = &standing.kind else { continue };
-            if other == index || (is_extent && other > index) {
-                continue;
-            }
-            let theirs = &self.gathered.paragraphs[standing.paragraph];
-            use crate::language::syntax::Unit;
-            let inside = match extent.unit {
-                Unit::Row => theirs.row.is_some_and(|row| self.rows_from(row, extent.count).iter().any(|r| self.stands_in(own.row, *r))),
-                Unit::Para => self.paragraphs_from(standing.paragraph, extent.count).contains(&paragraph),
-                Unit::Table => theirs.table.is_some_and(|table| self.stands_in(own.table, table)),
-                Unit::Section => theirs.section == own.section,
-            };
-            if inside {
-                lists.push(list.path());
-            }
-        }
-        lists
+    fn lists_around(&self, index: usize, is_extent: bool) -> Vec<Option<Vec<Name>>> {
+        let takers = self.taken[index].iter().filter(|taker| !is_extent || **taker < index);
+        takers
+            .filter_map(|taker| match &self.standing[*taker].kind {
+                Some(Kind::Repeat(Some(_), list)) => Some(list.path()),
+                _ => None,
+            })
+            .collect()
     }
 }

@@ -7,6 +7,7 @@ use crate::records::{Column, ColumnType, Record, Schema};
 use crate::template::{Dialect, Identity, NoDrawing, Place, Role, TextTemplate, compile, gather};
 
 mod lists;
+mod nesting;
 use crate::value::{Locale, Value};
 
 /// A small vocabulary with the shapes of a word processor's.
