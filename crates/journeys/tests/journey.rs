@@ -163,9 +163,8 @@ async fn a_run_by_keyboard_alone() -> Result<()> {
     let enter = "\u{e007}";
     // Ctrl K, a name, Enter.
     b.keys("\u{e009}k").await?;
-    b.find("input[aria-label=Find]").await?;
-    tokio::time::sleep(Duration::from_millis(400)).await;
-    b.find("input[aria-label=Find]").await?.send_keys("balance rem").await?;
+    b.find("input[aria-label=Find]:focus").await?;
+    b.keys("balance rem").await?;
     b.keys(enter).await?;
     b.text("h2", "Ties").await?;
     // The open tie: the likeliest columns come first, typing narrows them.

@@ -1,6 +1,6 @@
 //! The program in a terminal.
 
-use std::process::{Command, Output};
+use std::process::{Command, Output, Stdio};
 
 use anyhow::{Context, Result};
 use mangle_journeys::{binary, repository, tool};
@@ -110,6 +110,19 @@ fn fields_lists_placeholders_and_problems() {
     assert_eq!(output.status.code(), Some(0));
     assert!(found["placeholders"].as_array().is_some_and(|p| p.iter().any(|p| p["place"] == "footer" && p["text"] == "[: ref]")));
     assert_eq!(found["problems"], serde_json::json!([]));
+}
+
+#[test]
+fn output_that_nobody_reads_to_its_end_is_no_fault() -> Result<()> {
+    for arguments in [vec!["openapi"], vec!["fields", "--json", "demo/refit-quote.docx"]] {
+        let mut child =
+            Command::new(binary()).args(&arguments).current_dir(repository()).stdout(Stdio::piped()).stderr(Stdio::piped()).spawn()?;
+        drop(child.stdout.take());
+        let ended = child.wait_with_output()?;
+        let said = String::from_utf8_lossy(&ended.stderr);
+        assert_eq!((ended.status.code(), said.as_ref()), (Some(0), ""), "{arguments:?}");
+    }
+    Ok(())
 }
 
 #[test]

@@ -1,5 +1,6 @@
 //! `mangle fields`: what stands in a template.
 
+use std::io::Write;
 use std::path::PathBuf;
 use std::process::ExitCode;
 
@@ -18,17 +19,19 @@ pub struct Arguments {
 pub fn run(arguments: Arguments) -> Result<ExitCode> {
     let bytes = std::fs::read(&arguments.template).with_context(|| format!("{} can't be read", arguments.template.display()))?;
     let template = Template::open(bytes).with_context(|| arguments.template.display().to_string())?;
+    let mut out = std::io::BufWriter::new(std::io::stdout().lock());
     if arguments.json {
         let placeholders: Vec<_> = template.placeholders().iter().filter(|p| !p.again).collect();
         let found = serde_json::json!({ "placeholders": placeholders, "problems": template.problems() });
-        println!("{}", serde_json::to_string_pretty(&found)?);
+        writeln!(out, "{}", serde_json::to_string_pretty(&found)?)?;
     } else {
         for placeholder in template.placeholders().iter().filter(|p| !p.again) {
-            println!("{:8} {}", placeholder.place.words(), placeholder.text);
+            writeln!(out, "{:8} {}", placeholder.place.words(), placeholder.text)?;
         }
         for problem in template.problems() {
-            println!("problem in the {}: {}\n    {}", problem.place.words(), problem.message, problem.line);
+            writeln!(out, "problem in the {}: {}\n    {}", problem.place.words(), problem.message, problem.line)?;
         }
     }
+    out.flush()?;
     Ok(if template.problems().is_empty() { ExitCode::SUCCESS } else { ExitCode::from(2) })
 }

@@ -53,6 +53,11 @@ fn main() -> ExitCode {
         Command::Openapi => serve::openapi().map(|()| ExitCode::SUCCESS),
     };
     done.unwrap_or_else(|error| {
+        // Whoever reads the output has seen enough of it.
+        let closed = |cause: &std::io::Error| cause.kind() == std::io::ErrorKind::BrokenPipe;
+        if error.chain().any(|cause| cause.downcast_ref().is_some_and(closed)) {
+            return ExitCode::SUCCESS;
+        }
         eprintln!("mangle: {error:#}");
         ExitCode::from(1)
     })

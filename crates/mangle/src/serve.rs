@@ -1,6 +1,7 @@
 //! `mangle serve`: the application on a folder, with the practice mailbox beside
 //! it unless another mail server is named.
 
+use std::io::Write;
 use std::path::PathBuf;
 
 use anyhow::{Context, Result};
@@ -38,8 +39,7 @@ pub fn run(arguments: Arguments) -> Result<()> {
 /// Prints the description of the API, practice services included.
 pub fn openapi() -> Result<()> {
     let description = mangle_server::openapi(mailbox_description()?);
-    println!("{}", description.to_pretty_json()?);
-    Ok(())
+    Ok(writeln!(std::io::stdout(), "{}", description.to_pretty_json()?)?)
 }
 
 /// What is to be served.

@@ -118,6 +118,7 @@ export function useAnswer(token: string) {
   function set(field: number, value: Given) {
     given[field] = value
     keep()
+    problem.value = ''
     behind = true
     // A look under way is at what stood there before.
     asked += 1

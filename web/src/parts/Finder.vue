@@ -4,6 +4,7 @@ import { useRouter } from 'vue-router'
 
 import { api, ask, attempt } from '../api/client'
 import { useRuns } from '../api/runs'
+import { useFirstField } from './first-field'
 
 interface Hit {
   kind: string
@@ -17,6 +18,7 @@ const runs = useRuns()
 const text = ref('')
 const at = ref(0)
 const all = ref<Hit[]>([])
+const begin = useFirstField()
 
 watch(open, async (now) => {
   if (!now) return
@@ -59,10 +61,10 @@ function go(hit: Hit | undefined) {
 </script>
 
 <template>
-  <el-dialog v-model="open" title="Find anything" width="480" top="80px">
+  <el-dialog v-model="open" title="Find anything" width="480" top="80px" @open-auto-focus="begin">
     <el-input
+      ref="first"
       v-model="text"
-      autofocus
       aria-label="Find"
       placeholder="A name"
       @keydown.down.prevent="at = Math.min(at + 1, hits.length - 1)"

@@ -3,6 +3,7 @@ import { ref } from 'vue'
 import { useRouter } from 'vue-router'
 
 import { api, ask, attempt, type Schemas } from '../api/client'
+import { useFirstField } from './first-field'
 
 /** Makes a form: from nothing, or one that asks for what a template needs. */
 const router = useRouter()
@@ -11,6 +12,7 @@ const name = ref('')
 const template = ref<number | 'none'>('none')
 const templates = ref<Schemas['TemplateInfo'][]>([])
 const busy = ref(false)
+const begin = useFirstField()
 
 async function ready() {
   open.value = true
@@ -37,10 +39,10 @@ async function make() {
 
 <template>
   <el-button @click="ready">Make a form</el-button>
-  <el-dialog v-model="open" title="Make a form" width="440">
+  <el-dialog v-model="open" title="Make a form" width="440" @open-auto-focus="begin">
     <label class="field">
       <span>Name</span>
-      <el-input v-model="name" aria-label="Name of the form" @keydown.enter="make" />
+      <el-input ref="first" v-model="name" aria-label="Name of the form" @keydown.enter="make" />
     </label>
     <label class="field">
       <span>It asks for</span>

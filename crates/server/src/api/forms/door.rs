@@ -318,8 +318,8 @@ async fn send(
             if !look.will_do() {
                 let wrong = look.fields.iter().filter(|f| f.wrong.is_some()).count();
                 let message = match wrong {
-                    1 => "One thing is not right yet; it is marked below.".to_owned(),
-                    many => format!("{many} things are not right yet; they are marked below."),
+                    1 => "One thing is not right yet; it is marked in the form.".to_owned(),
+                    many => format!("{many} things are not right yet; each is marked in the form."),
                 };
                 return Ok((Err(NotTaken { code: "answer", message, look: LookedBody::all(&look.fields, &sent.given) }), false));
             }
