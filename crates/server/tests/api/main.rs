@@ -2,6 +2,7 @@
 
 mod crm;
 mod forms;
+mod laws;
 mod library;
 mod office;
 mod pages;

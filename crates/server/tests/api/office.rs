@@ -59,6 +59,12 @@ impl Office {
         self.send(request.body(Body::from(if body.is_null() { String::new() } else { body.to_string() })).expect("a request")).await
     }
 
+    /// The same with a body as it is.
+    pub async fn ask_raw(&self, method: &str, path: &str, kind: &str, body: Vec<u8>) -> (StatusCode, Value) {
+        let request = Request::builder().method(method).uri(path).header("content-type", kind);
+        self.send(request.body(Body::from(body)).expect("a request")).await
+    }
+
     pub async fn get(&self, path: &str) -> Value {
         let (status, value) = self.ask("GET", path, Value::Null).await;
         assert_eq!(status, StatusCode::OK, "{path}: {value}");

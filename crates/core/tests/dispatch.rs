@@ -1,0 +1,158 @@
+//! Set-ups of dispatches: how they are saved, what is wrong with them before any record,
+//! and the messages that come of them.
+
+use std::sync::Arc;
+
+use jiff::civil::DateTime;
+use mangle_core::dispatch::{Attach, EmailChannel, EmailPlan, Message, MessageFault, Output, PdfSetup, PdfStandard, Plan, Setup};
+use mangle_core::language::{Context, Scope};
+use mangle_core::records::{Column, ColumnType, Record, Schema};
+use mangle_core::value::{Locale, Misfit, Value};
+use serde_json::json;
+
+fn problems(setup: &Setup) -> Vec<String> {
+    Plan::new(setup).problems.iter().map(|p| format!("{} {}", p.field, p.problem.code)).collect()
+}
+
+fn pdf(standard: PdfStandard, attach: Attach, password: &str) -> Setup {
+    Setup { pdf: PdfSetup { standard, attach, password: password.into() }, ..Setup::default() }
+}
+
+#[test]
+fn a_setup_of_an_earlier_day_reads_with_what_is_usual_today() {
+    let early: Setup = serde_json::from_value(json!({ "ties": { "berth": "Berth no." }, "filter": "balance > 0" })).expect("reads");
+    assert_eq!((early.output, early.locale.as_str(), early.joint, early.version), (Output::Pdf, "en-GB", false, None));
+    assert_eq!((early.pdf.standard, early.pdf.attach, early.email.is_none()), (PdfStandard::Plain, Attach::Nothing, true));
+    // What is written reads the same.
+    let full = Setup {
+        left_out: vec![48, 3],
+        joint: true,
+        output: Output::Both,
+        pdf: PdfSetup { standard: PdfStandard::A3b, attach: Attach::Csv, password: String::new() },
+        email: Some(EmailChannel { to: "[: e-mail]".into(), subject: "Berths".into(), ..EmailChannel::default() }),
+        version: Some(4),
+        locale_column: "Language".into(),
+        ..early
+    };
+    let text = serde_json::to_string(&full).expect("writes");
+    assert!(text.contains("\"standard\":\"a3b\"") && text.contains("\"output\":\"both\"") && text.contains("\"attach\":\"csv\""), "{text}");
+    assert_eq!(serde_json::from_str::<Setup>(&text).expect("reads"), full);
+}
+
+#[test]
+fn outputs_say_what_is_made() {
+    let made = [Output::Pdf, Output::Docx, Output::Both].map(|output| (output.pdf(), output.docx()));
+    assert_eq!(made, [(true, false), (false, true), (true, true)]);
+}
+
+#[test]
+fn kinds_of_pdf_that_do_not_go_together_are_problems() {
+    use Attach::{Csv, Json, Nothing};
+    use PdfStandard::{A2b, A3b, Plain, Ua1};
+    for (standard, attach, password, told) in [
+        (Plain, Json, "[: ref]", vec![]),
+        (Ua1, Csv, "[: ref]", vec![]),
+        (A2b, Nothing, "", vec![]),
+        (A3b, Json, "", vec![]),
+        (A2b, Csv, "", vec!["pdf no-attachments"]),
+        (A3b, Nothing, "[: ref]", vec!["pdf password-in-archive"]),
+        (A2b, Json, "x", vec!["pdf password-in-archive", "pdf no-attachments"]),
+        (A2b, Nothing, "   ", vec![]),
+    ] {
+        assert_eq!(problems(&pdf(standard, attach, password)), told, "{standard:?} {attach:?} {password:?}");
+    }
+    // Where only DOCX is made none of it matters.
+    let docx = Setup { output: Output::Docx, ..pdf(A2b, Csv, "[: ref") };
+    assert_eq!(problems(&docx), Vec::<String>::new());
+}
+
+#[test]
+fn texts_of_a_setup_name_their_field_when_they_are_wrong() {
+    let channel = EmailChannel {
+        to: "[: e-mail".into(),
+        cc: "[:if x]".into(),
+        bcc: "[: rund(1)]".into(),
+        subject: "[: due as data]".into(),
+        body: "[:end]".into(),
+    };
+    let setup = Setup { name: "Reminder [: ref".into(), email: Some(channel), ..pdf(PdfStandard::Plain, Attach::Nothing, "[: a +]") };
+    let told = problems(&setup);
+    let fields: Vec<&str> = told.iter().filter_map(|t| t.rsplit_once(' ')).map(|(field, _)| field).collect();
+    assert_eq!(fields, ["file name", "password", "to", "copy to", "blind copy to", "subject", "message"]);
+    assert!(told.contains(&"message end-without-start".to_owned()) && told.contains(&"to never-closed".to_owned()), "{told:?}");
+    // Without a name documents are numbered; a channel without recipients is told.
+    assert_eq!(problems(&Setup { name: "  ".into(), ..Setup::default() }), Vec::<String>::new());
+    assert_eq!(problems(&Setup { email: Some(EmailChannel::default()), ..Setup::default() }), ["to no-recipient"]);
+}
+
+fn record(email: Value) -> Record {
+    let columns = [("Ref", ColumnType::Text), ("E-mail", ColumnType::Email), ("Office", ColumnType::Text), ("Boat", ColumnType::Text)];
+    let schema = Schema::new(columns.map(|(name, kind)| Column::new(name, kind)).to_vec()).expect("a schema");
+    let values =
+        vec![Value::text("BQ-0031"), email, Value::text("yard@brackwater-quay.example, crane@brackwater-quay.example"), Value::Blank];
+    Record::new(Arc::new(schema), values, 31)
+}
+
+fn message(channel: EmailChannel, email: Value) -> Result<Message, MessageFault> {
+    let (record, plan) = (record(email), Plan::new(&Setup::default()));
+    let context = Context::new(Locale::english(), DateTime::constant(2026, 11, 23, 9, 42, 0, 0));
+    EmailPlan::new(&channel).message(&Scope::new(&record, &plan.ties, &context))
+}
+
+fn channel() -> EmailChannel {
+    EmailChannel {
+        to: "[: e-mail], office@brackwater-quay.example".into(),
+        cc: "[: office]".into(),
+        bcc: "[: boat after \"@x.example\"]".into(),
+        subject: "Your berth\r\n\t[: ref]  in 2027".into(),
+        body: "Dear holder,\n\n[: boat else \"your boat\"] is on the list.".into(),
+    }
+}
+
+#[test]
+fn a_message_has_the_recipients_of_its_record() {
+    let made = message(channel(), Value::text("ada@quayle.example")).expect("a message");
+    let texts = |all: &[mangle_core::value::EmailAddress]| all.iter().map(|a| a.as_str().to_owned()).collect::<Vec<_>>();
+    assert_eq!(texts(&made.to), ["ada@quayle.example", "office@brackwater-quay.example"]);
+    assert_eq!(texts(&made.cc), ["yard@brackwater-quay.example", "crane@brackwater-quay.example"]);
+    assert_eq!(texts(&made.bcc), Vec::<String>::new(), "what is blank is nobody");
+    // A subject is one line, whatever stands in a cell: it is a header of the message.
+    assert_eq!(made.subject, "Your berth BQ-0031 in 2027");
+    assert_eq!(made.body, "Dear holder,\n\nyour boat is on the list.");
+}
+
+#[test]
+fn recipients_that_are_blank_or_malformed_are_told_apart() {
+    let fault = |channel: EmailChannel, email: Value| {
+        let fault = message(channel, email).expect_err("no message");
+        format!("{}: {fault}", fault.code())
+    };
+    let only = |to: &str| EmailChannel { to: to.into(), cc: String::new(), ..channel() };
+    assert!(fault(only("[: e-mail]"), Value::Blank).starts_with("no-recipient: the record has no e-mail address"));
+    assert!(fault(only("[: ref]"), Value::Blank).starts_with("not-an-address: to: “BQ-0031” is not an e-mail address"));
+    let misfit = Misfit { column: "E-mail".into(), text: "ada@".into(), expected: "an e-mail address", why: None };
+    assert!(fault(only("[: e-mail]"), Value::Misfit(Arc::new(misfit))).contains("“ada@” is not an e-mail address"));
+    let copy = EmailChannel { cc: "nobody at all".into(), ..only("ada@quayle.example") };
+    assert!(fault(copy, Value::Blank).starts_with("not-an-address: copy to: "));
+    let subject = EmailChannel { subject: "[: ref + 1]".into(), ..only("ada@quayle.example") };
+    assert!(fault(subject, Value::Blank).starts_with("message: subject: "));
+}
+
+#[test]
+fn a_record_prints_in_its_own_locale_where_a_column_says_so() {
+    let schema = Arc::new(Schema::new(["Ref", "Language"].map(|n| Column::new(n, ColumnType::Text)).to_vec()).expect("a schema"));
+    let context = Context::new(Locale::english(), DateTime::constant(2026, 11, 23, 9, 42, 0, 0));
+    let printed = |language: &str, column: &str| {
+        let plan = Plan::new(&Setup { name: "[: 1234.5 as number \"#,##0.00\"]".into(), locale_column: column.into(), ..Setup::default() });
+        let record = Record::new(schema.clone(), vec![Value::text("BQ-1"), Value::text(language)], 1);
+        let own = plan.context(&context, &record, 7, 44);
+        assert_eq!((own.run_number, own.run_count), (7, 44));
+        plan.name.fill(&Scope::new(&record, &plan.ties, &own)).expect("fills")
+    };
+    assert_eq!(printed("de-DE", "language"), "1.234,50");
+    assert_eq!(printed("de-DE", ""), "1,234.50");
+    // A blank cell, one that is no tag, a column that is gone: the dispatch's own.
+    for (language, column) in [(" ", "Language"), ("no tag!", "Language"), ("de-DE", "Tongue")] {
+        assert_eq!(printed(language, column), "1,234.50", "{language} {column}");
+    }
+}
