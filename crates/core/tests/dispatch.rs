@@ -72,7 +72,7 @@ fn texts_of_a_setup_name_their_field_when_they_are_wrong() {
         to: "[: e-mail".into(),
         cc: "[:if x]".into(),
         bcc: "[: rund(1)]".into(),
-        subject: "[: due as data]".into(),
+        subject: "[: § 5]".into(),
         body: "[:end]".into(),
     };
     let setup = Setup { name: "Reminder [: ref".into(), email: Some(channel), ..pdf(PdfStandard::Plain, Attach::Nothing, "[: a +]") };

@@ -87,6 +87,7 @@ struct Items {
 /// Items of a run.
 #[utoipa::path(get, path = "/api/runs/{id}/items", tag = "runs", params(("id" = i64, Path), Items), responses((status = 200, body = Vec<ItemInfo>)))]
 async fn item_list(State(app): State<App>, Path(id): Path<i64>, Query(asked): Query<Items>) -> Answer<Vec<ItemInfo>> {
+    get(&app, id).await?;
     Ok(Json(app.store.with(move |c| items::list(c, id, asked.state.as_deref(), asked.from, asked.count.min(500), clock::seconds())).await?))
 }
 

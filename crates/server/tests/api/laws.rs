@@ -48,15 +48,18 @@ async fn what_is_not_there_is_never_a_fault() {
     let office = Office::furnished().await;
     let all = addresses();
     assert!(all.len() > 80, "{}", all.len());
+    let mut wrong = Vec::new();
     for (method, path) in all.iter().filter(|(_, path)| path.contains('{')) {
         let asked = filled(path, nothing);
         let answer = office.ask(method, &asked, Value::Null).await;
-        assert!(!answer.0.is_server_error(), "{method} {asked}: {answer:?}");
-        if method == "GET" {
-            assert_eq!(answer.0, StatusCode::NOT_FOUND, "{method} {asked}: {}", answer.1);
-            assert!(is_told(&answer), "{method} {asked}: {answer:?}");
+        // Some ask for more than their address holds.
+        let missing = matches!(answer.0, StatusCode::NOT_FOUND | StatusCode::BAD_REQUEST) && is_told(&answer);
+        let right = !answer.0.is_server_error() && (method != "GET" || missing);
+        if !right {
+            wrong.push(format!("{method} {asked}: {answer:?}"));
         }
     }
+    assert_eq!(wrong, Vec::<String>::new());
 }
 
 #[tokio::test]

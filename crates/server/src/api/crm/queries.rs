@@ -217,6 +217,7 @@ async fn begin(app: &App, id: i64) -> Result<(), Refused> {
 /// How far the fetch of a question is.
 #[utoipa::path(get, path = "/api/queries/{id}/fetch", tag = "crm", params(("id" = i64, Path)), responses((status = 200, body = Option<Fetching>)))]
 async fn progress(State(app): State<App>, Path(id): Path<i64>) -> Answer<Option<Fetching>> {
+    kept(&app, id).await?;
     Ok(Json(app.fetchings.of(id)))
 }
 

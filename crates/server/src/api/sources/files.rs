@@ -31,6 +31,7 @@ pub(super) fn router() -> OpenApiRouter<App> {
 /// The files beside a sheet.
 #[utoipa::path(get, path = "/api/sheets/{id}/files", tag = "sources", params(("id" = i64, Path)), responses((status = 200, body = Vec<SheetFile>)))]
 async fn list(State(app): State<App>, Path(id): Path<i64>) -> Answer<Vec<SheetFile>> {
+    super::info(&app, id).await?;
     Ok(Json(app.store.with(move |c| store::list(c, id)).await?))
 }
 
