@@ -84,6 +84,7 @@ async fn a_form_from_nothing_is_answered_on_a_telephone_and_becomes_a_record() -
     phone.click("Send").await?;
     phone.text("p[@role='alert']", "One thing is not right yet").await?;
     phone.write("#field-2", "142").await?;
+    phone.gone("p[@role='alert']", "Write it as 14.2 m").await?;
     let wide = phone.client.execute("return document.documentElement.scrollWidth", vec![]).await?;
     assert_eq!(wide, 390);
     phone.click("Send").await?;
@@ -133,14 +134,15 @@ async fn the_demo_forms_are_signed_and_kept_short() -> Result<()> {
     phone.find("#field-1").await?.click().await?;
     phone.click("Sign the waiver").await?;
     phone.text("p[@role='alert']", "things are not right yet").await?;
+    phone.text("p[@role='alert']", "please fill this in").await?;
     phone.write("#field-1", "Idris Penhallow").await?;
     phone.write("#field-2", "c14").await?;
+    phone.gone("p[@id='wrong-2']", "").await?;
     phone.text("label", "I do this at my own risk").await?.click().await?;
     picture(&phone, "form-telephone").await?;
-    phone.click("Sign the waiver").await?;
-    phone.text("p[@role='alert']", "please fill this in").await?;
     phone.draw("canvas").await?;
     phone.text("span", "signed").await?;
+    phone.gone("p[@role='alert']", "").await?;
     phone.click("Sign the waiver").await?;
     phone.text("p[@role='status']", "Thank you, Idris Penhallow.").await?;
     phone.close().await?;
