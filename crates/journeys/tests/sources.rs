@@ -45,12 +45,12 @@ async fn a_messy_workbook_becomes_a_clean_source_with_computed_columns_and_a_rel
     b.give("Bring in a sheet", &[&file("holders.csv", HOLDERS)?]).await?;
 
     // The one cell that is no date is found and put right, and put back, and put right.
-    b.click("1 cell that don’t fit").await?;
+    b.click("1 cell that doesn’t fit").await?;
     cell(&b, "0 4", "soon").await?;
     b.gone("td", "Femke Achterberg").await?;
     b.find("td[data-at='0 4']").await?.click().await?;
     b.keys("3.10.2026\u{e007}").await?;
-    b.gone("button", "that don’t fit").await?;
+    b.gone("button", "that doesn’t fit").await?;
     b.click("Undo").await?;
     b.text("button", "1 wrong").await?;
     b.click("Do again").await?;

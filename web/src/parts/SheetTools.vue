@@ -46,7 +46,11 @@ const related = computed(() => props.it.sheet.value?.related.length ?? 0)
       class="say wrong"
       @click="it.show(only === undefined ? 0 : undefined)"
     >
-      {{ only === undefined ? `${count(wrong, 'cell')} that don’t fit` : 'Show all rows' }}
+      {{
+        only === undefined
+          ? `${count(wrong, 'cell')} that ${wrong === 1 ? 'doesn’t' : 'don’t'} fit`
+          : 'Show all rows'
+      }}
     </button>
   </div>
 </template>

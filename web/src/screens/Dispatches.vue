@@ -49,7 +49,7 @@ async function add() {
               <RouterLink :to="`/dispatches/${one.key}`"
                 ><b>{{ one.name }}</b></RouterLink
               >
-              <span class="code quiet"> {{ one.key }}</span>
+              <span class="code quiet" style="margin-left: 8px">{{ one.key }}</span>
             </td>
             <td>{{ one.template ?? '' }}</td>
             <td>{{ one.sheet ?? '' }}</td>
