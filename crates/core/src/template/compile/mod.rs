@@ -99,6 +99,7 @@ type Events = Vec<((std::cmp::Reverse<usize>, usize), Event)>;
 
 struct Compiler<'g> {
     gathered: &'g Gathered,
+    /// What may be taken whole.
     reach: Reach,
     /// All placeholders that could be read, in reading order.
     standing: Vec<Standing>,

@@ -5,7 +5,7 @@ use std::collections::HashMap;
 
 use super::{Compiler, Event, Standing};
 use crate::language::syntax::{Expr, Extent, Kind, Passage, Unit};
-use crate::template::gathered::{Id, Node, Paragraph};
+use crate::template::gathered::{Id, Node};
 use crate::template::program::{Between, Block, Site};
 
 /// A passage whose `end` is still to come.
@@ -320,12 +320,12 @@ impl Compiler<'_> {
         if !matches!(own.place, crate::template::Place::Body | crate::template::Place::Table) {
             return self.problem_at(index, "section-elsewhere", "a section is part of the running text; put this there");
         }
-        let (section, last) = (own.section, self.is_last_section(index));
+        let last = self.is_last_section(index);
         if last && (self.gathered.last_section.is_none() || !repeats) {
             let message = "the last section carries the document's page set-up and can't go by itself; put the part that may go before it";
             return self.problem_at(index, "last-section", message);
         }
-        let inside = self.paragraphs_where(|p| p.section == section);
+        let inside = self.paragraphs_of(self.standing[index].paragraph, Extent { count: 1, unit: Unit::Section });
         let Some(first) = inside.first().copied() else { return };
         // The first block is a table when its first paragraph stands in one.
         let key = enter.first().map_or((std::cmp::Reverse(0), index), |(key, _)| *key);
@@ -400,14 +400,9 @@ impl Compiler<'_> {
         self.take_whole(index, extent, block, above);
     }
 
-    // What is within an extent.
-
+    /// The paragraphs that an extent holds, in reading order.
     fn paragraphs_of(&self, paragraph: usize, extent: Extent) -> Vec<usize> {
         self.reach.span(self.gathered, paragraph, extent).map_or_else(Vec::new, |span| self.reach.paragraphs_in(&span))
-    }
-
-    fn paragraphs_where(&self, is: impl Fn(&Paragraph) -> bool) -> Vec<usize> {
-        (0..self.gathered.paragraphs.len()).filter(|p| is(&self.gathered.paragraphs[*p])).collect()
     }
 
     fn restart_lists(&mut self, block: usize, paragraphs: std::ops::RangeInclusive<usize>) {

@@ -4,9 +4,9 @@
 use std::collections::HashMap;
 use std::ops::Range;
 
-use super::super::gathered::{Gathered, Id, Node, Row};
-use super::{Compiler, Unit};
-use crate::language::syntax::Extent;
+use super::Compiler;
+use crate::language::syntax::{Extent, Unit};
+use crate::template::gathered::{Gathered, Id, Node, Row};
 
 /// How many conditions and repeats a placeholder may stand within (rule 30).
 pub(in crate::template) const DEEPEST: usize = 64;
