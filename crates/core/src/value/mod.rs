@@ -15,7 +15,7 @@ use ecow::EcoString;
 use jiff::civil::{Date, DateTime};
 use rust_decimal::Decimal;
 
-use crate::records::Record;
+use crate::records::{ColumnType, Record};
 
 pub use email::{EmailAddress, NotAnAddress, recipients};
 pub use locale::{DateOrder, Length, Locale, UnknownLocale};
@@ -31,6 +31,8 @@ pub enum Value {
     Bool(bool),
     /// An exact decimal of up to 28 digits.
     Number(Decimal),
+    /// A part of a hundred: 0.1 is 10 %. It counts as the number and prints as a percentage.
+    Percent(Decimal),
     /// An amount with its currency.
     Money(Money),
     /// A calendar day.
@@ -47,6 +49,30 @@ pub enum Value {
     Misfit(Arc<Misfit>),
 }
 
+/// What an office writes where nothing else is said: recognition, new forms and new
+/// dispatches start from it.
+#[derive(Debug, Clone)]
+pub struct Home {
+    /// Its language and region.
+    pub locale: Arc<Locale>,
+    /// Its currency.
+    pub currency: Currency,
+}
+
+impl Home {
+    /// How it reads numbers and dates.
+    pub fn reading(&self) -> read::Reading {
+        read::Reading::of(&self.locale)
+    }
+}
+
+impl Default for Home {
+    /// British English and the euro.
+    fn default() -> Home {
+        Home { locale: Locale::english(), currency: Currency::EUR }
+    }
+}
+
 /// A cell's text and the type that its column wanted.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Misfit {
@@ -54,8 +80,8 @@ pub struct Misfit {
     pub column: String,
     /// The cell's text.
     pub text: String,
-    /// What it should have been, with its article: "a date".
-    pub expected: &'static str,
+    /// The type that it should have had.
+    pub kind: ColumnType,
     /// Why the formula of a computed column gave nothing; `None` for a typed cell.
     pub why: Option<String>,
 }
@@ -83,13 +109,14 @@ impl Value {
             Value::Blank => "a blank",
             Value::Bool(_) => "a yes or no",
             Value::Number(_) => "a number",
+            Value::Percent(_) => "a percentage",
             Value::Money(_) => "an amount of money",
             Value::Date(_) => "a date",
             Value::DateTime(_) => "a date with a time",
             Value::Text(_) => "text",
             Value::Record(_) => "a record",
             Value::List(_) => "a list",
-            Value::Misfit(misfit) => misfit.expected,
+            Value::Misfit(misfit) => misfit.kind.expected(),
         }
     }
 }

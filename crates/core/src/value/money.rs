@@ -42,7 +42,16 @@ const SIGNS: [(&str, Currency); 24] = [
     ("฿", Currency(*b"THB")),
 ];
 
+/// The currencies in use: code and English name (ISO 4217:2015 list one, as CLDR names
+/// them), a line each.
+const IN_USE: &str = include_str!("currencies.tsv");
+
 impl Currency {
+    /// All currencies in use with their English names, by code.
+    pub fn all() -> impl Iterator<Item = (&'static str, &'static str)> {
+        IN_USE.lines().filter_map(|line| line.split_once('\t'))
+    }
+
     /// The euro.
     pub const EUR: Currency = Currency(*b"EUR");
     /// The pound sterling.
@@ -55,7 +64,7 @@ impl Currency {
             return Ok(*currency);
         }
         match <[u8; 3]>::try_from(trimmed.to_ascii_uppercase().as_bytes()) {
-            Ok(code) if code.iter().all(u8::is_ascii_uppercase) => Ok(Currency(code)),
+            Ok(code) if Currency::all().any(|(own, _)| own.as_bytes() == code) => Ok(Currency(code)),
             _ => Err(UnknownCurrency(trimmed.to_owned())),
         }
     }
@@ -119,7 +128,8 @@ mod tests {
     fn codes_and_signs_are_read() {
         assert_eq!(Currency::parse("eur"), Ok(Currency::EUR));
         assert_eq!(Currency::parse("€"), Ok(Currency::EUR));
-        assert!(Currency::parse("euros").is_err());
+        assert!(Currency::parse("euros").is_err() && Currency::parse("EUX").is_err());
+        assert!(Currency::all().count() > 150 && Currency::all().all(|(code, name)| Currency::parse(code).is_ok() && !name.is_empty()));
     }
 
     #[test]

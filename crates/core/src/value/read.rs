@@ -1,7 +1,7 @@
 //! Typed text: numbers, money, dates and yes/no as people write them, read by
 //! the source's locale. Every reader takes the whole text or nothing.
 
-use jiff::civil::{Date, DateTime};
+use jiff::civil::{Date, DateTime, Time};
 use rust_decimal::Decimal;
 
 use super::{Currency, DateOrder, Locale, Money};
@@ -29,7 +29,11 @@ pub fn number(text: &str, how: Reading) -> Option<Decimal> {
     let text = text.trim();
     let (negative, text) = match text.strip_prefix(['-', '−', '–']) {
         Some(rest) => (true, rest.trim_start()),
-        None => (false, text),
+        // Bookkeepers write what is owed in brackets.
+        None => match in_brackets(text) {
+            Some(inner) if inner.contains(how.decimal) => (true, inner),
+            _ => (false, text),
+        },
     };
     let (whole, fraction) = match text.split_once(how.decimal) {
         Some((whole, fraction)) => (whole, Some(fraction)),
@@ -46,6 +50,44 @@ pub fn number(text: &str, how: Reading) -> Option<Decimal> {
     let mut read: Decimal = format!("{whole}.{fraction}").trim_end_matches('.').parse().ok()?;
     read.set_sign_negative(negative && !read.is_zero());
     Some(read)
+}
+
+fn in_brackets(text: &str) -> Option<&str> {
+    text.strip_prefix('(')?.strip_suffix(')').map(str::trim)
+}
+
+/// Reads a percentage with its sign: `10%` is 0.1.
+pub fn percent(text: &str, how: Reading) -> Option<Decimal> {
+    number(text.trim().strip_suffix('%')?, how)?.checked_div(Decimal::ONE_HUNDRED).map(|n| n.normalize())
+}
+
+/// Reads a time of day: `9:30`, `09:30:15`, `9.30 pm` with am or pm, `24:00` never.
+pub fn time(text: &str) -> Option<Time> {
+    let text = text.trim().to_ascii_lowercase();
+    let half = |end: &str| text.strip_suffix(end).map(str::trim_end);
+    let (digits, offset) = match (half("am").or_else(|| half("a.m.")), half("pm").or_else(|| half("p.m."))) {
+        (Some(rest), _) => (rest, Some(0)),
+        (_, Some(rest)) => (rest, Some(12)),
+        _ => (text.as_str(), None),
+    };
+    let mark = if offset.is_some() && !digits.contains(':') { '.' } else { ':' };
+    let mut pieces = digits.split(mark).map(small);
+    let hour = pieces.next()??;
+    let minute = match pieces.next() {
+        Some(minute) => minute?,
+        None if offset.is_some() => 0,
+        None => return None,
+    };
+    let second = pieces.next().unwrap_or(Some(0))?;
+    let hour = match offset {
+        Some(offset) if (1..=12).contains(&hour) => hour % 12 + offset,
+        Some(_) => return None,
+        None => hour,
+    };
+    if pieces.next().is_some() {
+        return None;
+    }
+    Time::new(hour, minute, second, 0).ok()
 }
 
 /// Takes the grouping out of the digits before the decimal mark. Groups are
@@ -74,6 +116,10 @@ fn ungroup(whole: &str, decimal: char) -> Option<String> {
 
 /// Reads an amount that carries its currency: `€1,234.50`, `405,00 EUR`.
 pub fn money(text: &str, how: Reading) -> Option<Money> {
+    if let Some(inner) = in_brackets(text.trim()) {
+        let owed = money(inner, how)?;
+        return Some(Money { amount: -owed.amount, ..owed });
+    }
     let (currency, rest) = Currency::strip(text)?;
     let amount = number(rest, how).or_else(|| {
         let rest: String = rest.chars().filter(|c| !"€£$¥".contains(*c)).collect();
@@ -237,6 +283,28 @@ mod tests {
         assert_eq!(money("-€12", ENGLISH).map(|m| m.amount.to_string()).as_deref(), Some("-12"));
         assert_eq!(money("405,00 EUR", GERMAN).map(|m| m.amount.to_string()).as_deref(), Some("405.00"));
         assert_eq!(money("405", ENGLISH), None);
+    }
+
+    #[test]
+    fn percentages_and_bracketed_amounts_are_read_as_what_they_are() {
+        assert_eq!(percent("10%", ENGLISH).map(|n| n.to_string()).as_deref(), Some("0.1"));
+        assert_eq!(percent("7,5 %", GERMAN).map(|n| n.to_string()).as_deref(), Some("0.075"));
+        assert_eq!(percent("10", ENGLISH), None);
+        assert_eq!(num("(12.00)", ENGLISH).as_deref(), Some("-12.00"));
+        assert_eq!(num("(12)", ENGLISH), None, "a number in brackets may be a note");
+        assert_eq!(money("(£1,012.50)", ENGLISH).map(|m| m.amount.to_string()).as_deref(), Some("-1012.50"));
+    }
+
+    #[test]
+    fn times_of_day_are_read() {
+        let read = |text: &str| time(text).map(|t| t.to_string());
+        assert_eq!(read("9:30").as_deref(), Some("09:30:00"));
+        assert_eq!(read("09:30:15").as_deref(), Some("09:30:15"));
+        assert_eq!(read("12.15 am").as_deref(), Some("00:15:00"));
+        assert_eq!(read("2 pm").as_deref(), Some("14:00:00"));
+        for text in ["9", "24:00", "9:75", "13 pm", "9.30", "1:2:3:4", "soon"] {
+            assert_eq!(time(text), None, "{text}");
+        }
     }
 
     #[test]
