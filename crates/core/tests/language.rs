@@ -156,7 +156,10 @@ fn what_can_not_be_worked_out_is_said() {
         ("[: 1 / zero]", "error: this divides by zero"),
         ("[: lastname2]", "error: nothing is called “lastname2”; did you mean “Last name”?"),
         ("[: find(\"z\"; last name)]", "error: FIND has no result here: “z” does not stand in “Quayle”"),
-        ("[: net as money \"GBP\"]", "error: this amount is in EUR, not in GBP; Mangle does not convert currencies"),
+        (
+            "[: net as money \"GBP\"]",
+            "error: this amount is in EUR, and the placeholder prints GBP; Mangle does not convert currencies: set the column's currency to GBP, or print it in EUR",
+        ),
         ("[: last name as date]", "error: a date is needed here, but this is text: Quayle"),
     ] {
         assert_eq!(fill(text), said, "{text}");

@@ -168,6 +168,10 @@ pub fn complete(text: &str, at: usize, schema: &Schema) -> (Span, Vec<Offer>) {
         let offers = fitting.map(|f| Offer { kind: "format", text: f.to_owned(), about: "format".to_owned() }).collect();
         return (Span { start: at - last_word.len(), end: at }, offers);
     }
+    // Behind a value stands an operator, not another value.
+    if before[..start].trim_end().ends_with([')', '"', '\'', '%']) {
+        return (Span { start: at, end: at }, Vec::new());
+    }
     // Along a relation, the fields that it leads to.
     let path: Vec<String> = before[..start].strip_suffix('.').map(path_before).unwrap_or_default();
     let levels = if path.is_empty() { Some(vec![schema]) } else { schema.levels(&[Some(path.clone())]) };
@@ -259,5 +263,6 @@ mod tests {
         assert_eq!(offer("balance as pe"), ["pe percent"]);
         assert!(offer("rou").contains(&"rou ROUND(".to_owned()));
         assert_eq!(offer("nothing.x"), Vec::<String>::new());
+        assert_eq!(offer("round(balance) sta"), Vec::<String>::new());
     }
 }

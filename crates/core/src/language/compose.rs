@@ -121,7 +121,7 @@ fn fits(value: &Value, word: &str) -> bool {
         Value::Date(_) => word == "date",
         Value::DateTime(_) => matches!(word, "date" | "time"),
         Value::Money(_) => matches!(word, "money" | "number" | "words"),
-        Value::Number(_) => matches!(word, "number" | "money" | "percent" | "words"),
+        Value::Number(_) | Value::Percent(_) => matches!(word, "number" | "money" | "percent" | "words"),
         Value::Bool(_) => word == "yes/no",
         Value::Text(_) => matches!(word, "upper" | "lower" | "title" | "phone"),
         Value::List(_) => word == "list",

@@ -214,6 +214,16 @@ pub enum Fault {
         /// "added", "compared".
         verb: &'static str,
     },
+    /// An amount is printed in another currency than it is in.
+    #[error(
+        "this amount is in {have}, and the placeholder prints {wanted}; Mangle does not convert currencies: set the column's currency to {wanted}, or print it in {have}"
+    )]
+    OtherCurrency {
+        /// Its own.
+        have: String,
+        /// The one that is printed.
+        wanted: String,
+    },
     /// Division by zero.
     #[error("this divides by zero")]
     DivideByZero,
@@ -263,7 +273,7 @@ impl From<&Misfit> for Fault {
         let column = misfit.column.clone();
         match &misfit.why {
             Some(why) => Fault::Computed { column, why: why.clone() },
-            None => Fault::Misfit { column, text: misfit.text.clone(), expected: misfit.expected },
+            None => Fault::Misfit { column, text: misfit.text.clone(), expected: misfit.kind.expected() },
         }
     }
 }
@@ -278,6 +288,7 @@ impl Fault {
             Fault::Kind { .. } => "wrong-kind",
             Fault::Unlike { .. } => "unlike-types",
             Fault::Currencies { .. } => "currencies",
+            Fault::OtherCurrency { .. } => "other-currency",
             Fault::DivideByZero => "divide-by-zero",
             Fault::Overflow => "overflow",
             Fault::NoSuchDay(_) => "no-such-day",

@@ -4,11 +4,13 @@ use rust_decimal::Decimal;
 
 use super::error::{EvalError, Fault};
 use super::format::{self, plain};
-use super::function::{Run, as_condition, as_number, as_text};
+use super::function::{Arg, Run, as_condition, as_number, as_text};
 use super::name::nearest;
 use super::operate::{arithmetic, compare, equal, order};
 use super::scope::{Scope, Turn, Turns};
 use super::syntax::{Arithmetic, Expr, ExprKind, ListExpr, Logic, Name, Part};
+use super::typing::Type;
+use super::uses::UsedAs;
 use crate::value::read::{self, Reading};
 use crate::value::{Locale, Money, Value};
 
@@ -53,17 +55,25 @@ impl Scope<'_> {
                     for argument in arguments {
                         values.push(argument.as_ref().map_or(Ok(Value::Blank), |a| self.value(a))?);
                     }
-                    run(&values, self.context).map_err(fail)
+                    if self.context.noticed.asked() {
+                        for (at, argument) in arguments.iter().enumerate().filter(|(at, _)| values[*at] == Value::Blank) {
+                            if let (Some(argument), Arg::Amount | Arg::As(UsedAs::Number)) = (argument, function.takes.at(at)) {
+                                self.note_blank_number(argument);
+                            }
+                        }
+                    }
+                    run(&values, self.context).map_err(fail).map(|value| self.kept_type(expr, value))
                 }
                 Run::Running => match arguments.first() {
-                    Some(Some(inner)) => {
-                        self.running(inner, |sum, one| arithmetic(Arithmetic::Add, &sum, &one, self.context).map_err(fail))
-                    }
+                    Some(Some(inner)) => self
+                        .running(inner, |sum, one| arithmetic(Arithmetic::Add, &sum, &one, self.context).map_err(fail))
+                        .map(|value| self.kept_type(expr, value)),
                     _ => Ok(Value::Blank),
                 },
             },
             ExprKind::Negate(inner) => match self.value(inner)? {
                 Value::Money(money) => Ok(Value::Money(Money { amount: -money.amount, ..money })),
+                Value::Percent(number) => Ok(Value::Percent(-number)),
                 value => as_number(&value, self.context).map(|n| Value::Number(-n)).map_err(fail),
             },
             ExprKind::Percent(inner) => {
@@ -79,7 +89,12 @@ impl Scope<'_> {
                     self.context.noticed.note_blank_date();
                     return Ok(Value::Blank);
                 }
-                arithmetic(*operator, &left, &right, self.context).map_err(fail)
+                for (operand, value) in [(a, &left), (b, &right)] {
+                    if value.is_blank() {
+                        self.note_blank_number(operand);
+                    }
+                }
+                arithmetic(*operator, &left, &right, self.context).map_err(fail).map(|value| self.kept_type(expr, value))
             }
             ExprKind::Join(a, b) => {
                 let text = |value: &Value| as_text(value, self.context).map_err(fail);
@@ -112,10 +127,29 @@ impl Scope<'_> {
             ExprKind::Print(parts) => {
                 let Some((at, value)) = self.choose(parts)? else { return Ok(Value::Blank) };
                 let part = &parts[at];
-                let dressed =
-                    part.format.is_some() || part.list.is_some() || part.locale.is_some() || part.after.is_some() || part.before.is_some();
-                if dressed { Ok(Value::text(self.dress(part, &value)?)) } else { Ok(value) }
+                if part.is_dressed() { Ok(Value::text(self.dress(part, &value)?)) } else { Ok(value) }
             }
+        }
+    }
+
+    /// A field that was blank where a number is needed.
+    fn note_blank_number(&self, expr: &Expr) {
+        if let Some(path) = expr.path().filter(|_| self.context.noticed.asked()) {
+            let path: Vec<&str> = path.iter().map(|name| name.text.as_str()).collect();
+            self.context.noticed.note_blank_number(&path.join("."));
+        }
+    }
+
+    /// A number that came of blanks alone has lost what its columns say: a sum of no
+    /// amounts, or a blank amount times three, is nought in their currency (rule 20).
+    fn kept_type(&self, expr: &Expr, value: Value) -> Value {
+        match value {
+            Value::Number(zero) if zero.is_zero() => match self.type_of(expr) {
+                Some(Type::Money(currency)) => Value::Money(Money { amount: zero, currency }),
+                Some(Type::Percent) => Value::Percent(zero),
+                _ => value,
+            },
+            value => value,
         }
     }
 
@@ -155,7 +189,7 @@ impl Scope<'_> {
             return None;
         }
         let exact = match value {
-            Value::Number(number) => *number,
+            Value::Number(number) | Value::Percent(number) => *number,
             Value::Money(money) => money.amount,
             _ => return None,
         };
@@ -207,7 +241,12 @@ impl Scope<'_> {
             return Ok(value);
         }
         let reached = self.value(base).map_err(Reached::There)?;
-        member_of(&reached, name).map_err(Reached::Here)
+        let path = || {
+            let mut path = base.path()?;
+            path.push(name.clone());
+            self.tied_along(&path)
+        };
+        member_of(&reached, path().as_ref().unwrap_or(name)).map_err(Reached::Here)
     }
 
     /// `lines.(qty * price)`

@@ -30,6 +30,12 @@ impl Folded {
         Folded(kept.into())
     }
 
+    /// A path along relations, folded name by name; no name is equal to it.
+    pub fn path<'n>(names: impl IntoIterator<Item = &'n str>) -> Folded {
+        let folded: Vec<Folded> = names.into_iter().map(Folded::new).collect();
+        Folded(folded.iter().map(Folded::as_str).collect::<Vec<_>>().join("\u{1f}").into())
+    }
+
     /// The folded text.
     pub fn as_str(&self) -> &str {
         &self.0

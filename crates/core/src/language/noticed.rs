@@ -1,6 +1,7 @@
 //! What working out a record noticed without failing. Preflight asks for it; a
 //! run does not, and then nothing is kept.
 
+use std::collections::BTreeSet;
 use std::sync::atomic::{AtomicBool, Ordering};
 use std::sync::{Arc, Mutex, PoisonError};
 
@@ -16,7 +17,9 @@ pub struct Noticed {
 #[derive(Debug, Default)]
 struct Notes {
     blank_date: AtomicBool,
+    blank_numbers: Mutex<BTreeSet<String>>,
     uneven: Mutex<Vec<Uneven>>,
+    close: Mutex<Vec<(String, String)>>,
 }
 
 impl Clone for Noticed {
@@ -60,6 +63,16 @@ impl Noticed {
         self.notes.blank_date.load(Ordering::Relaxed)
     }
 
+    /// The blank fields that were calculated with.
+    pub fn blank_numbers(&self) -> BTreeSet<String> {
+        self.notes.blank_numbers.lock().unwrap_or_else(PoisonError::into_inner).clone()
+    }
+
+    /// The placeholders of amounts that differ by a few cents.
+    pub fn close(&self) -> Vec<(String, String)> {
+        self.notes.close.lock().unwrap_or_else(PoisonError::into_inner).clone()
+    }
+
     /// The sums that their printed lines don't add up to.
     pub fn uneven(&self) -> Vec<Uneven> {
         self.notes.uneven.lock().unwrap_or_else(PoisonError::into_inner).clone()
@@ -69,6 +82,16 @@ impl Noticed {
         if self.asked {
             self.notes.blank_date.store(true, Ordering::Relaxed);
         }
+    }
+
+    pub(crate) fn note_blank_number(&self, field: &str) {
+        if self.asked {
+            self.notes.blank_numbers.lock().unwrap_or_else(PoisonError::into_inner).insert(field.to_owned());
+        }
+    }
+
+    pub(crate) fn note_close(&self, found: Vec<(String, String)>) {
+        self.notes.close.lock().unwrap_or_else(PoisonError::into_inner).extend(found);
     }
 
     pub(crate) fn note_uneven(&self, found: Vec<Uneven>) {

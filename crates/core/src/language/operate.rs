@@ -96,7 +96,7 @@ pub fn order(left: &Value, right: &Value, locale: &Locale) -> Result<Ordering, F
 fn amount(value: &Value) -> Option<Decimal> {
     match value {
         Value::Blank => Some(Decimal::ZERO),
-        Value::Number(number) => Some(*number),
+        Value::Number(number) | Value::Percent(number) => Some(*number),
         Value::Money(money) => Some(money.amount),
         _ => None,
     }
@@ -140,6 +140,7 @@ pub(super) fn arithmetic(operator: Arithmetic, left: &Value, right: &Value, cont
                 _ => Ok(Value::Money(Money { amount: result, currency: b.currency })),
             }
         }
+        (Value::Percent(a), Value::Percent(b)) if matches!(operator, Add | Subtract) => calculate(operator, *a, *b).map(Value::Percent),
         // A time of day stands on the null date and is added to another day.
         (Value::Date(day), Value::DateTime(time)) | (Value::DateTime(time), Value::Date(day))
             if operator == Add && time.date() == NULL_DATE =>

@@ -11,7 +11,8 @@ use super::context::{Context, OwnLocales};
 use super::error::Fault;
 use super::name::{Folded, nearest};
 use super::syntax::{Expr, Name};
-use crate::records::{Column, ColumnType, Record};
+use super::typing::{Names, Type};
+use crate::records::{Column, ColumnType, Record, Schema};
 use crate::value::Value;
 
 /// Which column a template's name takes: template name → column name.
@@ -21,7 +22,24 @@ pub struct Ties(HashMap<Folded, Folded>);
 impl Ties {
     /// Ties by pairs of template name and column name.
     pub fn new<'a>(pairs: impl IntoIterator<Item = (&'a str, &'a str)>) -> Ties {
-        Ties(pairs.into_iter().map(|(name, column)| (Folded::new(name), Folded::new(column))).collect())
+        let mut ties = HashMap::new();
+        for (name, column) in pairs {
+            let column = Folded::new(column);
+            // A name may hold a point of its own, or be a path along relations.
+            if name.contains('.') {
+                ties.insert(Folded::path(name.split('.')), column.clone());
+            }
+            ties.insert(Folded::new(name), column);
+        }
+        Ties(ties)
+    }
+
+    /// The field that a path along relations stands for; none where it is not tied.
+    fn along(&self, path: &[Name]) -> Option<&Folded> {
+        if self.0.is_empty() {
+            return None;
+        }
+        self.0.get(&Folded::path(path.iter().map(|name| name.text.as_str())))
     }
 
     /// The column name that a template's name stands for.
@@ -347,6 +365,23 @@ impl<'a> Scope<'a> {
             })
             .or_else(|| of(self.record))
             .unwrap_or(false)
+    }
+
+    /// The field that a path along relations is tied to.
+    pub(super) fn tied_along(&self, path: &[Name]) -> Option<Name> {
+        let tied = self.ties.along(path)?;
+        Some(Name { text: path.last()?.text.clone(), folded: tied.clone(), quoted: true })
+    }
+
+    /// The type of an expression, as the columns around it tell.
+    pub(super) fn type_of(&self, expr: &Expr) -> Option<Type> {
+        let turns = self.levels().filter_map(|level| match &level.turn {
+            Some(Turn { value: Value::Record(record), .. }) => Some(record.schema()),
+            _ => None,
+        });
+        let mut levels: Vec<&Schema> = turns.chain([self.record.schema()]).collect();
+        levels.reverse();
+        Names { levels, ties: self.ties }.of(expr)
     }
 
     fn unknown(&self, name: &Name) -> Fault {

@@ -116,6 +116,13 @@ pub struct Part {
     pub before: Option<String>,
 }
 
+impl Part {
+    /// Whether its value is written as a text, with a format or something round it.
+    pub fn is_dressed(&self) -> bool {
+        self.format.is_some() || self.list.is_some() || self.locale.is_some() || self.after.is_some() || self.before.is_some()
+    }
+}
+
 /// How the items of a list are joined: by commas, the last by a word if given.
 #[derive(Debug, Clone, Default, PartialEq, Eq)]
 pub struct Joint(pub Option<Arc<str>>);

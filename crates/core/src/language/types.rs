@@ -4,53 +4,11 @@
 use super::check::Mark;
 use super::error::Span;
 use super::kind_with_errors;
-use super::name::Folded;
 use super::scope::Ties;
-use super::syntax::{Arithmetic, Comparison, Expr, ExprKind, Kind, ListExpr, Name};
-use crate::records::{Column, ColumnType, Schema};
+use super::syntax::{Comparison, Expr, ExprKind, Kind, ListExpr, Name};
+use super::typing::{Names, Type};
+use crate::records::Schema;
 use crate::template::Placeholder;
-use crate::value::Value;
-
-/// What is known of a value's type.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
-enum Known {
-    Text,
-    /// Also money.
-    Number,
-    Date,
-    YesNo,
-    Record,
-    /// A list of records.
-    Records,
-    /// A list of plain values.
-    Values,
-}
-
-impl Known {
-    fn of(column: &Column) -> Known {
-        match column.kind {
-            ColumnType::Text | ColumnType::Email => Known::Text,
-            ColumnType::Number | ColumnType::Money(_) => Known::Number,
-            ColumnType::Date => Known::Date,
-            ColumnType::YesNo => Known::YesNo,
-            ColumnType::Record => Known::Record,
-            ColumnType::List if column.inner.is_some() => Known::Records,
-            ColumnType::List => Known::Values,
-        }
-    }
-
-    fn words(self) -> &'static str {
-        match self {
-            Known::Text => "text",
-            Known::Number => "a number",
-            Known::Date => "a date",
-            Known::YesNo => "yes or no",
-            Known::Record => "a record",
-            Known::Records => "a list of records",
-            Known::Values => "a list",
-        }
-    }
-}
 
 /// What the columns tell of a template's placeholders: each with its place among
 /// them.
@@ -69,7 +27,7 @@ pub fn template_marks(placeholders: &[Placeholder], schema: &Schema, ties: &Ties
 
 /// What the columns tell of one placeholder, or of an expression alone.
 pub(super) fn kind_marks(kind: &Kind, levels: Vec<&Schema>, ties: &Ties) -> Vec<Mark> {
-    let mut checker = Checker { levels, ties, marks: Vec::new() };
+    let mut checker = Checker { names: Names { levels, ties }, marks: Vec::new() };
     for expr in kind.exprs() {
         checker.walk(expr);
         if let Kind::Print(expr) = kind {
@@ -80,61 +38,13 @@ pub(super) fn kind_marks(kind: &Kind, levels: Vec<&Schema>, ties: &Ties) -> Vec<
 }
 
 struct Checker<'s> {
-    /// The schemas in which names are looked up, the innermost last.
-    levels: Vec<&'s Schema>,
-    ties: &'s Ties,
+    names: Names<'s>,
     marks: Vec<Mark>,
 }
 
-impl<'s> Checker<'s> {
+impl Checker<'_> {
     fn mark(&mut self, hint: bool, code: &'static str, span: Span, message: String) {
         self.marks.push(Mark { hint, code, message, span });
-    }
-
-    fn column(&self, name: &Folded) -> Option<&'s Column> {
-        let tied = self.ties.resolve(name);
-        self.levels.iter().rev().find_map(|level| level.column(tied).or_else(|| level.column(name)))
-    }
-
-    /// The column that a path leads to.
-    fn path(&self, path: &[Name]) -> Option<&'s Column> {
-        let (first, rest) = path.split_first()?;
-        if first.is_of_the_turn() && self.levels.len() > 1 {
-            return None;
-        }
-        rest.iter().try_fold(self.column(&first.folded)?, |column, name| column.inner.as_deref()?.column(&name.folded))
-    }
-
-    fn known(&self, expr: &Expr) -> Option<Known> {
-        match &expr.kind {
-            ExprKind::Literal(value) => Some(match value {
-                Value::Text(_) => Known::Text,
-                Value::Number(_) | Value::Money(_) => Known::Number,
-                Value::Date(_) | Value::DateTime(_) => Known::Date,
-                Value::Bool(_) => Known::YesNo,
-                _ => return None,
-            }),
-            ExprKind::Name(name) if self.column(&name.folded).is_none() => {
-                (name.is_built_in() && ["today", "now"].contains(&name.folded.as_str())).then_some(Known::Date)
-            }
-            ExprKind::Name(_) => self.path(&expr.path()?).map(Known::of),
-            // Along a list the values of a field are a list themselves.
-            ExprKind::Member(base, _) => match self.known(base)? {
-                Known::Record => self.path(&expr.path()?).map(Known::of),
-                _ => None,
-            },
-            ExprKind::List(list) => self.known(&list.source),
-            ExprKind::Print(parts) => match parts.as_slice() {
-                [only] if only.format.is_none() => self.known(&only.expr),
-                _ => None,
-            },
-            ExprKind::Arithmetic(Arithmetic::Multiply | Arithmetic::Divide | Arithmetic::Power, ..) | ExprKind::Percent(_) => {
-                Some(Known::Number)
-            }
-            ExprKind::Compare(..) | ExprKind::Logic(..) | ExprKind::Not(_) | ExprKind::In(..) | ExprKind::IsBlank(..) => Some(Known::YesNo),
-            ExprKind::Join(..) => Some(Known::Text),
-            _ => None,
-        }
     }
 
     /// A list of records can't be printed.
@@ -144,10 +54,10 @@ impl<'s> Checker<'s> {
             _ => vec![expr],
         };
         for part in parts {
-            let Some(known @ (Known::Record | Known::Records)) = self.known(part) else { continue };
+            let Some(known @ (Type::Record | Type::Records)) = self.names.of(part) else { continue };
             let shown = part.path().map_or(String::new(), |p| p.iter().map(|n| n.text.as_str()).collect::<Vec<_>>().join("."));
             let remedy = match known {
-                Known::Record => format!("choose one of its fields: “{shown}.…”"),
+                Type::Record => format!("choose one of its fields: “{shown}.…”"),
                 _ => format!("put [:repeat for {shown}] … [:end] round what is printed of each"),
             };
             self.mark(false, "list-as-value", part.span, format!("“{shown}” is {}; {remedy}", known.words()));
@@ -155,7 +65,7 @@ impl<'s> Checker<'s> {
     }
 
     fn one_value(&mut self, expr: &Expr) {
-        if let Some(known @ (Known::Record | Known::Records | Known::Values)) = self.known(expr) {
+        if let Some(known) = self.names.of(expr).filter(|known| known.is_nested()) {
             let message = format!(
                 "one value is needed here, and this is {}; take one of its fields, or a function such as sum or join",
                 known.words()
@@ -208,11 +118,10 @@ impl<'s> Checker<'s> {
 
     /// Goes on within the records of a list, where its columns are known.
     fn within(&mut self, source: &Expr, work: impl FnOnce(&mut Self)) {
-        let inner = source.path().and_then(|path| self.path(&path)).and_then(|column| column.inner.as_deref());
-        if let Some(inner) = inner {
-            self.levels.push(inner);
+        if let Some(inner) = self.names.schema_of(source) {
+            self.names.levels.push(inner);
             work(self);
-            self.levels.pop();
+            self.names.levels.pop();
         }
     }
 
@@ -222,9 +131,13 @@ impl<'s> Checker<'s> {
         if matches!(comparison, Comparison::Contains | Comparison::StartsWith | Comparison::EndsWith) {
             return;
         }
-        let (Some(left), Some(right)) = (self.known(a), self.known(b)) else { return };
-        let lists = [left, right].iter().any(|k| matches!(k, Known::Record | Known::Records | Known::Values));
-        if left == right || lists || matches!((left, right), (Known::Date, Known::Text) | (Known::Text, Known::Date)) {
+        let (Some(left), Some(right)) = (self.names.of(a), self.names.of(b)) else { return };
+        let nested = left.is_nested() || right.is_nested();
+        if left == right
+            || nested
+            || (left.is_number() && right.is_number())
+            || matches!((left, right), (Type::Date, Type::Text) | (Type::Text, Type::Date))
+        {
             return;
         }
         let (left, right) = (left.words(), right.words());
@@ -240,7 +153,7 @@ impl<'s> Checker<'s> {
 
     /// `turn` and `group` come before fields within a list.
     fn hidden(&mut self, name: &Name, span: Span) {
-        if name.is_of_the_turn() && self.levels.len() > 1 && self.column(&name.folded).is_some() {
+        if name.is_of_the_turn() && self.names.levels.len() > 1 && self.names.column(&name.folded).is_some() {
             let message = format!("this is the {0} at hand, not the field of that name; write '{0}' in quotes for the field", name.text);
             self.mark(true, "hidden-field", span, message);
         }

@@ -5,9 +5,9 @@ use serde::Serialize;
 
 use super::error::Span;
 use super::format::Format;
-use super::function::Function;
+use super::function::{Arg, Function, Gives};
 use super::syntax::{Arithmetic, Comparison, Expr, ExprKind, Kind, ListExpr, Name, Symbology};
-use crate::value::Value;
+use crate::value::{Currency, Value};
 
 /// What a value is used as; the later ones tell more.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize)]
@@ -42,6 +42,8 @@ pub struct Use<'a> {
     pub rest: Vec<&'a Name>,
     /// What it is used as.
     pub used: UsedAs,
+    /// The currency that its amount is printed in.
+    pub currency: Option<Currency>,
     /// Where it stands.
     pub span: Span,
 }
@@ -74,7 +76,7 @@ impl Expr {
         use UsedAs::{Date, List, Number, Text, YesNo};
         match &self.kind {
             ExprKind::Literal(_) | ExprKind::Outer(..) => {}
-            ExprKind::Name(name) => visit(Use { name, rest: Vec::new(), used, span: self.span }, within),
+            ExprKind::Name(name) => visit(Use { name, rest: Vec::new(), used, currency: None, span: self.span }, within),
             ExprKind::Member(..) => self.member_uses(used, within, visit),
             ExprKind::Call(function, arguments) => {
                 for (index, argument) in arguments.iter().enumerate() {
@@ -121,7 +123,13 @@ impl Expr {
                         (Some(format), None) => written_as(format),
                         (None, None) => used,
                     };
-                    part.expr.uses(used, within, visit);
+                    match part.format {
+                        Some(Format::Money(Some(currency))) => part.expr.uses(used, within, &mut |found, within| {
+                            let currency = found.currency.or((found.used == UsedAs::Money).then_some(currency));
+                            visit(Use { currency, ..found }, within);
+                        }),
+                        _ => part.expr.uses(used, within, visit),
+                    }
                 }
             }
             ExprKind::List(list) => list.uses(within, visit),
@@ -143,7 +151,7 @@ impl Expr {
         }
         match &at.kind {
             ExprKind::Name(name) if name.is_of_the_turn() => {}
-            ExprKind::Name(name) => visit(Use { name, rest, used, span: at.span }, within),
+            ExprKind::Name(name) => visit(Use { name, rest, used, currency: None, span: at.span }, within),
             _ => at.uses(UsedAs::Value, within, visit),
         }
     }
@@ -166,7 +174,7 @@ impl Expr {
         match &self.kind {
             ExprKind::Literal(value) => matches!(value, Value::Date(_) | Value::DateTime(_)),
             ExprKind::Name(name) => !name.quoted && ["today", "now"].contains(&name.folded.as_str()),
-            ExprKind::Call(function, _) => ["TODAY", "NOW", "DATE", "EDATE", "EOMONTH", "WORKDAY", "DATEVALUE"].contains(&function.name),
+            ExprKind::Call(function, _) => function.gives == Gives::Date,
             ExprKind::Arithmetic(Arithmetic::Add, a, b) => a.is_date() || b.is_date(),
             ExprKind::Arithmetic(Arithmetic::Subtract, a, b) => a.is_date() && !b.is_date(),
             ExprKind::Print(parts) => parts.len() == 1 && parts[0].expr.is_date(),
@@ -201,29 +209,12 @@ fn written_as(format: &Format) -> UsedAs {
     }
 }
 
-/// What an argument of a function is used as: by the subject that OpenFormula
-/// files the function under (OpenDocument 1.3 part 4, chapter 6).
+/// What an argument of a function is used as, where its result is used as `used`.
 fn argument_of(function: &Function, index: usize, used: UsedAs) -> UsedAs {
-    match function.name {
-        "IF" | "IFS" if index == 0 || function.name == "IFS" && index.is_multiple_of(2) => return UsedAs::YesNo,
-        "AND" | "OR" | "NOT" | "XOR" => return UsedAs::YesNo,
-        "IF" | "IFS" | "IFERROR" | "IFNA" | "CHOOSE" | "SWITCH" => return used,
-        "SUM" | "MIN" | "MAX" | "AVERAGE" | "MEDIAN" | "running" | "PRODUCT" => return UsedAs::Number.max(used.min(UsedAs::Money)),
-        "COUNT" | "COUNTA" | "join" if index == 0 => return UsedAs::List,
-        "EDATE" | "EOMONTH" if index == 1 => return UsedAs::Number,
-        "DATE" | "TIME" => return UsedAs::Number,
-        "words" => return UsedAs::Number,
-        "initials" | "first word" | "slug" | "sha256" | "LEN" => return UsedAs::Text,
-        "LEFT" | "RIGHT" | "MID" | "REPT" if index > 0 => return UsedAs::Number,
-        "DATEVALUE" | "VALUE" => return UsedAs::Text,
-        _ => {}
-    }
-    let chapter = function.clause.split('.').nth(1).and_then(|n| n.parse::<u32>().ok());
-    match chapter {
-        Some(10) => UsedAs::Date,
-        Some(12 | 16 | 17) => UsedAs::Number,
-        Some(20) => UsedAs::Text,
-        _ => UsedAs::Value,
+    match function.takes.at(index) {
+        Arg::As(own) => own,
+        Arg::Result => used,
+        Arg::Amount => UsedAs::Number.max(used.min(UsedAs::Money)),
     }
 }
 

@@ -32,7 +32,7 @@ fn holder() -> Record {
             Value::Misfit(Arc::new(crate::value::Misfit {
                 column: "Since".into(),
                 text: "31.02.2019".into(),
-                expected: "a date",
+                kind: crate::records::ColumnType::Date,
                 why: None,
             })),
         ),
@@ -117,7 +117,7 @@ fn comparisons_of_like_and_unlike_types() {
 
 #[test]
 fn a_cell_that_does_not_fit_is_an_error_where_it_is_used() {
-    assert_eq!(print("since"), "error: Since holds “31.02.2019”, which is not a date; correct the cell or the column's type");
+    assert_eq!(print("since"), "error: Since holds “31.02.2019”, which is not a date that exists; correct the cell or the column's type");
     assert_eq!(print("since is blank"), "no");
     assert_eq!(print("iferror(since; \"unknown\")"), "unknown");
     assert_eq!(print("mobile else since"), print("since"));

@@ -7,7 +7,10 @@ mod phone;
 
 use std::sync::Arc;
 
+use rust_decimal::Decimal;
+
 use super::error::{Fault, SyntaxFault};
+use super::function::NULL_DATE;
 use crate::value::{Currency, Length, Locale, Money, Value, spell};
 
 pub use number::NumberPattern;
@@ -97,20 +100,12 @@ impl Format {
                 let number = self.number(value, "a number")?;
                 match pattern {
                     Some(pattern) => Ok(pattern.write(number, locale)),
-                    None => {
-                        let hundred = number.checked_mul(100.into()).ok_or(Fault::Overflow)?;
-                        let space = if matches!(locale.language().as_str(), "de" | "fr" | "es" | "sv" | "da" | "nb" | "fi" | "cs") {
-                            "\u{a0}"
-                        } else {
-                            ""
-                        };
-                        Ok(format!("{}{space}%", locale.number(hundred, 0, 2, true)))
-                    }
+                    None => percent(number, locale),
                 }
             }
             Format::Money(wanted) => match (value, wanted) {
                 (Value::Money(money), Some(wanted)) if money.currency != *wanted => {
-                    Err(Fault::Format(format!("this amount is in {}, not in {wanted}; Mangle does not convert currencies", money.currency)))
+                    Err(Fault::OtherCurrency { have: money.currency.to_string(), wanted: wanted.to_string() })
                 }
                 (Value::Money(money), _) => Ok(locale.money(*money)),
                 (_, Some(currency)) => Ok(locale.money(Money { amount: self.number(value, "an amount of money")?, currency: *currency })),
@@ -146,9 +141,9 @@ impl Format {
         }
     }
 
-    fn number(&self, value: &Value, expected: &'static str) -> Result<rust_decimal::Decimal, Fault> {
+    fn number(&self, value: &Value, expected: &'static str) -> Result<Decimal, Fault> {
         match value {
-            Value::Number(number) => Ok(*number),
+            Value::Number(number) | Value::Percent(number) => Ok(*number),
             Value::Money(money) => Ok(money.amount),
             Value::Text(text) => text.trim().parse().map_err(|_| wrong(value, expected, &Locale::english())),
             other => Err(wrong(other, expected, &Locale::english())),
@@ -156,19 +151,31 @@ impl Format {
     }
 }
 
+/// A percentage with up to two places; by CLDR some languages part the sign from it.
+fn percent(number: Decimal, locale: &Locale) -> Result<String, Fault> {
+    let hundred = number.checked_mul(Decimal::ONE_HUNDRED).ok_or(Fault::Overflow)?;
+    let parted = matches!(locale.language().as_str(), "de" | "fr" | "es" | "sv" | "da" | "nb" | "fi" | "cs");
+    Ok(format!("{}{}%", locale.number(hundred, 0, 2, true), if parted { "\u{a0}" } else { "" }))
+}
+
 fn wrong(value: &Value, expected: &'static str, locale: &Locale) -> Fault {
     Fault::Kind { expected, kind: value.kind(), value: plain(value, locale).unwrap_or_default() }
 }
 
-/// Writes a value without `as`: numbers ungrouped with at most 10 places, dates
-/// of medium length, yes and no in the locale's words, lists joined.
+/// Writes a value without `as`: numbers ungrouped with at most 10 places, percentages
+/// with up to 2, dates of medium length, yes and no in the locale's words, lists joined.
 pub fn plain(value: &Value, locale: &Locale) -> Result<String, Fault> {
     Ok(match value {
         Value::Blank => String::new(),
         Value::Bool(yes) => locale.yes_no(*yes).to_owned(),
-        Value::Number(number) => locale.number(*number, 0, 10, false),
+        // Places that were typed are kept: 960.50 stays 960.50. More than ten are none that
+        // anyone typed.
+        Value::Number(number) => locale.number(*number, if number.scale() > 10 { 0 } else { number.scale() }, 10, false),
+        Value::Percent(number) => percent(*number, locale)?,
         Value::Money(money) => locale.money(*money),
         Value::Date(date) => locale.date(*date, Length::Medium),
+        // A time of day stands on the null date.
+        Value::DateTime(moment) if moment.date() == NULL_DATE => format!("{:02}:{:02}", moment.hour(), moment.minute()),
         Value::DateTime(moment) => format!("{} {:02}:{:02}", locale.date(moment.date(), Length::Medium), moment.hour(), moment.minute()),
         Value::Text(text) => text.to_string(),
         Value::List(items) => join(items, None, |item| plain(item, locale))?,
@@ -195,17 +202,30 @@ pub(super) fn join(items: &[Value], last: Option<&str>, mut write: impl FnMut(&V
     })
 }
 
-/// Each word with a capital and the rest small (OpenFormula PROPER).
-pub(super) fn title(text: &str) -> String {
-    let mut inside = false;
+/// Each word with a capital and the rest small. An apostrophe begins a word behind a
+/// single letter (O'Hara, d'Arcy) and stands within one elsewhere (the tenant's).
+fn title(text: &str) -> String {
+    let mut letters = 0;
+    capitals(text, |c| {
+        let starts = letters == 0;
+        letters = match c {
+            c if c.is_alphabetic() => letters + 1,
+            '\'' | '’' if letters > 1 => letters,
+            _ => 0,
+        };
+        starts
+    })
+}
+
+/// A text whose letters are small but for those that begin something.
+pub(super) fn capitals(text: &str, mut begins: impl FnMut(char) -> bool) -> String {
     let mut out = String::with_capacity(text.len());
     for c in text.chars() {
-        match (c.is_alphabetic(), inside) {
-            (true, false) => out.extend(c.to_uppercase()),
-            (true, true) => out.extend(c.to_lowercase()),
-            (false, _) => out.push(c),
+        match (begins(c), c.is_alphabetic()) {
+            (true, true) => out.extend(c.to_uppercase()),
+            (false, true) => out.extend(c.to_lowercase()),
+            _ => out.push(c),
         }
-        inside = c.is_alphabetic() || (inside && matches!(c, '\'' | '’'));
     }
     out
 }
@@ -232,7 +252,7 @@ mod tests {
         let pounds = Value::Money(Money { amount: "5".parse().expect("amount"), currency: Currency::GBP });
         assert_eq!(
             write("money", Some("EUR"), true, pounds.clone(), "en-GB"),
-            "fault: this amount is in GBP, not in EUR; Mangle does not convert currencies"
+            "fault: this amount is in GBP, and the placeholder prints EUR; Mangle does not convert currencies: set the column's currency to EUR, or print it in GBP"
         );
         assert_eq!(write("money", None, false, pounds, "de-DE"), "5,00\u{a0}£");
     }
@@ -248,7 +268,8 @@ mod tests {
     #[test]
     fn names_are_written_large_small_and_as_titles() {
         assert_eq!(write("upper", None, false, Value::text("Straße"), "de-DE"), "STRASSE");
-        assert_eq!(write("title", None, false, Value::text("marie-hélène o’hara"), "fr-FR"), "Marie-Hélène O’hara");
+        assert_eq!(write("title", None, false, Value::text("marie-hélène o’hara"), "fr-FR"), "Marie-Hélène O’Hara");
+        assert_eq!(write("title", None, false, Value::text("THE TENANT'S KEY"), "en-GB"), "The Tenant's Key");
     }
 
     #[test]

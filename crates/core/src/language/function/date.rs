@@ -4,10 +4,11 @@ use jiff::civil::{Date, Time};
 use jiff::{Span, ToSpan};
 use rust_decimal::Decimal;
 
-use super::{Function, Run, as_date, as_text, as_whole};
+use super::{Arg, Function, Gives, Run, Takes, as_date, as_text, as_whole};
 use crate::language::Context;
+use crate::language::UsedAs;
 use crate::language::error::Fault;
-use crate::value::Value;
+use crate::value::{Value, read};
 
 pub(super) static FUNCTIONS: &[Function] = &[
     Function {
@@ -17,6 +18,8 @@ pub(super) static FUNCTIONS: &[Function] = &[
         example: ("TODAY()", "23 Nov 2026"),
         clause: "6.10",
         arity: (0, 0),
+        takes: Takes::these(&[]),
+        gives: Gives::Date,
         run: Run::Eager(|_, c| Ok(Value::Date(c.clock.now.date()))),
     },
     Function {
@@ -26,6 +29,8 @@ pub(super) static FUNCTIONS: &[Function] = &[
         example: ("DATE(2026; 13; 1)", "1 Jan 2027"),
         clause: "6.10",
         arity: (3, 3),
+        takes: Takes::then(&[Arg::As(UsedAs::Number)], &[Arg::As(UsedAs::Number)]),
+        gives: Gives::Date,
         run: Run::Eager(|a, c| {
             let (year, month, day) = (as_whole(&a[0], c)?, as_whole(&a[1], c)?, as_whole(&a[2], c)?);
             let bad = || Fault::NoSuchDay(format!("{year}-{month}-{day}"));
@@ -42,6 +47,8 @@ pub(super) static FUNCTIONS: &[Function] = &[
         example: ("YEAR(2026-11-23)", "2026"),
         clause: "6.10",
         arity: (1, 1),
+        takes: Takes::these(&[Arg::As(UsedAs::Date)]),
+        gives: Gives::Number,
         run: Run::Eager(|a, c| part(a, c, |d| d.year().into())),
     },
     Function {
@@ -51,6 +58,8 @@ pub(super) static FUNCTIONS: &[Function] = &[
         example: ("MONTH(2026-11-23)", "11"),
         clause: "6.10",
         arity: (1, 1),
+        takes: Takes::these(&[Arg::As(UsedAs::Date)]),
+        gives: Gives::Number,
         run: Run::Eager(|a, c| part(a, c, |d| d.month().into())),
     },
     Function {
@@ -60,6 +69,8 @@ pub(super) static FUNCTIONS: &[Function] = &[
         example: ("DAY(2026-11-23)", "23"),
         clause: "6.10",
         arity: (1, 1),
+        takes: Takes::these(&[Arg::As(UsedAs::Date)]),
+        gives: Gives::Number,
         run: Run::Eager(|a, c| part(a, c, |d| d.day().into())),
     },
     Function {
@@ -69,6 +80,8 @@ pub(super) static FUNCTIONS: &[Function] = &[
         example: ("DAYS(2026-11-23; 2026-09-30)", "54"),
         clause: "6.10",
         arity: (2, 2),
+        takes: Takes::these(&[Arg::As(UsedAs::Date), Arg::As(UsedAs::Date)]),
+        gives: Gives::Number,
         run: Run::Eager(|a, c| match (as_date(&a[0], c)?, as_date(&a[1], c)?) {
             (Some(end), Some(start)) => Ok(Value::Number(days_between(start, end))),
             _ => Ok(Value::Blank),
@@ -81,6 +94,8 @@ pub(super) static FUNCTIONS: &[Function] = &[
         example: ("EDATE(2026-01-31; 1)", "28 Feb 2026"),
         clause: "6.10",
         arity: (2, 2),
+        takes: Takes::these(&[Arg::As(UsedAs::Date), Arg::As(UsedAs::Number)]),
+        gives: Gives::Date,
         run: Run::Eager(|a, c| {
             let months = as_whole(&a[1], c)?.clamp(-300_000, 300_000) as i32;
             match as_date(&a[0], c)? {
@@ -96,6 +111,8 @@ pub(super) static FUNCTIONS: &[Function] = &[
         example: ("EOMONTH(2026-11-23; 0)", "30 Nov 2026"),
         clause: "6.10",
         arity: (2, 2),
+        takes: Takes::these(&[Arg::As(UsedAs::Date), Arg::As(UsedAs::Number)]),
+        gives: Gives::Date,
         run: Run::Eager(|a, c| {
             let months = as_whole(&a[1], c)?.clamp(-300_000, 300_000) as i32;
             match as_date(&a[0], c)? {
@@ -111,6 +128,8 @@ pub(super) static FUNCTIONS: &[Function] = &[
         example: ("WEEKDAY(2026-11-23)", "2"),
         clause: "6.10",
         arity: (1, 2),
+        takes: Takes::these(&[Arg::As(UsedAs::Date), Arg::As(UsedAs::Number)]),
+        gives: Gives::Number,
         run: Run::Eager(|a, c| {
             let kind = a.get(1).map_or(Ok(1), |k| as_whole(k, c))?;
             let Some(date) = as_date(&a[0], c)? else { return Ok(Value::Blank) };
@@ -130,6 +149,8 @@ pub(super) static FUNCTIONS: &[Function] = &[
         example: ("NOW() as date \"HH:mm\"", "09:42"),
         clause: "6.10",
         arity: (0, 0),
+        takes: Takes::these(&[]),
+        gives: Gives::Date,
         run: Run::Eager(|_, c| Ok(Value::DateTime(c.clock.now))),
     },
     Function {
@@ -139,6 +160,8 @@ pub(super) static FUNCTIONS: &[Function] = &[
         example: ("TIME(9; 30; 0) as time", "09:30"),
         clause: "6.10",
         arity: (3, 3),
+        takes: Takes::then(&[Arg::As(UsedAs::Number)], &[Arg::As(UsedAs::Number)]),
+        gives: Gives::Time,
         run: Run::Eager(|a, c| {
             let seconds = as_whole(&a[0], c)? * 3600 + as_whole(&a[1], c)? * 60 + as_whole(&a[2], c)?;
             let seconds = seconds.rem_euclid(86_400);
@@ -152,6 +175,8 @@ pub(super) static FUNCTIONS: &[Function] = &[
         example: ("HOUR(2026-11-23T09:42)", "9"),
         clause: "6.10",
         arity: (1, 1),
+        takes: Takes::these(&[Arg::As(UsedAs::Date)]),
+        gives: Gives::Number,
         run: Run::Eager(|a, c| time_part(a, c, |t| t.hour().into())),
     },
     Function {
@@ -161,6 +186,8 @@ pub(super) static FUNCTIONS: &[Function] = &[
         example: ("MINUTE(2026-11-23T09:42)", "42"),
         clause: "6.10",
         arity: (1, 1),
+        takes: Takes::these(&[Arg::As(UsedAs::Date)]),
+        gives: Gives::Number,
         run: Run::Eager(|a, c| time_part(a, c, |t| t.minute().into())),
     },
     Function {
@@ -170,6 +197,8 @@ pub(super) static FUNCTIONS: &[Function] = &[
         example: ("ISOWEEKNUM(2026-11-23)", "48"),
         clause: "6.10",
         arity: (1, 1),
+        takes: Takes::these(&[Arg::As(UsedAs::Date)]),
+        gives: Gives::Number,
         run: Run::Eager(|a, c| part(a, c, |d| d.iso_week_date().week().into())),
     },
     Function {
@@ -179,6 +208,8 @@ pub(super) static FUNCTIONS: &[Function] = &[
         example: ("WEEKNUM(2026-11-23)", "48"),
         clause: "6.10",
         arity: (1, 2),
+        takes: Takes::these(&[Arg::As(UsedAs::Date), Arg::As(UsedAs::Number)]),
+        gives: Gives::Number,
         run: Run::Eager(|a, c| {
             let kind = a.get(1).map_or(Ok(1), |k| as_whole(k, c))?;
             let Some(date) = as_date(&a[0], c)? else { return Ok(Value::Blank) };
@@ -199,6 +230,8 @@ pub(super) static FUNCTIONS: &[Function] = &[
         example: ("DATEVALUE(\"23.11.2026\")", "23 Nov 2026"),
         clause: "6.10",
         arity: (1, 1),
+        takes: Takes::these(&[Arg::As(UsedAs::Text)]),
+        gives: Gives::Date,
         run: Run::Eager(|a, c| Ok(as_date(&a[0], c)?.map_or(Value::Blank, Value::Date))),
     },
     Function {
@@ -208,6 +241,8 @@ pub(super) static FUNCTIONS: &[Function] = &[
         example: ("DATEDIF(2024-02-29; 2026-11-23; \"ym\")", "8"),
         clause: "6.10",
         arity: (3, 3),
+        takes: Takes::these(&[Arg::As(UsedAs::Date), Arg::As(UsedAs::Date), Arg::As(UsedAs::Text)]),
+        gives: Gives::Number,
         run: Run::Eager(|a, c| {
             let (Some(start), Some(end)) = (as_date(&a[0], c)?, as_date(&a[1], c)?) else { return Ok(Value::Blank) };
             date_difference(start, end, &as_text(&a[2], c)?)
@@ -220,6 +255,8 @@ pub(super) static FUNCTIONS: &[Function] = &[
         example: ("NETWORKDAYS(2026-11-23; 2026-11-30)", "6"),
         clause: "6.10",
         arity: (2, 3),
+        takes: Takes::these(&[Arg::As(UsedAs::Date), Arg::As(UsedAs::Date), Arg::As(UsedAs::List)]),
+        gives: Gives::Number,
         run: Run::Eager(|a, c| {
             let (Some(start), Some(end)) = (as_date(&a[0], c)?, as_date(&a[1], c)?) else { return Ok(Value::Blank) };
             let holidays = holidays(a.get(2), c)?;
@@ -236,6 +273,8 @@ pub(super) static FUNCTIONS: &[Function] = &[
         example: ("WORKDAY(2026-11-23; 5)", "30 Nov 2026"),
         clause: "6.10",
         arity: (2, 3),
+        takes: Takes::these(&[Arg::As(UsedAs::Date), Arg::As(UsedAs::Number), Arg::As(UsedAs::List)]),
+        gives: Gives::Date,
         run: Run::Eager(|a, c| {
             let Some(mut date) = as_date(&a[0], c)? else { return Ok(Value::Blank) };
             let (days, holidays) = (as_whole(&a[1], c)?, holidays(a.get(2), c)?);
@@ -264,14 +303,14 @@ pub(in crate::language) fn days_between(start: Date, end: Date) -> Decimal {
 }
 
 /// The day that times of day stand on (OpenFormula 4.3.2).
-pub(in crate::language) const NULL_DATE: Date = Date::constant(1899, 12, 30);
+pub(crate) const NULL_DATE: Date = Date::constant(1899, 12, 30);
 
 fn time_part(arguments: &[Value], context: &Context, of: fn(Time) -> Decimal) -> Result<Value, Fault> {
     Ok(match &arguments[0] {
         Value::DateTime(moment) => Value::Number(of(moment.time())),
-        Value::Text(text) if text.contains(':') => match text.trim().parse::<Time>() {
-            Ok(time) => Value::Number(of(time)),
-            Err(_) => return Err(super::wrong(&arguments[0], "a time", context)),
+        Value::Text(text) if text.contains(':') => match read::time(text) {
+            Some(time) => Value::Number(of(time)),
+            None => return Err(super::wrong(&arguments[0], "a time", context)),
         },
         other => as_date(other, context)?.map_or(Value::Blank, |_| Value::Number(of(Time::midnight()))),
     })

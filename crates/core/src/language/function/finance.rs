@@ -3,8 +3,9 @@
 
 use rust_decimal::{Decimal, MathematicalOps};
 
-use super::{ANY, Function, Run, as_number, as_whole, flat};
+use super::{ANY, Arg, Function, Gives, Run, Takes, as_number, as_whole, flat};
 use crate::language::Context;
+use crate::language::UsedAs;
 use crate::language::error::Fault;
 use crate::value::number::Careful;
 use crate::value::{Money, Value};
@@ -17,6 +18,8 @@ pub(super) static FUNCTIONS: &[Function] = &[
         example: ("ROUND(PMT(1%; 12; 1000); 2)", "-88.85"),
         clause: "6.12",
         arity: (3, 5),
+        takes: Takes::these(&[Arg::As(UsedAs::Number), Arg::As(UsedAs::Number), Arg::Amount, Arg::Amount, Arg::As(UsedAs::Number)]),
+        gives: Gives::Amount,
         run: Run::Eager(|a, c| {
             let t = Terms::read(a, c, 2)?;
             let payment = match t.rate.is_zero() {
@@ -33,6 +36,8 @@ pub(super) static FUNCTIONS: &[Function] = &[
         example: ("ROUND(PV(1%; 12; -88.85); 2)", "1000.01"),
         clause: "6.12",
         arity: (3, 5),
+        takes: Takes::these(&[Arg::As(UsedAs::Number), Arg::As(UsedAs::Number), Arg::Amount, Arg::Amount, Arg::As(UsedAs::Number)]),
+        gives: Gives::Amount,
         run: Run::Eager(|a, c| {
             let t = Terms::read(a, c, 2)?;
             let present = match t.rate.is_zero() {
@@ -49,6 +54,8 @@ pub(super) static FUNCTIONS: &[Function] = &[
         example: ("ROUND(FV(1%; 12; -100); 2)", "1268.25"),
         clause: "6.12",
         arity: (3, 5),
+        takes: Takes::these(&[Arg::As(UsedAs::Number), Arg::As(UsedAs::Number), Arg::Amount, Arg::Amount, Arg::As(UsedAs::Number)]),
+        gives: Gives::Amount,
         run: Run::Eager(|a, c| {
             let t = Terms::read(a, c, 2)?;
             let future = match t.rate.is_zero() {
@@ -65,6 +72,8 @@ pub(super) static FUNCTIONS: &[Function] = &[
         example: ("ROUND(NPV(10%; 100; 200); 2)", "256.2"),
         clause: "6.12",
         arity: (2, ANY),
+        takes: Takes::then(&[Arg::As(UsedAs::Number)], &[Arg::Amount]),
+        gives: Gives::Amount,
         run: Run::Eager(|a, c| {
             let rate = as_number(&a[0], c)?;
             let flows = flows(&a[1..], c)?;
@@ -79,6 +88,8 @@ pub(super) static FUNCTIONS: &[Function] = &[
         example: ("ROUND(IFERROR(IRR(-100); 0); 2)", "0"),
         clause: "6.12",
         arity: (1, 2),
+        takes: Takes::these(&[Arg::Amount, Arg::As(UsedAs::Number)]),
+        gives: Gives::Number,
         run: Run::Eager(|a, c| {
             let flows = flows(&a[..1], c)?;
             let guess = a.get(1).map_or(Ok(Decimal::new(1, 1)), |g| as_number(g, c))?;

@@ -2,8 +2,9 @@
 
 use rust_decimal::Decimal;
 
-use super::{ANY, Function, Run, as_number, as_text, as_whole, flat};
+use super::{ANY, Arg, Function, Gives, Run, Takes, as_number, as_text, as_whole, flat};
 use crate::language::Context;
+use crate::language::UsedAs;
 use crate::language::error::Fault;
 use crate::language::operate::{arithmetic, compare, equal, order};
 use crate::language::syntax::{Arithmetic, Comparison};
@@ -17,6 +18,8 @@ pub(super) static FUNCTIONS: &[Function] = &[
         example: ("SUM(1; 2.5; 3)", "6.5"),
         clause: "6.16",
         arity: (1, ANY),
+        takes: Takes::all(&[Arg::Amount]),
+        gives: Gives::Amount,
         run: Run::Eager(|a, c| sum(a, c).map(|(total, _)| total)),
     },
     Function {
@@ -26,6 +29,8 @@ pub(super) static FUNCTIONS: &[Function] = &[
         example: ("AVERAGE(1; 2; 6)", "3"),
         clause: "6.18",
         arity: (1, ANY),
+        takes: Takes::all(&[Arg::Amount]),
+        gives: Gives::Amount,
         run: Run::Eager(|a, c| match sum(a, c)? {
             (_, 0) => Err(Fault::Function { function: "AVERAGE", why: "there are no numbers to average".into() }),
             (total, count) => arithmetic(Arithmetic::Divide, &total, &Value::Number(Decimal::from(count)), c),
@@ -38,6 +43,8 @@ pub(super) static FUNCTIONS: &[Function] = &[
         example: ("MIN(3; 1; 2)", "1"),
         clause: "6.18",
         arity: (1, ANY),
+        takes: Takes::all(&[Arg::Amount]),
+        gives: Gives::Amount,
         run: Run::Eager(|a, c| extreme(a, c, std::cmp::Ordering::Less)),
     },
     Function {
@@ -47,6 +54,8 @@ pub(super) static FUNCTIONS: &[Function] = &[
         example: ("MAX(3; 1; 2)", "3"),
         clause: "6.18",
         arity: (1, ANY),
+        takes: Takes::all(&[Arg::Amount]),
+        gives: Gives::Amount,
         run: Run::Eager(|a, c| extreme(a, c, std::cmp::Ordering::Greater)),
     },
     Function {
@@ -56,6 +65,8 @@ pub(super) static FUNCTIONS: &[Function] = &[
         example: ("COUNT(1; \"a\"; 2)", "2"),
         clause: "6.13",
         arity: (1, ANY),
+        takes: Takes::then(&[Arg::As(UsedAs::List)], &[Arg::As(UsedAs::Value)]),
+        gives: Gives::Number,
         run: Run::Eager(|a, _| {
             let counted = flat(a).into_iter().filter(|v| is_numeric(v) || matches!(v, Value::Record(_))).count();
             Ok(Value::Number(Decimal::from(counted)))
@@ -68,6 +79,8 @@ pub(super) static FUNCTIONS: &[Function] = &[
         example: ("COUNTA(1; \"a\"; \"\")", "3"),
         clause: "6.13",
         arity: (1, ANY),
+        takes: Takes::then(&[Arg::As(UsedAs::List)], &[Arg::As(UsedAs::Value)]),
+        gives: Gives::Number,
         run: Run::Eager(|a, _| Ok(Value::Number(flat(a).into_iter().filter(|v| **v != Value::Blank).count().into()))),
     },
     Function {
@@ -77,6 +90,8 @@ pub(super) static FUNCTIONS: &[Function] = &[
         example: ("PRODUCT(2; 3; 0.5)", "3"),
         clause: "6.16",
         arity: (1, ANY),
+        takes: Takes::all(&[Arg::Amount]),
+        gives: Gives::Amount,
         run: Run::Eager(|a, c| {
             let mut product: Option<Value> = None;
             for value in counted(a, c)? {
@@ -95,6 +110,8 @@ pub(super) static FUNCTIONS: &[Function] = &[
         example: ("MEDIAN(1; 9; 2; 4)", "3"),
         clause: "6.18",
         arity: (1, ANY),
+        takes: Takes::all(&[Arg::Amount]),
+        gives: Gives::Amount,
         run: Run::Eager(|a, c| {
             let sorted = sorted(a, c)?;
             let half = sorted.len() / 2;
@@ -115,6 +132,8 @@ pub(super) static FUNCTIONS: &[Function] = &[
         example: ("LARGE(7; 1)", "7"),
         clause: "6.18",
         arity: (2, 2),
+        takes: Takes::these(&[Arg::Amount, Arg::As(UsedAs::Number)]),
+        gives: Gives::Amount,
         run: Run::Eager(|a, c| nth("LARGE", a, c, true)),
     },
     Function {
@@ -124,6 +143,8 @@ pub(super) static FUNCTIONS: &[Function] = &[
         example: ("SMALL(7; 1)", "7"),
         clause: "6.18",
         arity: (2, 2),
+        takes: Takes::these(&[Arg::Amount, Arg::As(UsedAs::Number)]),
+        gives: Gives::Amount,
         run: Run::Eager(|a, c| nth("SMALL", a, c, false)),
     },
     Function {
@@ -133,6 +154,8 @@ pub(super) static FUNCTIONS: &[Function] = &[
         example: ("COUNTIF(3; \">2\")", "1"),
         clause: "6.13",
         arity: (2, 2),
+        takes: Takes::these(&[Arg::As(UsedAs::List), Arg::As(UsedAs::Value)]),
+        gives: Gives::Number,
         run: Run::Eager(|a, c| {
             let passes = criterion(&a[1], c);
             Ok(Value::Number(flat(&a[..1]).into_iter().filter(|v| passes(v)).count().into()))
@@ -145,6 +168,8 @@ pub(super) static FUNCTIONS: &[Function] = &[
         example: ("SUMIF(3; \">2\"; 10)", "10"),
         clause: "6.16",
         arity: (2, 3),
+        takes: Takes::these(&[Arg::As(UsedAs::Value), Arg::As(UsedAs::Value), Arg::Amount]),
+        gives: Gives::Item(&[2, 0]),
         run: Run::Eager(|a, c| {
             let passes = criterion(&a[1], c);
             let tested = flat(&a[..1]);
@@ -160,6 +185,8 @@ pub(super) static FUNCTIONS: &[Function] = &[
         example: ("INDEX(\"one\"; 1)", "one"),
         clause: "6.14",
         arity: (2, 2),
+        takes: Takes::these(&[Arg::As(UsedAs::List), Arg::As(UsedAs::Number)]),
+        gives: Gives::Item(&[0]),
         run: Run::Eager(|a, c| {
             let items = flat(&a[..1]);
             let n = as_whole(&a[1], c)?;
@@ -178,6 +205,8 @@ pub(super) static FUNCTIONS: &[Function] = &[
         example: ("MATCH(\"b\"; \"b\"; 0)", "1"),
         clause: "6.14",
         arity: (2, 3),
+        takes: Takes::these(&[Arg::As(UsedAs::Value), Arg::As(UsedAs::List), Arg::As(UsedAs::Number)]),
+        gives: Gives::Number,
         run: Run::Eager(|a, c| {
             let kind = a.get(2).map_or(Ok(1), |k| as_whole(k, c))?;
             let items = flat(&a[1..2]);
@@ -194,6 +223,8 @@ pub(super) static FUNCTIONS: &[Function] = &[
         example: ("LOOKUP(5; 3; \"from 3\")", "from 3"),
         clause: "6.14",
         arity: (2, 3),
+        takes: Takes::these(&[Arg::As(UsedAs::Value), Arg::As(UsedAs::List), Arg::As(UsedAs::List)]),
+        gives: Gives::Item(&[2, 1]),
         run: Run::Eager(|a, c| {
             let items = flat(&a[1..2]);
             let results = if a.len() == 3 { flat(&a[2..]) } else { items.clone() };
@@ -210,6 +241,8 @@ pub(super) static FUNCTIONS: &[Function] = &[
         example: ("join(\"Grace\"; \", \"; \" and \")", "Grace"),
         clause: "",
         arity: (1, 3),
+        takes: Takes::these(&[Arg::As(UsedAs::List), Arg::As(UsedAs::Text), Arg::As(UsedAs::Text)]),
+        gives: Gives::Text,
         run: Run::Eager(|a, c| {
             let mut pieces: Vec<String> =
                 flat(&a[..1]).into_iter().filter(|v| !v.is_blank()).map(|v| as_text(v, c)).collect::<Result<_, _>>()?;
@@ -228,12 +261,14 @@ pub(super) static FUNCTIONS: &[Function] = &[
         example: ("IFERROR(running(1); \"needs a repeat\")", "needs a repeat"),
         clause: "",
         arity: (1, 1),
+        takes: Takes::these(&[Arg::Amount]),
+        gives: Gives::Amount,
         run: Run::Running,
     },
 ];
 
 fn is_numeric(value: &Value) -> bool {
-    matches!(value, Value::Number(_) | Value::Money(_) | Value::Date(_) | Value::DateTime(_))
+    matches!(value, Value::Number(_) | Value::Percent(_) | Value::Money(_) | Value::Date(_) | Value::DateTime(_))
 }
 
 /// The values that count: a text given directly is read as a number, one in a

@@ -2,7 +2,8 @@
 
 use rust_decimal::prelude::ToPrimitive;
 
-use super::{ANY, Function, Run, Work, as_condition};
+use super::{ANY, Arg, Function, Gives, Run, Takes, Work, as_condition};
+use crate::language::UsedAs;
 use crate::language::error::{EvalError, Fault};
 use crate::language::operate::equal;
 use crate::language::syntax::Expr;
@@ -18,6 +19,8 @@ pub(super) static FUNCTIONS: &[Function] = &[
         example: ("IF(3 > 2; \"more\"; \"less\")", "more"),
         clause: "6.15",
         arity: (2, 3),
+        takes: Takes::these(&[Arg::As(UsedAs::YesNo), Arg::Result, Arg::Result]),
+        gives: Gives::Result,
         run: Run::Lazy(|a, work| match as_condition(&take(a, 0, work)?) {
             true => take(a, 1, work),
             false if a.len() == 2 => Ok(Value::Bool(false)),
@@ -31,6 +34,8 @@ pub(super) static FUNCTIONS: &[Function] = &[
         example: ("IFS(1 > 2; \"a\"; 2 > 1; \"b\")", "b"),
         clause: "",
         arity: (2, ANY),
+        takes: Takes::all(&[Arg::As(UsedAs::YesNo), Arg::Result]),
+        gives: Gives::Result,
         run: Run::Lazy(|a, work| {
             for pair in a.chunks(2) {
                 if pair.len() == 2 && as_condition(&take(pair, 0, work)?) {
@@ -47,6 +52,8 @@ pub(super) static FUNCTIONS: &[Function] = &[
         example: ("AND(1 > 0; 2 > 1)", "yes"),
         clause: "6.15",
         arity: (1, ANY),
+        takes: Takes::all(&[Arg::As(UsedAs::YesNo)]),
+        gives: Gives::YesNo,
         run: Run::Lazy(|a, work| {
             for index in 0..a.len() {
                 if !as_condition(&take(a, index, work)?) {
@@ -63,6 +70,8 @@ pub(super) static FUNCTIONS: &[Function] = &[
         example: ("OR(1 > 2; 2 > 1)", "yes"),
         clause: "6.15",
         arity: (1, ANY),
+        takes: Takes::all(&[Arg::As(UsedAs::YesNo)]),
+        gives: Gives::YesNo,
         run: Run::Lazy(|a, work| {
             for index in 0..a.len() {
                 if as_condition(&take(a, index, work)?) {
@@ -79,7 +88,31 @@ pub(super) static FUNCTIONS: &[Function] = &[
         example: ("NOT(1 > 2)", "yes"),
         clause: "6.15",
         arity: (1, 1),
+        takes: Takes::all(&[Arg::As(UsedAs::YesNo)]),
+        gives: Gives::YesNo,
         run: Run::Eager(|a, _| Ok(Value::Bool(!as_condition(&a[0])))),
+    },
+    Function {
+        name: "TRUE",
+        syntax: "TRUE()",
+        about: "Yes.",
+        example: ("TRUE()", "yes"),
+        clause: "6.15.9",
+        arity: (0, 0),
+        takes: Takes::these(&[]),
+        gives: Gives::YesNo,
+        run: Run::Eager(|_, _| Ok(Value::Bool(true))),
+    },
+    Function {
+        name: "FALSE",
+        syntax: "FALSE()",
+        about: "No.",
+        example: ("FALSE()", "no"),
+        clause: "6.15.3",
+        arity: (0, 0),
+        takes: Takes::these(&[]),
+        gives: Gives::YesNo,
+        run: Run::Eager(|_, _| Ok(Value::Bool(false))),
     },
     Function {
         name: "IFERROR",
@@ -88,6 +121,8 @@ pub(super) static FUNCTIONS: &[Function] = &[
         example: ("IFERROR(1 / 0; \"none\")", "none"),
         clause: "6.15",
         arity: (2, 2),
+        takes: Takes::these(&[Arg::Result, Arg::Result]),
+        gives: Gives::Result,
         run: Run::Lazy(|a, work| take(a, 0, work).or_else(|_| take(a, 1, work))),
     },
     Function {
@@ -97,6 +132,8 @@ pub(super) static FUNCTIONS: &[Function] = &[
         example: ("ISBLANK(\"\")", "no"),
         clause: "6.13",
         arity: (1, 1),
+        takes: Takes::these(&[Arg::As(UsedAs::Value)]),
+        gives: Gives::YesNo,
         run: Run::Eager(|a, _| Ok(Value::Bool(a[0] == Value::Blank))),
     },
     Function {
@@ -106,10 +143,12 @@ pub(super) static FUNCTIONS: &[Function] = &[
         example: ("CHOOSE(2; \"low\"; \"high\")", "high"),
         clause: "6.14",
         arity: (2, ANY),
+        takes: Takes::then(&[Arg::As(UsedAs::Number)], &[Arg::Result]),
+        gives: Gives::Result,
         run: Run::Lazy(|a, work| {
             let which = take(a, 0, work)?;
             let index = match &which {
-                Value::Number(n) => n.trunc().to_usize(),
+                Value::Number(n) | Value::Percent(n) => n.trunc().to_usize(),
                 Value::Text(t) => t.trim().parse().ok(),
                 _ => None,
             };
@@ -126,6 +165,8 @@ pub(super) static FUNCTIONS: &[Function] = &[
         example: ("SWITCH(\"B\"; \"A\"; 1; \"B\"; 2; 0)", "2"),
         clause: "",
         arity: (3, ANY),
+        takes: Takes::then(&[Arg::As(UsedAs::Value)], &[Arg::As(UsedAs::Value), Arg::Result]),
+        gives: Gives::Result,
         run: Run::Lazy(|a, work| {
             let value = take(a, 0, work)?;
             let mut rest = &a[1..];
@@ -148,6 +189,8 @@ pub(super) static FUNCTIONS: &[Function] = &[
         example: ("XOR(1 > 0; 2 > 1)", "no"),
         clause: "6.15",
         arity: (1, ANY),
+        takes: Takes::all(&[Arg::As(UsedAs::YesNo)]),
+        gives: Gives::YesNo,
         run: Run::Eager(|a, _| Ok(Value::Bool(a.iter().filter(|v| as_condition(v)).count() % 2 == 1))),
     },
     Function {
@@ -157,6 +200,8 @@ pub(super) static FUNCTIONS: &[Function] = &[
         example: ("IFNA(IFS(1 > 2; \"a\"); \"none\")", "none"),
         clause: "6.15",
         arity: (2, 2),
+        takes: Takes::these(&[Arg::Result, Arg::Result]),
+        gives: Gives::Result,
         run: Run::Lazy(|a, work| match take(a, 0, work) {
             Err(EvalError { fault: Fault::NotFound { .. }, .. }) => take(a, 1, work),
             other => other,
@@ -169,7 +214,11 @@ pub(super) static FUNCTIONS: &[Function] = &[
         example: ("ISNUMBER(\"12\")", "no"),
         clause: "6.13",
         arity: (1, 1),
-        run: Run::Eager(|a, _| Ok(Value::Bool(matches!(a[0], Value::Number(_) | Value::Money(_) | Value::Date(_) | Value::DateTime(_))))),
+        takes: Takes::these(&[Arg::As(UsedAs::Value)]),
+        gives: Gives::YesNo,
+        run: Run::Eager(|a, _| {
+            Ok(Value::Bool(matches!(a[0], Value::Number(_) | Value::Percent(_) | Value::Money(_) | Value::Date(_) | Value::DateTime(_))))
+        }),
     },
     Function {
         name: "ISTEXT",
@@ -178,6 +227,8 @@ pub(super) static FUNCTIONS: &[Function] = &[
         example: ("ISTEXT(\"12\")", "yes"),
         clause: "6.13",
         arity: (1, 1),
+        takes: Takes::these(&[Arg::As(UsedAs::Value)]),
+        gives: Gives::YesNo,
         run: Run::Eager(|a, _| Ok(Value::Bool(matches!(a[0], Value::Text(_))))),
     },
     Function {
@@ -187,6 +238,8 @@ pub(super) static FUNCTIONS: &[Function] = &[
         example: ("ISERROR(1 / 0)", "yes"),
         clause: "6.13",
         arity: (1, 1),
+        takes: Takes::these(&[Arg::As(UsedAs::Value)]),
+        gives: Gives::YesNo,
         run: Run::Lazy(|a, work| Ok(Value::Bool(take(a, 0, work).is_err()))),
     },
 ];

@@ -10,7 +10,8 @@ mod logic;
 mod number;
 mod text;
 
-pub(super) use date::{NULL_DATE, days_between};
+pub(crate) use date::NULL_DATE;
+pub(super) use date::days_between;
 
 use std::collections::HashMap;
 use std::sync::LazyLock;
@@ -23,6 +24,7 @@ use super::error::{EvalError, Fault};
 use super::format::plain;
 use super::name::Folded;
 use super::syntax::Expr;
+use super::uses::UsedAs;
 use crate::value::{Value, read};
 
 /// One function.
@@ -40,8 +42,73 @@ pub struct Function {
     pub clause: &'static str,
     /// Least and most arguments.
     pub arity: (usize, usize),
+    /// What its arguments are used as.
+    pub takes: Takes,
+    /// The type of its result.
+    pub gives: Gives,
     /// What it does.
     pub run: Run,
+}
+
+/// What the arguments of a function are used as.
+#[derive(Debug, Clone, Copy)]
+pub struct Takes {
+    first: &'static [Arg],
+    then: &'static [Arg],
+}
+
+impl Takes {
+    const fn these(first: &'static [Arg]) -> Takes {
+        Takes { first, then: &[] }
+    }
+
+    /// The same over and over.
+    const fn all(then: &'static [Arg]) -> Takes {
+        Takes { first: &[], then }
+    }
+
+    /// Some, and after them the same over and over.
+    const fn then(first: &'static [Arg], then: &'static [Arg]) -> Takes {
+        Takes { first, then }
+    }
+
+    /// What the argument at a place is used as, from 0.
+    pub fn at(&self, place: usize) -> Arg {
+        let after = |beyond: usize| self.then.get(beyond % self.then.len().max(1));
+        self.first.get(place).or_else(|| after(place - self.first.len())).copied().unwrap_or(Arg::As(UsedAs::Value))
+    }
+}
+
+/// What an argument is used as.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Arg {
+    /// Always as this.
+    As(UsedAs),
+    /// A number; an amount of money, a percentage or a date keeps its type in the result.
+    Amount,
+    /// It may be the result itself.
+    Result,
+}
+
+/// The type of a function's result.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Gives {
+    /// Text.
+    Text,
+    /// A number.
+    Number,
+    /// A date, maybe with a time.
+    Date,
+    /// A time of day.
+    Time,
+    /// Yes or no.
+    YesNo,
+    /// The type that its arguments of `Arg::Amount` share.
+    Amount,
+    /// The type that its arguments of `Arg::Result` share.
+    Result,
+    /// The type of the items of the first of these arguments that is given.
+    Item(&'static [usize]),
 }
 
 /// Works out an argument.
@@ -86,7 +153,7 @@ pub fn find(name: &str) -> Option<&'static Function> {
 
 fn wrong(value: &Value, expected: &'static str, context: &Context) -> Fault {
     match value {
-        Value::Misfit(m) => Fault::Misfit { column: m.column.clone(), text: m.text.clone(), expected: m.expected },
+        Value::Misfit(m) => Fault::from(&**m),
         _ => Fault::Kind { expected, kind: value.kind(), value: plain(value, &context.locale).unwrap_or_default() },
     }
 }
@@ -96,7 +163,7 @@ pub(super) fn as_number(value: &Value, context: &Context) -> Result<Decimal, Fau
     match value {
         Value::Blank => Ok(Decimal::ZERO),
         Value::Bool(yes) => Ok(Decimal::from(u8::from(*yes))),
-        Value::Number(number) => Ok(*number),
+        Value::Number(number) | Value::Percent(number) => Ok(*number),
         Value::Money(money) => Ok(money.amount),
         Value::Text(_) if value.is_blank() => Ok(Decimal::ZERO),
         Value::Text(text) => read::number(text, context.reading).ok_or_else(|| wrong(value, "a number", context)),
@@ -133,7 +200,7 @@ pub(super) fn as_date(value: &Value, context: &Context) -> Result<Option<Date>, 
 pub(super) fn as_condition(value: &Value) -> bool {
     match value {
         Value::Bool(yes) => *yes,
-        Value::Number(number) => !number.is_zero(),
+        Value::Number(number) | Value::Percent(number) => !number.is_zero(),
         Value::Money(money) => !money.amount.is_zero(),
         other => !other.is_blank(),
     }

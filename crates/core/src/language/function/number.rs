@@ -2,8 +2,9 @@
 
 use rust_decimal::{Decimal, MathematicalOps, RoundingStrategy};
 
-use super::{Function, Run, as_number, as_whole};
+use super::{Arg, Function, Gives, Run, Takes, as_number, as_whole};
 use crate::language::Context;
+use crate::language::UsedAs;
 use crate::language::error::Fault;
 use crate::language::operate::arithmetic;
 use crate::language::syntax::Arithmetic;
@@ -18,6 +19,8 @@ pub(super) static FUNCTIONS: &[Function] = &[
         example: ("ROUND(2.345; 2)", "2.35"),
         clause: "6.17",
         arity: (1, 2),
+        takes: Takes::these(&[Arg::Amount, Arg::As(UsedAs::Number)]),
+        gives: Gives::Amount,
         run: Run::Eager(|a, c| rounded(a, c, RoundingStrategy::MidpointAwayFromZero)),
     },
     Function {
@@ -27,6 +30,8 @@ pub(super) static FUNCTIONS: &[Function] = &[
         example: ("ROUNDUP(2.341; 2)", "2.35"),
         clause: "6.17",
         arity: (1, 2),
+        takes: Takes::these(&[Arg::Amount, Arg::As(UsedAs::Number)]),
+        gives: Gives::Amount,
         run: Run::Eager(|a, c| rounded(a, c, RoundingStrategy::AwayFromZero)),
     },
     Function {
@@ -36,6 +41,8 @@ pub(super) static FUNCTIONS: &[Function] = &[
         example: ("ROUNDDOWN(2.349; 2)", "2.34"),
         clause: "6.17",
         arity: (1, 2),
+        takes: Takes::these(&[Arg::Amount, Arg::As(UsedAs::Number)]),
+        gives: Gives::Amount,
         run: Run::Eager(|a, c| rounded(a, c, RoundingStrategy::ToZero)),
     },
     Function {
@@ -45,6 +52,8 @@ pub(super) static FUNCTIONS: &[Function] = &[
         example: ("INT(-2.5)", "-3"),
         clause: "6.17",
         arity: (1, 1),
+        takes: Takes::these(&[Arg::Amount]),
+        gives: Gives::Amount,
         run: Run::Eager(|a, c| rounded(a, c, RoundingStrategy::ToNegativeInfinity)),
     },
     Function {
@@ -54,6 +63,8 @@ pub(super) static FUNCTIONS: &[Function] = &[
         example: ("ABS(-12.5)", "12.5"),
         clause: "6.16",
         arity: (1, 1),
+        takes: Takes::these(&[Arg::Amount]),
+        gives: Gives::Amount,
         run: Run::Eager(|a, c| Ok(like(&a[0], as_number(&a[0], c)?.abs()))),
     },
     Function {
@@ -63,6 +74,8 @@ pub(super) static FUNCTIONS: &[Function] = &[
         example: ("MOD(-3; 2)", "1"),
         clause: "6.16",
         arity: (2, 2),
+        takes: Takes::these(&[Arg::Amount, Arg::As(UsedAs::Number)]),
+        gives: Gives::Amount,
         run: Run::Eager(|a, c| {
             let (x, y) = (as_number(&a[0], c)?, as_number(&a[1], c)?);
             if y.is_zero() {
@@ -80,6 +93,8 @@ pub(super) static FUNCTIONS: &[Function] = &[
         example: ("TRUNC(-2.75; 1)", "-2.7"),
         clause: "6.17",
         arity: (1, 2),
+        takes: Takes::these(&[Arg::Amount, Arg::As(UsedAs::Number)]),
+        gives: Gives::Amount,
         run: Run::Eager(|a, c| rounded(a, c, RoundingStrategy::ToZero)),
     },
     Function {
@@ -89,6 +104,8 @@ pub(super) static FUNCTIONS: &[Function] = &[
         example: ("CEILING(12.3; 5)", "15"),
         clause: "6.17",
         arity: (1, 3),
+        takes: Takes::these(&[Arg::Amount, Arg::As(UsedAs::Number), Arg::As(UsedAs::Number)]),
+        gives: Gives::Amount,
         run: Run::Eager(|a, c| stepped(a, c, "CEILING", true)),
     },
     Function {
@@ -98,6 +115,8 @@ pub(super) static FUNCTIONS: &[Function] = &[
         example: ("FLOOR(12.3; 5)", "10"),
         clause: "6.17",
         arity: (1, 3),
+        takes: Takes::these(&[Arg::Amount, Arg::As(UsedAs::Number), Arg::As(UsedAs::Number)]),
+        gives: Gives::Amount,
         run: Run::Eager(|a, c| stepped(a, c, "FLOOR", false)),
     },
     Function {
@@ -107,6 +126,8 @@ pub(super) static FUNCTIONS: &[Function] = &[
         example: ("SIGN(-12.5)", "-1"),
         clause: "6.16",
         arity: (1, 1),
+        takes: Takes::these(&[Arg::As(UsedAs::Number)]),
+        gives: Gives::Number,
         run: Run::Eager(|a, c| {
             let number = as_number(&a[0], c)?;
             Ok(Value::Number(if number.is_zero() { Decimal::ZERO } else { sign(number) }))
@@ -119,6 +140,8 @@ pub(super) static FUNCTIONS: &[Function] = &[
         example: ("POWER(1.1; 2)", "1.21"),
         clause: "6.16",
         arity: (2, 2),
+        takes: Takes::these(&[Arg::As(UsedAs::Number), Arg::As(UsedAs::Number)]),
+        gives: Gives::Number,
         run: Run::Eager(|a, c| {
             arithmetic(Arithmetic::Power, &Value::Number(as_number(&a[0], c)?), &Value::Number(as_number(&a[1], c)?), c)
         }),
@@ -130,6 +153,8 @@ pub(super) static FUNCTIONS: &[Function] = &[
         example: ("SQRT(2.25)", "1.5"),
         clause: "6.16",
         arity: (1, 1),
+        takes: Takes::these(&[Arg::As(UsedAs::Number)]),
+        gives: Gives::Number,
         run: Run::Eager(|a, c| {
             let root = as_number(&a[0], c)?.sqrt().map(|r| Value::Number(r.normalize()));
             root.ok_or_else(|| Fault::Function { function: "SQRT", why: "a number below 0 has no square root".into() })
@@ -142,6 +167,8 @@ pub(super) static FUNCTIONS: &[Function] = &[
         example: ("QUOTIENT(-7; 2)", "-3"),
         clause: "6.16",
         arity: (2, 2),
+        takes: Takes::these(&[Arg::As(UsedAs::Number), Arg::As(UsedAs::Number)]),
+        gives: Gives::Number,
         run: Run::Eager(|a, c| {
             let by = as_number(&a[1], c)?;
             if by.is_zero() {
@@ -158,13 +185,14 @@ fn rounded(arguments: &[Value], context: &Context, strategy: RoundingStrategy) -
         Some(places) => as_whole(places, context)?.clamp(-30, 28) as i32,
         None => 0,
     };
-    Ok(like(&arguments[0], round_with(number, places, strategy)))
+    Ok(like(&arguments[0], round_with(number, places, strategy).normalize()))
 }
 
-/// A result in the currency of the argument that it came from.
+/// A result of the type of the argument that it came from.
 fn like(model: &Value, number: Decimal) -> Value {
     match model {
         Value::Money(money) => Value::Money(Money { amount: number, currency: money.currency }),
+        Value::Percent(_) => Value::Percent(number),
         _ => Value::Number(number),
     }
 }

@@ -3,10 +3,11 @@
 use icu_normalizer::DecomposingNormalizer;
 use sha2::{Digest, Sha256};
 
-use super::{ANY, Function, Run, as_condition, as_number, as_text, as_whole, flat};
+use super::{ANY, Arg, Function, Gives, Run, Takes, as_condition, as_number, as_text, as_whole, flat};
 use crate::language::Context;
+use crate::language::UsedAs;
 use crate::language::error::Fault;
-use crate::language::format::{Format, title};
+use crate::language::format::{Format, capitals};
 use crate::language::operate::caseless;
 use crate::value::Value;
 
@@ -21,6 +22,8 @@ pub(super) static FUNCTIONS: &[Function] = &[
         example: ("LEN(\"Möwe\")", "4"),
         clause: "6.20",
         arity: (1, 1),
+        takes: Takes::these(&[Arg::As(UsedAs::Text)]),
+        gives: Gives::Number,
         run: Run::Eager(|a, c| Ok(Value::Number(as_text(&a[0], c)?.chars().count().into()))),
     },
     Function {
@@ -30,6 +33,8 @@ pub(super) static FUNCTIONS: &[Function] = &[
         example: ("LEFT(\"Kittiwake\"; 3)", "Kit"),
         clause: "6.20",
         arity: (1, 2),
+        takes: Takes::then(&[Arg::As(UsedAs::Text)], &[Arg::As(UsedAs::Number)]),
+        gives: Gives::Text,
         run: Run::Eager(|a, c| Ok(Value::text(as_text(&a[0], c)?.chars().take(count(a, 1, 1, c)?).collect::<String>()))),
     },
     Function {
@@ -39,6 +44,8 @@ pub(super) static FUNCTIONS: &[Function] = &[
         example: ("RIGHT(\"BQ-0214\"; 4)", "0214"),
         clause: "6.20",
         arity: (1, 2),
+        takes: Takes::then(&[Arg::As(UsedAs::Text)], &[Arg::As(UsedAs::Number)]),
+        gives: Gives::Text,
         run: Run::Eager(|a, c| {
             let text: Vec<char> = as_text(&a[0], c)?.chars().collect();
             let from = text.len().saturating_sub(count(a, 1, 1, c)?);
@@ -52,6 +59,8 @@ pub(super) static FUNCTIONS: &[Function] = &[
         example: ("MID(\"BQ-0214\"; 4; 2)", "02"),
         clause: "6.20",
         arity: (3, 3),
+        takes: Takes::then(&[Arg::As(UsedAs::Text)], &[Arg::As(UsedAs::Number)]),
+        gives: Gives::Text,
         run: Run::Eager(|a, c| {
             let start = as_whole(&a[1], c)?;
             if start < 1 {
@@ -68,6 +77,8 @@ pub(super) static FUNCTIONS: &[Function] = &[
         example: ("TRIM(\"  De   Grauwe Gans \")", "De Grauwe Gans"),
         clause: "6.20",
         arity: (1, 1),
+        takes: Takes::these(&[Arg::As(UsedAs::Text)]),
+        gives: Gives::Text,
         run: Run::Eager(|a, c| Ok(Value::text(as_text(&a[0], c)?.split_whitespace().collect::<Vec<_>>().join(" ")))),
     },
     Function {
@@ -77,6 +88,8 @@ pub(super) static FUNCTIONS: &[Function] = &[
         example: ("UPPER(\"Möwe\")", "MÖWE"),
         clause: "6.20",
         arity: (1, 1),
+        takes: Takes::these(&[Arg::As(UsedAs::Text)]),
+        gives: Gives::Text,
         run: Run::Eager(|a, c| Ok(Value::text(as_text(&a[0], c)?.to_uppercase()))),
     },
     Function {
@@ -86,16 +99,23 @@ pub(super) static FUNCTIONS: &[Function] = &[
         example: ("LOWER(\"MÖWE\")", "möwe"),
         clause: "6.20",
         arity: (1, 1),
+        takes: Takes::these(&[Arg::As(UsedAs::Text)]),
+        gives: Gives::Text,
         run: Run::Eager(|a, c| Ok(Value::text(as_text(&a[0], c)?.to_lowercase()))),
     },
     Function {
         name: "PROPER",
         syntax: "PROPER(text)",
-        about: "Each word with a capital.",
-        example: ("PROPER(\"second thoughts\")", "Second Thoughts"),
+        about: "Each word with a capital; a letter behind anything that is no letter begins one.",
+        example: ("PROPER(\"second o'hara\")", "Second O'Hara"),
         clause: "6.20",
         arity: (1, 1),
-        run: Run::Eager(|a, c| Ok(Value::text(title(&as_text(&a[0], c)?)))),
+        takes: Takes::these(&[Arg::As(UsedAs::Text)]),
+        gives: Gives::Text,
+        run: Run::Eager(|a, c| {
+            let mut inside = false;
+            Ok(Value::text(capitals(&as_text(&a[0], c)?, |letter| !std::mem::replace(&mut inside, letter.is_alphabetic()))))
+        }),
     },
     Function {
         name: "CONCATENATE",
@@ -104,6 +124,8 @@ pub(super) static FUNCTIONS: &[Function] = &[
         example: ("CONCATENATE(\"C\"; 14)", "C14"),
         clause: "6.20",
         arity: (1, ANY),
+        takes: Takes::all(&[Arg::As(UsedAs::Text)]),
+        gives: Gives::Text,
         run: Run::Eager(|a, c| {
             let pieces: Result<Vec<String>, Fault> = flat(a).into_iter().map(|v| as_text(v, c)).collect();
             Ok(Value::text(pieces?.concat()))
@@ -116,6 +138,8 @@ pub(super) static FUNCTIONS: &[Function] = &[
         example: ("TEXTJOIN(\", \"; true; \"1 Slipway Row\"; \"\"; \"Brackwater\")", "1 Slipway Row, Brackwater"),
         clause: "",
         arity: (3, ANY),
+        takes: Takes::then(&[Arg::As(UsedAs::Text), Arg::As(UsedAs::YesNo)], &[Arg::As(UsedAs::Text)]),
+        gives: Gives::Text,
         run: Run::Eager(|a, c| {
             let skip = as_condition(&a[1]);
             let pieces: Result<Vec<String>, Fault> =
@@ -130,6 +154,8 @@ pub(super) static FUNCTIONS: &[Function] = &[
         example: ("SUBSTITUTE(\"C-14\"; \"-\"; \"\")", "C14"),
         clause: "6.20",
         arity: (3, 4),
+        takes: Takes::these(&[Arg::As(UsedAs::Text), Arg::As(UsedAs::Text), Arg::As(UsedAs::Text), Arg::As(UsedAs::Number)]),
+        gives: Gives::Text,
         run: Run::Eager(substitute),
     },
     Function {
@@ -139,6 +165,8 @@ pub(super) static FUNCTIONS: &[Function] = &[
         example: ("FIND(\"t\"; \"Kittiwake\")", "3"),
         clause: "6.20",
         arity: (2, 3),
+        takes: Takes::these(&[Arg::As(UsedAs::Text), Arg::As(UsedAs::Text), Arg::As(UsedAs::Number)]),
+        gives: Gives::Number,
         run: Run::Eager(|a, c| {
             let (part, text) = (as_text(&a[0], c)?, as_text(&a[1], c)?);
             let skip = count(a, 2, 1, c)?.saturating_sub(1);
@@ -156,6 +184,8 @@ pub(super) static FUNCTIONS: &[Function] = &[
         example: ("VALUE(\"1,234.50\") + 1", "1235.5"),
         clause: "6.20",
         arity: (1, 1),
+        takes: Takes::these(&[Arg::As(UsedAs::Text)]),
+        gives: Gives::Number,
         run: Run::Eager(|a, c| as_number(&a[0], c).map(Value::Number)),
     },
     Function {
@@ -165,6 +195,8 @@ pub(super) static FUNCTIONS: &[Function] = &[
         example: ("first word(\"Marie-Hélène Delacroix\")", "Marie-Hélène"),
         clause: "",
         arity: (1, 1),
+        takes: Takes::these(&[Arg::As(UsedAs::Text)]),
+        gives: Gives::Text,
         run: Run::Eager(|a, c| Ok(Value::text(as_text(&a[0], c)?.split_whitespace().next().unwrap_or("")))),
     },
     Function {
@@ -174,6 +206,8 @@ pub(super) static FUNCTIONS: &[Function] = &[
         example: ("initials(\"Marijke van der Zwaluw\")", "MvdZ"),
         clause: "",
         arity: (1, 1),
+        takes: Takes::these(&[Arg::As(UsedAs::Text)]),
+        gives: Gives::Text,
         run: Run::Eager(|a, c| {
             let name = as_text(&a[0], c)?;
             Ok(Value::text(name.split([' ', '-', '\u{a0}']).filter_map(|w| w.chars().next()).collect::<String>()))
@@ -186,6 +220,8 @@ pub(super) static FUNCTIONS: &[Function] = &[
         example: ("SEARCH(\"T\"; \"Kittiwake\")", "3"),
         clause: "6.20",
         arity: (2, 3),
+        takes: Takes::these(&[Arg::As(UsedAs::Text), Arg::As(UsedAs::Text), Arg::As(UsedAs::Number)]),
+        gives: Gives::Number,
         run: Run::Eager(|a, c| {
             let (part, text) = (as_text(&a[0], c)?, as_text(&a[1], c)?);
             let signs: Vec<char> = text.chars().collect();
@@ -205,6 +241,8 @@ pub(super) static FUNCTIONS: &[Function] = &[
         example: ("REPLACE(\"C-14\"; 2; 1; \"/\")", "C/14"),
         clause: "6.20",
         arity: (4, 4),
+        takes: Takes::these(&[Arg::As(UsedAs::Text), Arg::As(UsedAs::Number), Arg::As(UsedAs::Number), Arg::As(UsedAs::Text)]),
+        gives: Gives::Text,
         run: Run::Eager(|a, c| {
             let text = as_text(&a[0], c)?;
             let (start, length) = (count(a, 1, 1, c)?.max(1) - 1, count(a, 2, 0, c)?);
@@ -220,6 +258,8 @@ pub(super) static FUNCTIONS: &[Function] = &[
         example: ("REPT(\"=-\"; 3)", "=-=-=-"),
         clause: "6.20",
         arity: (2, 2),
+        takes: Takes::these(&[Arg::As(UsedAs::Text), Arg::As(UsedAs::Number)]),
+        gives: Gives::Text,
         run: Run::Eager(|a, c| {
             let (text, times) = (as_text(&a[0], c)?, count(a, 1, 1, c)?);
             match text.len().checked_mul(times).is_some_and(|n| n <= LONGEST) {
@@ -235,6 +275,8 @@ pub(super) static FUNCTIONS: &[Function] = &[
         example: ("EXACT(\"Grace\"; \"grace\")", "no"),
         clause: "6.20",
         arity: (2, 2),
+        takes: Takes::these(&[Arg::As(UsedAs::Text), Arg::As(UsedAs::Text)]),
+        gives: Gives::YesNo,
         run: Run::Eager(|a, c| Ok(Value::Bool(as_text(&a[0], c)? == as_text(&a[1], c)?))),
     },
     Function {
@@ -244,6 +286,8 @@ pub(super) static FUNCTIONS: &[Function] = &[
         example: ("TEXT(1234.5; \"#,##0.00\")", "1,234.50"),
         clause: "6.20",
         arity: (2, 2),
+        takes: Takes::these(&[Arg::As(UsedAs::Value), Arg::As(UsedAs::Text)]),
+        gives: Gives::Text,
         run: Run::Eager(|a, c| {
             let pattern = as_text(&a[1], c)?;
             let word = if matches!(a[0], Value::Date(_) | Value::DateTime(_)) { "date" } else { "number" };
@@ -258,6 +302,8 @@ pub(super) static FUNCTIONS: &[Function] = &[
         example: ("CHAR(65)", "A"),
         clause: "6.20",
         arity: (1, 1),
+        takes: Takes::these(&[Arg::As(UsedAs::Number)]),
+        gives: Gives::Text,
         run: Run::Eager(|a, c| match u8::try_from(as_whole(&a[0], c)?) {
             Ok(code) if code > 0 => Ok(Value::text(char::from(code).to_string())),
             _ => Err(Fault::Function { function: "CHAR", why: "its number is from 1 to 255; UNICHAR knows all signs".into() }),
@@ -270,6 +316,8 @@ pub(super) static FUNCTIONS: &[Function] = &[
         example: ("UNICHAR(8364)", "€"),
         clause: "6.20",
         arity: (1, 1),
+        takes: Takes::these(&[Arg::As(UsedAs::Number)]),
+        gives: Gives::Text,
         run: Run::Eager(|a, c| {
             let found = u32::try_from(as_whole(&a[0], c)?).ok().filter(|n| *n > 0).and_then(char::from_u32);
             found
@@ -284,6 +332,8 @@ pub(super) static FUNCTIONS: &[Function] = &[
         example: ("CLEAN(\"Gra\" & CHAR(7) & \"ce\")", "Grace"),
         clause: "6.20",
         arity: (1, 1),
+        takes: Takes::these(&[Arg::As(UsedAs::Text)]),
+        gives: Gives::Text,
         run: Run::Eager(|a, c| Ok(Value::text(as_text(&a[0], c)?.chars().filter(|s| !s.is_control()).collect::<String>()))),
     },
     Function {
@@ -293,6 +343,8 @@ pub(super) static FUNCTIONS: &[Function] = &[
         example: ("words(14)", "fourteen"),
         clause: "",
         arity: (1, 1),
+        takes: Takes::these(&[Arg::As(UsedAs::Number)]),
+        gives: Gives::Text,
         run: Run::Eager(|a, c| {
             let format = Format::Words;
             if a[0].is_blank() { Ok(Value::Blank) } else { format.write(&Value::Number(as_number(&a[0], c)?), &c.locale).map(Value::text) }
@@ -305,6 +357,8 @@ pub(super) static FUNCTIONS: &[Function] = &[
         example: ("slug(\"Möwe & Söhne, Ltd.\")", "mowe-sohne-ltd"),
         clause: "",
         arity: (1, 1),
+        takes: Takes::these(&[Arg::As(UsedAs::Text)]),
+        gives: Gives::Text,
         run: Run::Eager(|a, c| {
             let plain = DecomposingNormalizer::new_nfkd();
             let text = as_text(&a[0], c)?.to_lowercase().replace('ß', "ss").replace('ø', "o").replace('ł', "l").replace('æ', "ae");
@@ -320,6 +374,8 @@ pub(super) static FUNCTIONS: &[Function] = &[
         example: ("LEFT(sha256(\"abc\"); 8)", "ba7816bf"),
         clause: "",
         arity: (1, 1),
+        takes: Takes::these(&[Arg::As(UsedAs::Text)]),
+        gives: Gives::Text,
         run: Run::Eager(|a, c| {
             let digest = Sha256::digest(as_text(&a[0], c)?.as_bytes());
             Ok(Value::text(digest.iter().map(|byte| format!("{byte:02x}")).collect::<String>()))
