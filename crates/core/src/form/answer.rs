@@ -319,7 +319,7 @@ impl Rule {
 /// Which of two values of a kind is greater; an amount and a number by their size.
 fn compare(value: &Value, limit: &Value) -> Option<std::cmp::Ordering> {
     let size = |value: &Value| match value {
-        Value::Number(n) => Some(*n),
+        Value::Number(n) | Value::Percent(n) => Some(*n),
         Value::Money(money) => Some(money.amount),
         Value::Text(text) => read::number(text, Reading { decimal: '.', order: crate::value::DateOrder::DayFirst }),
         _ => None,

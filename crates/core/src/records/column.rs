@@ -1,15 +1,16 @@
 //! Columns, their types, and the schema that the records of a sheet share.
 
 use std::collections::HashMap;
+use std::fmt;
 use std::sync::Arc;
 
-use jiff::civil::Time;
+use jiff::civil::{DateTime, Time};
 
 use super::Cell;
 use crate::language::syntax::Expr;
-use crate::language::{Folded, UsedAs, nearest};
+use crate::language::{Folded, NULL_DATE, SyntaxError, SyntaxFault, UsedAs, nearest, written};
 use crate::value::read::{self, Reading};
-use crate::value::{Currency, EmailAddress, Misfit, Money, Value};
+use crate::value::{Currency, EmailAddress, Misfit, Money, Value, recipients};
 
 /// What a column holds.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -20,8 +21,12 @@ pub enum ColumnType {
     Number,
     /// Amounts in one currency.
     Money(Currency),
+    /// Percentages, such as 10 %.
+    Percent,
     /// Dates.
     Date,
+    /// Times of day.
+    Time,
     /// Yes and no.
     YesNo,
     /// E-mail addresses.
@@ -39,7 +44,9 @@ impl ColumnType {
             ColumnType::Text => "text",
             ColumnType::Number => "number",
             ColumnType::Money(_) => "money",
+            ColumnType::Percent => "percent",
             ColumnType::Date => "date",
+            ColumnType::Time => "time",
             ColumnType::YesNo => "yes/no",
             ColumnType::Email => "e-mail",
             ColumnType::Record => "record",
@@ -47,13 +54,15 @@ impl ColumnType {
         }
     }
 
-    /// Reads a type's name; money needs its currency.
+    /// Reads a type's name; `None` for an unknown one, and for money without a currency.
     pub fn parse(name: &str, currency: Option<Currency>) -> Option<ColumnType> {
         Some(match name {
             "text" => ColumnType::Text,
             "number" => ColumnType::Number,
-            "money" => ColumnType::Money(currency.unwrap_or(Currency::EUR)),
+            "money" => ColumnType::Money(currency?),
+            "percent" => ColumnType::Percent,
             "date" => ColumnType::Date,
+            "time" => ColumnType::Time,
             "yes/no" => ColumnType::YesNo,
             "e-mail" => ColumnType::Email,
             "record" => ColumnType::Record,
@@ -62,12 +71,23 @@ impl ColumnType {
         })
     }
 
-    fn expected(&self) -> &'static str {
+    /// Reads a type as it is displayed: its name, of money with its currency.
+    pub fn read_name(name: &str) -> Option<ColumnType> {
+        match name.split_once(' ') {
+            Some(("money", currency)) => Currency::parse(currency).ok().map(ColumnType::Money),
+            _ => ColumnType::parse(name, None),
+        }
+    }
+
+    /// A value of the type, with its article, for messages.
+    pub fn expected(&self) -> &'static str {
         match self {
             ColumnType::Text => "a text",
             ColumnType::Number => "a number",
             ColumnType::Money(_) => "an amount of money",
+            ColumnType::Percent => "a percentage such as 10%",
             ColumnType::Date => "a date that exists",
+            ColumnType::Time => "a time such as 09:30",
             ColumnType::YesNo => "a yes or no",
             ColumnType::Email => "an e-mail address",
             ColumnType::Record => "a record",
@@ -91,15 +111,36 @@ impl ColumnType {
                 Some(_) => return None,
                 None => Value::Money(Money { amount: read::number(t, how)?, currency: *currency }),
             },
+            (ColumnType::Percent, Cell::Number(n)) => Value::Percent(*n),
+            (ColumnType::Percent, Cell::Text(t)) => Value::Percent(read::percent(t, how)?),
+            (ColumnType::Time, Cell::Date(moment)) => Value::DateTime(at(moment.time())),
+            (ColumnType::Time, Cell::Text(t)) => Value::DateTime(at(read::time(t)?)),
             (ColumnType::Date, Cell::Date(moment)) if moment.time() == Time::midnight() => Value::Date(moment.date()),
             (ColumnType::Date, Cell::Date(moment)) => Value::DateTime(*moment),
             (ColumnType::Date, Cell::Text(t)) => read::date(t, how).map(Value::Date).or_else(|| read::moment(t).map(Value::DateTime))?,
             (ColumnType::YesNo, Cell::Bool(yes)) => Value::Bool(*yes),
             (ColumnType::YesNo, Cell::Text(t)) => Value::Bool(read::yes_no(t)?),
-            (ColumnType::Email, Cell::Text(t)) => Value::text(EmailAddress::parse(t).ok()?.as_str()),
+            (ColumnType::Email, Cell::Text(t)) => {
+                let addresses = recipients(t).ok()?;
+                Value::text(addresses.iter().map(EmailAddress::as_str).collect::<Vec<_>>().join(", "))
+            }
             _ => return None,
         })
     }
+}
+
+impl fmt::Display for ColumnType {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        match self {
+            ColumnType::Money(currency) => write!(f, "money {currency}"),
+            kind => f.write_str(kind.name()),
+        }
+    }
+}
+
+/// A time of day stands on the null date.
+fn at(time: Time) -> DateTime {
+    NULL_DATE.to_datetime(time)
 }
 
 /// A column of a sheet.
@@ -131,14 +172,14 @@ impl Column {
         }
         self.kind.read(cell, self.reading.unwrap_or(how)).unwrap_or_else(|| {
             let (column, text) = (self.name.clone(), cell.as_text());
-            Value::Misfit(Arc::new(Misfit { column, text, expected: self.kind.expected(), why: None }))
+            Value::Misfit(Arc::new(Misfit { column, text, kind: self.kind, why: None }))
         })
     }
 
     /// The column's value where its formula failed.
     pub(super) fn without_value(&self, why: String) -> Value {
         let column = self.name.clone();
-        Value::Misfit(Arc::new(Misfit { column, text: String::new(), expected: self.kind.expected(), why: Some(why) }))
+        Value::Misfit(Arc::new(Misfit { column, text: String::new(), kind: self.kind, why: Some(why) }))
     }
 }
 
@@ -171,12 +212,18 @@ pub enum SchemaFault {
 
 /// A name that no column has.
 #[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
-#[error("no column is called “{name}”{}", nearest.as_ref().map(|n| format!("; did you mean “{n}”?")).unwrap_or_default())]
+#[error("no column is called “{name}”{}", nearest.as_ref().map(|n| format!("; did you mean {}?", offered(n))).unwrap_or_default())]
 pub struct UnknownColumn {
     /// As written.
     pub name: String,
     /// The nearest column.
     pub nearest: Option<String>,
+}
+
+/// A name as it can be typed: an odd one with its quotes.
+fn offered(name: &str) -> String {
+    let written = written(name);
+    if written == name { format!("“{name}”") } else { written }
 }
 
 impl Schema {
@@ -218,6 +265,24 @@ impl Schema {
             levels.push(inner);
         }
         Some(levels)
+    }
+
+    /// A name that was read as a function, or broke off at an odd sign, where a column begins
+    /// with it: how that column is written.
+    pub fn meant(&self, text: &str, error: &SyntaxError) -> Option<String> {
+        let begins = match &error.fault {
+            SyntaxFault::UnknownFunction { name, .. } => name.clone(),
+            SyntaxFault::OddSign(_) => text.get(..error.span.start)?.rsplit(|c: char| "()&=<>+-*/;,".contains(c)).next()?.trim().to_owned(),
+            _ => return None,
+        };
+        let wanted = Folded::new(&begins);
+        let odd = |column: &&Column| written(&column.name) != column.name;
+        let found = self
+            .columns
+            .iter()
+            .filter(odd)
+            .find(|c| !wanted.as_str().is_empty() && Folded::new(&c.name).as_str().starts_with(wanted.as_str()))?;
+        Some(written(&found.name))
     }
 
     /// The names that an expression looks up in a record of this schema, with those

@@ -3,10 +3,21 @@
 
 use std::sync::Arc;
 
-use super::{Column, ColumnType, Record, Schema, SchemaFault, Sheet, UnknownColumn};
+use super::{Cell, Column, ColumnType, Record, Schema, SchemaFault, Sheet, UnknownColumn};
 use crate::language::syntax::Expr;
-use crate::language::{Context, Folded, Scope, SyntaxError, Ties, UsedAs, value};
-use crate::value::Value;
+use crate::language::{Context, Folded, NULL_DATE, Names, Scope, SyntaxError, Ties, UsedAs, plain, value};
+use crate::value::{Money, Value};
+
+/// A formula and the column that it fills.
+#[derive(Debug, Clone, Copy)]
+pub struct FormulaColumn<'a> {
+    /// Which of the columns.
+    pub column: usize,
+    /// The formula as it is written.
+    pub text: &'a str,
+    /// The type that a person chose; else the formula's own.
+    pub kind: Option<ColumnType>,
+}
 
 /// The formulas of a sheet, in the order in which they need each other.
 #[derive(Debug, Default)]
@@ -19,6 +30,7 @@ pub struct Computed {
 struct Formula {
     /// Which of the columns it fills.
     column: usize,
+    kind: Option<ColumnType>,
     expr: Result<Expr, FormulaFault>,
 }
 
@@ -39,17 +51,17 @@ pub enum FormulaFault {
 impl Computed {
     /// Reads the formulas of columns of a schema. One that can't be used makes its
     /// column give that as its error; the others work.
-    pub fn new(formulas: &[(usize, &str)], schema: &Schema) -> Computed {
+    pub fn new(formulas: &[FormulaColumn<'_>], schema: &Schema) -> Computed {
         let folded = |column: usize| Folded::new(&schema.columns()[column].name);
         let mut read: Vec<(Formula, Vec<Folded>)> = Vec::new();
         let mut moves = false;
-        for (column, text) in formulas {
+        for FormulaColumn { column, text, kind } in formulas {
             let (expr, names) = match read_formula(text, schema) {
                 Ok((expr, names)) => (Ok(expr), names),
                 Err(fault) => (Err(fault), Vec::new()),
             };
-            moves |= mentions_clock(text);
-            read.push((Formula { column: *column, expr }, names));
+            moves |= expr.as_ref().is_ok_and(|expr: &Expr| expr.reads_clock(schema));
+            read.push((Formula { column: *column, kind: *kind, expr }, names));
         }
         // Those that need nothing that is still to come, first.
         let mut ordered: Vec<Formula> = Vec::with_capacity(read.len());
@@ -77,7 +89,7 @@ impl Computed {
         self.formulas.iter().find(|f| f.column == column)?.expr.as_ref().err()
     }
 
-    /// Works the columns out for one record.
+    /// Works the columns out for one record, whose schema has their types.
     pub fn fill(&self, record: &mut Record, context: &Context) {
         let ties = Ties::default();
         for formula in &self.formulas {
@@ -85,38 +97,79 @@ impl Computed {
                 Ok(expr) => Scope::new(record, &ties, context).value(expr).map_err(|e| e.to_string()),
                 Err(fault) => Err(fault.to_string()),
             };
-            let value = match worked {
-                Ok(Value::List(_) | Value::Record(_)) => {
-                    Err("a computed column holds one value; take one of the list, or sum, count or join it".to_owned())
-                }
-                other => other,
-            };
-            let value = value.unwrap_or_else(|why| record.schema().columns()[formula.column].without_value(why));
+            let column = &record.schema().columns()[formula.column];
+            let value = worked.and_then(|value| fitted(value, column.kind, context)).unwrap_or_else(|why| column.without_value(why));
             record.set(formula.column, value);
         }
     }
 
-    /// Whether the computed columns have the type of the values in them.
-    pub fn types_hold(&self, sheet: &Sheet) -> bool {
-        let own = |at: usize| kind(sheet.records.iter().map(|r| &r.values()[at]));
-        self.formulas.iter().all(|f| sheet.schema.columns()[f.column].kind == own(f.column))
+    /// The schema with the types of the computed columns: those that were chosen, or
+    /// those that the formulas give; text where a formula gives now this, now that.
+    pub fn typed(&self, schema: &Schema) -> Result<Schema, SchemaFault> {
+        let ties = Ties::default();
+        let mut columns: Vec<Column> = schema.columns().to_vec();
+        for formula in &self.formulas {
+            // What an earlier formula gives is known to the later ones.
+            let known = Schema::new(columns.clone())?;
+            let own = || formula.expr.as_ref().ok().and_then(|expr| Names { levels: vec![&known], ties: &ties }.of(expr)?.column());
+            columns[formula.column].kind = formula.kind.or_else(own).unwrap_or(ColumnType::Text);
+        }
+        Schema::new(columns)
     }
 
-    /// Fills a sheet, and gives its computed columns the type of their values.
+    /// Gives the computed columns of a sheet their types, and fills them.
     pub fn fill_sheet(&self, sheet: &mut Sheet, context: &Context) -> Result<(), SchemaFault> {
         if self.formulas.is_empty() {
             return Ok(());
         }
-        sheet.records.iter_mut().for_each(|record| self.fill(record, context));
-        let mut columns: Vec<Column> = sheet.schema.columns().to_vec();
-        for formula in &self.formulas {
-            columns[formula.column].kind = kind(sheet.records.iter().map(|r| &r.values()[formula.column]));
-        }
-        sheet.schema = Arc::new(Schema::new(columns)?);
-        let records = std::mem::take(&mut sheet.records);
-        sheet.records = records.into_iter().map(|r| r.under(sheet.schema.clone())).collect();
+        let schema = Arc::new(self.typed(&sheet.schema)?);
+        sheet.schema = schema.clone();
+        let under = |record: Record| {
+            let mut record = record.under(schema.clone());
+            self.fill(&mut record, context);
+            record
+        };
+        sheet.records = std::mem::take(&mut sheet.records).into_iter().map(under).collect();
         Ok(())
     }
+}
+
+/// A worked out value as one of the column's type; else why it is none.
+fn fitted(value: Value, kind: ColumnType, context: &Context) -> Result<Value, String> {
+    Ok(match (kind, value) {
+        (_, Value::List(_) | Value::Record(_)) => {
+            return Err("a computed column holds one value; take one of the list, or sum, count or join it".to_owned());
+        }
+        (ColumnType::Text, value @ Value::Text(_)) => value,
+        (_, value) if value.is_blank() => Value::Blank,
+        (ColumnType::Text, value) => Value::text(plain(&value, &context.locale).map_err(|fault| fault.to_string())?),
+        (ColumnType::Money(currency), Value::Number(amount) | Value::Percent(amount)) => Value::Money(Money { amount, currency }),
+        (ColumnType::Money(currency), Value::Money(money)) if money.currency != currency => {
+            return Err(format!("the formula gives an amount in {}, and the column is in {currency}", money.currency));
+        }
+        (ColumnType::Number, Value::Money(Money { amount: number, .. }) | Value::Percent(number)) => Value::Number(number),
+        (ColumnType::Percent, Value::Number(number)) => Value::Percent(number),
+        (kind, Value::Text(text)) => match kind.read(&Cell::Text(text.clone()), context.reading) {
+            Some(value) => value,
+            None => return Err(format!("the formula gives “{text}”, which is not {}", kind.expected())),
+        },
+        (kind, value) => {
+            let (given, time) = (value.kind(), matches!(&value, Value::DateTime(moment) if moment.date() == NULL_DATE));
+            let fits = match value {
+                Value::Number(_) => kind == ColumnType::Number,
+                Value::Percent(_) => kind == ColumnType::Percent,
+                Value::Money(_) => matches!(kind, ColumnType::Money(_)),
+                Value::Date(_) => kind == ColumnType::Date,
+                Value::DateTime(_) => kind == if time { ColumnType::Time } else { ColumnType::Date },
+                Value::Bool(_) => kind == ColumnType::YesNo,
+                _ => false,
+            };
+            if !fits {
+                return Err(format!("the formula gives {given}, and {} is needed", kind.expected()));
+            }
+            value
+        }
+    })
 }
 
 /// Reads a formula and tells the fields of the record that it reads.
@@ -124,12 +177,6 @@ fn read_formula(text: &str, schema: &Schema) -> Result<(Expr, Vec<Folded>), Form
     let expr = value(text)?;
     let names = schema.reads(&expr, UsedAs::Value)?;
     Ok((expr, names))
-}
-
-/// Whether it reads the clock, by name or by function.
-fn mentions_clock(text: &str) -> bool {
-    let text = text.to_lowercase();
-    text.contains("today") || text.contains("now")
 }
 
 fn circle(read: &[(Formula, Vec<Folded>)], schema: &Schema, open: &[Folded]) -> Vec<String> {
@@ -145,34 +192,13 @@ fn circle(read: &[(Formula, Vec<Folded>)], schema: &Schema, open: &[Folded]) -> 
     }
 }
 
-/// The type of worked out values: theirs where they share one, else text.
-fn kind<'v>(values: impl Iterator<Item = &'v Value>) -> ColumnType {
-    let mut found = None;
-    for value in values {
-        let own = match value {
-            Value::Blank | Value::Misfit(_) => continue,
-            Value::Number(_) => ColumnType::Number,
-            Value::Money(money) => ColumnType::Money(money.currency),
-            Value::Date(_) | Value::DateTime(_) => ColumnType::Date,
-            Value::Bool(_) => ColumnType::YesNo,
-            _ => return ColumnType::Text,
-        };
-        match found {
-            None => found = Some(own),
-            Some(known) if known == own => {}
-            Some(_) => return ColumnType::Text,
-        }
-    }
-    found.unwrap_or(ColumnType::Text)
-}
-
 #[cfg(test)]
 mod tests {
     use super::*;
     use crate::records::from_json;
     use crate::value::Locale;
 
-    fn computed(formulas: &[(&str, &str)]) -> (Sheet, Computed) {
+    fn computed(formulas: &[(&str, &'static str)]) -> (Sheet, Computed) {
         let json = serde_json::json!([
             { "Name": "Jörg Brückner", "Net": 400, "Due": "2026-10-01", "Lines": [{ "Price": 12.5, "Qty": 2 }, { "Price": 1, "Qty": 3 }] },
             { "Name": "Femke", "Net": "none", "Due": null, "Lines": [] },
@@ -186,8 +212,9 @@ mod tests {
         let schema = Arc::new(Schema::new(columns).expect("names"));
         sheet.records = sheet.records.into_iter().map(|r| r.under(schema.clone())).collect();
         sheet.schema = schema;
-        let texts: Vec<(usize, &str)> = formulas.iter().enumerate().map(|(at, (_, text))| (first + at, *text)).collect();
-        let computed = Computed::new(&texts, &sheet.schema);
+        let column = |(at, (_, text)): (usize, &(&str, &'static str))| FormulaColumn { column: first + at, text, kind: None };
+        let formulas: Vec<FormulaColumn<'_>> = formulas.iter().enumerate().map(column).collect();
+        let computed = Computed::new(&formulas, &sheet.schema);
         let now = "2026-11-23T12:00".parse().expect("a moment");
         computed.fill_sheet(&mut sheet, &Context::new(Locale::english(), now)).expect("filled");
         (sheet, computed)
@@ -218,6 +245,39 @@ mod tests {
         assert_eq!(told(&sheet, "gross")[0], "480");
         assert!(told(&sheet, "gross")[1].contains("which is not a number"), "{:?}", told(&sheet, "gross"));
         assert!(!computed.moves());
+    }
+
+    #[test]
+    fn the_type_is_the_formulas_and_not_that_of_some_rows() {
+        let raw = |cells: &[[&str; 3]]| {
+            let rows = cells.iter().map(|row| row.map(|c| Cell::Text(c.into())).to_vec()).collect();
+            crate::records::RawSheet { header: ["Ref", "Fee", "Net"].map(str::to_owned).to_vec(), rows, ..Default::default() }
+        };
+        let filled = |text: &'static str, kind: Option<ColumnType>| {
+            let mut sheet =
+                Sheet::recognise(&raw(&[["A1", "€10.00", ""], ["A2", "", ""], ["A3", "€7.50", ""], ["A4", "€2", ""]])).expect("a sheet");
+            let computed = Computed::new(&[FormulaColumn { column: 2, text, kind }], &sheet.schema);
+            computed
+                .fill_sheet(&mut sheet, &Context::new(Locale::english(), "2026-11-23T12:00".parse().expect("a moment")))
+                .expect("filled");
+            (sheet.schema.columns()[2].kind.to_string(), told(&sheet, "net"))
+        };
+        let money = |told: [&str; 4]| ("money EUR".to_owned(), told.map(str::to_owned).to_vec());
+        assert_eq!(filled("fee * 2", None), money(["€20.00", "€0.00", "€15.00", "€4.00"]));
+        // An error in one row is that row's.
+        let (kind, values) = filled("if(ref = \"A3\"; fee / 0; fee)", None);
+        assert_eq!((kind.as_str(), values[0].as_str()), ("money EUR", "€10.00"));
+        assert!(values[2].contains("divided by 0") || values[2].contains("by zero"), "{}", values[2]);
+        // Blank text is a blank; a plain number is in the column's currency.
+        assert_eq!(filled("if(fee > 5; fee; \"\")", None), money(["€10.00", "", "€7.50", ""]));
+        assert_eq!(filled("if(fee > 5; fee; 0)", None).1, ["€10.00", "€0.00", "€7.50", "€0.00"]);
+        // The type can be chosen; what does not fit it is told.
+        assert_eq!(filled("fee * 2", Some(ColumnType::Number)), ("number".to_owned(), ["20", "0", "15", "4"].map(str::to_owned).to_vec()));
+        assert_eq!(filled("fee * 2", Some(ColumnType::Text)).1[0], "€20.00");
+        assert_eq!(
+            filled("fee * 2", Some(ColumnType::Date)).1[0],
+            "the formula gives an amount of money, and a date that exists is needed"
+        );
     }
 
     #[test]

@@ -1,10 +1,12 @@
 //! Records as data for others: JSON and rows of text. Numbers keep their exact
 //! value, dates are ISO 8601.
 
+use jiff::civil::DateTime;
 use rust_decimal::Decimal;
 use serde_json::{Map, Value as Json};
 
 use super::Record;
+use crate::language::NULL_DATE;
 use crate::value::Value;
 
 /// A record as a JSON object, its columns in their order; lists and related records
@@ -28,7 +30,7 @@ pub(super) fn json(value: &Value) -> Json {
     match value {
         Value::Blank => Json::Null,
         Value::Bool(yes) => Json::Bool(*yes),
-        Value::Number(number) => exact(number),
+        Value::Number(number) | Value::Percent(number) => exact(number),
         Value::Money(money) => serde_json::json!({ "amount": exact(&money.amount), "currency": money.currency.to_string() }),
         Value::Record(record) => to_json(record),
         Value::List(items) => Json::Array(items.iter().map(json).collect()),
@@ -46,14 +48,19 @@ pub(super) fn exact(number: &Decimal) -> Json {
     }
 }
 
+/// A moment as ISO 8601 writes it; one on the null date is a time of day.
+pub(crate) fn iso(moment: DateTime) -> String {
+    if moment.date() == NULL_DATE { moment.time().to_string() } else { moment.to_string() }
+}
+
 fn text(value: &Value) -> String {
     match value {
         Value::Blank | Value::Record(_) | Value::List(_) => String::new(),
         Value::Bool(yes) => yes.to_string(),
-        Value::Number(number) => number.normalize().to_string(),
+        Value::Number(number) | Value::Percent(number) => number.normalize().to_string(),
         Value::Money(money) => format!("{} {}", money.amount.normalize(), money.currency),
         Value::Date(date) => date.to_string(),
-        Value::DateTime(moment) => moment.to_string(),
+        Value::DateTime(moment) => iso(*moment),
         Value::Text(text) => text.to_string(),
         Value::Misfit(misfit) => misfit.text.clone(),
     }

@@ -7,7 +7,7 @@ use serde::{Deserialize, Serialize};
 
 use super::json::nested_column;
 use super::{Cell, Column, ColumnType, RawSheet};
-use crate::language::Folded;
+use crate::language::NULL_DATE;
 use crate::value::read::{self, Reading};
 use crate::value::{Currency, DateOrder};
 
@@ -43,7 +43,13 @@ pub struct UnsureDates {
 
 /// Recognises the types of a sheet's columns.
 pub fn recognise(raw: &RawSheet) -> Recognised {
-    let reading = if raw.typed { TYPED } else { reading(raw) };
+    recognise_as(raw, TYPED)
+}
+
+/// The same in an office that reads numbers and dates so, unless the cells speak
+/// against it.
+pub fn recognise_as(raw: &RawSheet, home: Reading) -> Recognised {
+    let reading = if raw.typed { TYPED } else { reading(raw, home) };
     let columns: Vec<Column> = raw
         .header
         .iter()
@@ -52,7 +58,11 @@ pub fn recognise(raw: &RawSheet) -> Recognised {
             let cells: Vec<&Cell> = raw.rows.iter().filter_map(|row| row.get(index)).filter(|c| !c.is_blank()).take(LOOKED_AT).collect();
             match cells.iter().any(|c| matches!(c, Cell::Nested(_))) {
                 true => nested_column(name, &cells, reading),
-                false => Column::new(name.trim(), kind(if raw.typed { "" } else { name }, &cells, reading)),
+                // What the format of all numbers says is what people see.
+                false => match raw.told.get(index).copied().flatten() {
+                    Some(told) if cells.iter().all(|c| told.read(c, reading).is_some()) => Column::new(name.trim(), told),
+                    _ => Column::new(name.trim(), kind_of(&cells, reading)),
+                },
             }
         })
         .collect();
@@ -87,10 +97,11 @@ fn unsure(raw: &RawSheet, columns: &[Column]) -> Vec<UnsureDates> {
 }
 
 /// The reading under which most typed cells are numbers or dates.
-fn reading(raw: &RawSheet) -> Reading {
-    let candidates = [('.', DateOrder::DayFirst), (',', DateOrder::DayFirst), ('.', DateOrder::MonthFirst)]
+fn reading(raw: &RawSheet, home: Reading) -> Reading {
+    let usual = [('.', DateOrder::DayFirst), (',', DateOrder::DayFirst), ('.', DateOrder::MonthFirst)]
         .map(|(decimal, order)| Reading { decimal, order });
-    let mut scores = [0usize; 3];
+    let candidates = [home, usual[0], usual[1], usual[2]];
+    let mut scores = [0usize; 4];
     let typed = raw.rows.iter().take(LOOKED_AT).flatten().filter_map(|cell| match cell {
         Cell::Text(text) if text.len() <= 40 && reads_in_ways(text) => Some(text),
         _ => None,
@@ -100,7 +111,7 @@ fn reading(raw: &RawSheet) -> Reading {
             *score += usize::from(read::number(text, how).is_some() || read::money(text, how).is_some() || read::date(text, how).is_some());
         }
     }
-    // The first of the best: reading by day and decimal point unless the cells speak against it.
+    // The first of the best: as the office reads, unless the cells speak against it.
     let mut best = 0;
     for index in 1..candidates.len() {
         if scores[index] > scores[best] {
@@ -121,12 +132,10 @@ fn reads_in_ways(text: &str) -> bool {
     parted && !iso && matches!(letters, 0 | 3) && bytes.iter().any(u8::is_ascii_digit)
 }
 
-/// The type of values without a name that would tell money.
+/// The narrowest type that nearly all cells fit. What is certain only by its name or by
+/// rare words is left as it was typed: a number is money only with a sign or code, and
+/// one that nobody would take for a yes or no stays text.
 pub(super) fn kind_of(cells: &[&Cell], how: Reading) -> ColumnType {
-    kind("", cells, how)
-}
-
-fn kind(name: &str, cells: &[&Cell], how: Reading) -> ColumnType {
     if cells.is_empty() {
         return ColumnType::Text;
     }
@@ -140,17 +149,38 @@ fn kind(name: &str, cells: &[&Cell], how: Reading) -> ColumnType {
     {
         return money;
     }
-    for kind in [ColumnType::YesNo, ColumnType::Date, ColumnType::Email] {
-        if fits(kind) {
-            return kind;
-        }
+    if fits(ColumnType::YesNo) && says_yes_or_no(cells) {
+        return ColumnType::YesNo;
     }
-    match fits(ColumnType::Number) {
-        true if names_money(name) && cells.iter().all(|c| !matches!(c, Cell::Number(n) if n.scale() > 2)) => {
-            ColumnType::Money(Currency::EUR)
-        }
-        true => ColumnType::Number,
-        false => ColumnType::Text,
+    let others = [ColumnType::Time, ColumnType::Date, ColumnType::Email, ColumnType::Percent, ColumnType::Number];
+    others.into_iter().find(|kind| might(*kind, cells) && fits(*kind)).unwrap_or(ColumnType::Text)
+}
+
+/// Whether cells that read as yes and no are meant so: both occur, or one of them as a
+/// whole word of English, German or French. “N” alone may be a point of the compass.
+fn says_yes_or_no(cells: &[&Cell]) -> bool {
+    const WORDS: [&str; 8] = ["yes", "no", "true", "false", "ja", "nein", "oui", "non"];
+    let (mut yes, mut no) = (false, false);
+    cells.iter().any(|cell| {
+        let said = match cell {
+            Cell::Bool(_) => return true,
+            Cell::Text(text) if WORDS.iter().any(|w| w.eq_ignore_ascii_case(text.trim())) => return true,
+            Cell::Text(text) => read::yes_no(text),
+            _ => None,
+        };
+        yes |= said == Some(true);
+        no |= said == Some(false);
+        yes && no
+    })
+}
+
+/// Whether cells that carry a type of their own speak for it: a number alone is no
+/// percentage, and a moment is a time of day only on the null date.
+fn might(kind: ColumnType, cells: &[&Cell]) -> bool {
+    match kind {
+        ColumnType::Percent => !cells.iter().any(|cell| matches!(cell, Cell::Number(_))),
+        ColumnType::Time => !cells.iter().any(|cell| matches!(cell, Cell::Date(moment) if moment.date() != NULL_DATE)),
+        _ => true,
     }
 }
 
@@ -160,15 +190,6 @@ fn currency(cells: &[&Cell], how: Reading) -> Option<Currency> {
         Cell::Text(text) => read::money(text, how).map(|m| m.currency),
         _ => None,
     })
-}
-
-/// Names under which plain numbers are amounts of money.
-fn names_money(name: &str) -> bool {
-    const NAMES: [&str; 14] =
-        ["balance", "fee", "deposit", "price", "amount", "total", "net", "gross", "vat", "paid", "betrag", "preis", "saldo", "montant"];
-    let folded = Folded::new(name);
-    let words: Vec<String> = name.to_lowercase().split(|c: char| !c.is_alphanumeric()).map(str::to_owned).collect();
-    NAMES.iter().any(|n| words.iter().any(|w| w == n) || folded.as_str() == *n)
 }
 
 #[cfg(test)]
@@ -192,10 +213,34 @@ mod tests {
         assert_eq!(column("Liveaboard", &["yes", "no", "no"]), ColumnType::YesNo);
         assert_eq!(column("LOA", &["11.4", "9"]), ColumnType::Number);
         assert_eq!(column("Fee", &["€1,480.00", "€960.00"]), ColumnType::Money(Currency::EUR));
-        assert_eq!(column("Yearly fee", &["1480.00", "960.00"]), ColumnType::Money(Currency::EUR));
+        assert_eq!(column("Yearly fee", &["1480.00", "960.00"]), ColumnType::Number, "no name makes money");
+        assert_eq!(column("Discount", &["10%", "7.5 %"]), ColumnType::Percent);
+        assert_eq!(column("Opens", &["9:30", "10:00"]), ColumnType::Time);
+        assert_eq!(column("Balance", &["(12.00)", "7.50"]), ColumnType::Number);
         assert_eq!(column("Berth", &["C14", "A02"]), ColumnType::Text);
         assert_eq!(column("Postcode", &["01067", "8021"]), ColumnType::Text);
         assert_eq!(column("Mobile", &["", ""]), ColumnType::Text);
+    }
+
+    #[test]
+    fn a_type_that_is_only_guessed_leaves_the_text_as_it_was_typed() {
+        assert_eq!(column("Heading", &["N"]), ColumnType::Text);
+        assert_eq!(column("Heading", &["N", "n", "N"]), ColumnType::Text);
+        assert_eq!(column("Member", &["Y", "N"]), ColumnType::YesNo);
+        assert_eq!(column("Member", &["no", "no"]), ColumnType::YesNo);
+        assert_eq!(column("Dish", &["waar", "waar"]), ColumnType::Text);
+        // A plain number prints with the places that were typed.
+        let raw = RawSheet { header: vec!["Room".into()], rows: vec![vec![Cell::Text("1.10".into())]], ..RawSheet::default() };
+        let sheet = crate::records::Sheet::recognise(&raw).expect("a sheet");
+        assert_eq!(crate::records::shown(&sheet.records[0].values()[0]), "1.10");
+    }
+
+    #[test]
+    fn the_office_says_how_numbers_and_dates_are_read_where_no_cell_does() {
+        let raw = RawSheet { header: vec!["Due".into()], rows: vec![vec![Cell::Text("03/04/2026".into())]], ..RawSheet::default() };
+        let american = Reading { decimal: '.', order: DateOrder::MonthFirst };
+        assert_eq!(recognise(&raw).reading.order, DateOrder::DayFirst);
+        assert_eq!(recognise_as(&raw, american).reading, american);
     }
 
     #[test]
@@ -226,6 +271,6 @@ mod tests {
         };
         let found = recognise(&raw);
         assert_eq!(found.reading.decimal, ',');
-        assert_eq!(found.columns[0].kind, ColumnType::Money(Currency::EUR));
+        assert_eq!(found.columns[0].kind, ColumnType::Number);
     }
 }

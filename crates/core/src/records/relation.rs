@@ -28,7 +28,7 @@ pub struct Related {
 pub(super) fn key(value: &Value) -> Option<String> {
     Some(match value {
         Value::Text(text) => caseless(text.trim()),
-        Value::Number(number) => number.normalize().to_string(),
+        Value::Number(number) | Value::Percent(number) => number.normalize().to_string(),
         Value::Money(money) => money.amount.normalize().to_string(),
         Value::Date(date) => date.to_string(),
         Value::DateTime(moment) => moment.to_string(),

@@ -7,7 +7,7 @@ use jiff::civil::{DateTime, Time};
 use rust_decimal::Decimal;
 use serde::{Deserialize, Serialize};
 
-use super::{Column, ListOf, Recognised, Record, Schema, SchemaFault, recognise};
+use super::{Column, ColumnType, ListOf, Recognised, Record, Schema, SchemaFault, recognise};
 use crate::value::Value;
 use crate::value::read::Reading;
 
@@ -48,12 +48,12 @@ impl Cell {
         }
     }
 
-    /// A value as a cell that reads as the same value again, by the same column.
+    /// A value as a cell, for a column of its type.
     pub fn of(value: &Value) -> Cell {
         match value {
             Value::Blank => Cell::Blank,
             Value::Bool(yes) => Cell::Bool(*yes),
-            Value::Number(number) => Cell::Number(*number),
+            Value::Number(number) | Value::Percent(number) => Cell::Number(*number),
             Value::Money(money) => Cell::Number(money.amount),
             Value::Date(date) => Cell::Date(date.to_datetime(Time::midnight())),
             Value::DateTime(moment) => Cell::Date(*moment),
@@ -72,7 +72,7 @@ impl Cell {
             Cell::Number(number) => number.normalize().to_string(),
             Cell::Bool(yes) => if *yes { "yes" } else { "no" }.to_owned(),
             Cell::Date(moment) if moment.time() == Time::midnight() => moment.date().to_string(),
-            Cell::Date(moment) => moment.to_string().replace('T', " "),
+            Cell::Date(moment) => super::export::iso(*moment).replace('T', " "),
             Cell::Error(error) => error.clone(),
             Cell::Nested(json) => json.to_string().chars().take(80).collect(),
         }
@@ -107,6 +107,10 @@ pub struct RawSheet {
     pub typed: bool,
     /// What stood above the names and was passed over, a text for each row.
     pub passed_over: Vec<String>,
+    /// What was read otherwise than it stands in the file, a sentence each.
+    pub notes: Vec<String>,
+    /// The types that the number formats of columns tell, by their place.
+    pub told: Vec<Option<ColumnType>>,
     /// The list of another sheet of the file that its rows are of.
     pub of: Option<ListOf>,
 }

@@ -3,6 +3,7 @@
 use std::cmp::Ordering;
 use std::collections::HashMap;
 
+use icu_normalizer::DecomposingNormalizer;
 use jiff::civil::Date;
 
 use super::{Filter, Record, Sheet, sample};
@@ -106,7 +107,7 @@ struct Finder {
 
 impl Finder {
     fn new(find: &str) -> Finder {
-        let find = find.trim().to_lowercase();
+        let find = bare(find.trim());
         let in_numbers = find.chars().all(|c| c.is_ascii_digit() || "-.,".contains(c));
         Finder { find, in_numbers, days: HashMap::new() }
     }
@@ -119,13 +120,13 @@ impl Finder {
         let find = &self.find;
         let holds = |text: &str| match text.is_ascii() {
             true => text.as_bytes().windows(find.len()).any(|w| w.eq_ignore_ascii_case(find.as_bytes())),
-            false => text.to_lowercase().contains(find.as_str()),
+            false => bare(text).contains(find.as_str()),
         };
         match value {
             Value::Blank => false,
             Value::Text(text) => holds(text),
             Value::Misfit(misfit) => holds(&misfit.text),
-            Value::Number(_) | Value::Money(_) if !self.in_numbers => false,
+            Value::Number(_) | Value::Percent(_) | Value::Money(_) if !self.in_numbers => false,
             Value::Date(day) => match self.days.get(day) {
                 Some(known) => *known,
                 None => {
@@ -137,6 +138,15 @@ impl Finder {
             other => holds(&shown(other)),
         }
     }
+}
+
+/// A text in small letters without accents: who looks for “mull” finds Müller.
+fn bare(text: &str) -> String {
+    if text.is_ascii() {
+        return text.to_ascii_lowercase();
+    }
+    let parted = DecomposingNormalizer::new_nfkd().normalize(&text.to_lowercase()).into_owned();
+    parted.chars().filter(|c| !('\u{300}'..='\u{36f}').contains(c)).collect()
 }
 
 /// A value as a table shows it.
