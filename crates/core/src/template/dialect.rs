@@ -57,6 +57,8 @@ pub struct Dialect {
     pub tab: &'static str,
     /// A paragraph.
     pub paragraph: &'static str,
+    /// A run.
+    pub run: &'static str,
     /// A page break in a run, with its attributes; the prefix stands for `{}`.
     pub page_break: &'static str,
     /// An element that goes on the joined cells above; with the attribute that

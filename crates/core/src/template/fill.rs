@@ -16,7 +16,7 @@ use super::FillError;
 use super::coverage::Took;
 use super::draw::{Draw, Drawing};
 use super::program::{Between, Fixed, Op, Program};
-use crate::language::syntax::{Expr, Kind};
+use crate::language::syntax::{Expr, Kind, Unit};
 use crate::language::{EvalError, Fault, Read, Scope, Span, Turns};
 use crate::value::Value;
 
@@ -30,7 +30,7 @@ const LARGEST: usize = 200 << 20;
 /// What filling a part for one record gives, besides its bytes.
 #[derive(Debug, Default)]
 pub struct Filling {
-    /// When there are any, the bytes must not be used.
+    /// When there are any, the bytes are of use for looking at alone.
     pub errors: Vec<FillError>,
     /// What each placeholder did, where a trace was asked for.
     pub trace: Vec<Traced>,
@@ -56,6 +56,8 @@ pub struct Traced {
     pub read: Vec<Read>,
     /// What else happened: a table that went.
     pub note: Option<&'static str>,
+    /// Why it could not be worked out; it is written as it stands in the template then.
+    pub failed: Option<String>,
     /// Where it printed, in the bytes of the filled part.
     #[serde(skip)]
     pub at: Option<Range<usize>>,
@@ -74,8 +76,6 @@ struct Paragraph {
     space_at: Option<usize>,
     /// Something printed nothing just now.
     gap: bool,
-    /// How much was printed when each open passage began.
-    passages: Vec<usize>,
 }
 
 /// A table while it is written.
@@ -125,6 +125,10 @@ struct Filler<'a> {
     lists: HashMap<(String, usize), String>,
     errors: Vec<FillError>,
     trace: Option<Vec<Traced>>,
+    /// Whether text can be written where the part is now.
+    in_text: bool,
+    /// What failed where no text can stand: it is shown in the next text.
+    to_show: Vec<(usize, String)>,
     /// The numbers printed, where someone asks.
     sums: Option<Sums>,
 }
@@ -165,12 +169,15 @@ impl Program {
             lists: HashMap::new(),
             errors: Vec::new(),
             trace,
+            in_text: !self.writes.xml,
+            to_show: Vec::new(),
             sums,
         };
         filler.run();
         if let Some(sums) = &filler.sums {
             let uneven = sums.uneven(|site| self.sites[site].placeholder.text.clone());
             filler.scope.context.noticed.note_uneven(uneven);
+            filler.scope.context.noticed.note_close(sums.close(|site| self.sites[site].placeholder.text.clone()));
         }
         Filling { errors: filler.errors, trace: filler.trace.unwrap_or_default() }
     }
@@ -184,8 +191,15 @@ impl Filler<'_> {
             at += 1;
             match op {
                 Op::Copy(range) => self.out.extend_from_slice(&program.bytes[range.clone()]),
-                Op::Fixed(Fixed::TextOpen) => self.out.extend_from_slice(program.writes.text_open.as_bytes()),
-                Op::Fixed(Fixed::TextClose) => self.out.extend_from_slice(program.writes.text_close.as_bytes()),
+                Op::Fixed(Fixed::TextOpen) => {
+                    self.out.extend_from_slice(program.writes.text_open.as_bytes());
+                    self.in_text = true;
+                    self.show_failed();
+                }
+                Op::Fixed(Fixed::TextClose) => {
+                    self.out.extend_from_slice(program.writes.text_close.as_bytes());
+                    self.in_text = false;
+                }
                 Op::Literal { raw, first, last, spaces } => {
                     let bytes = &program.bytes[raw.clone()];
                     let skip = self.close_gap(*first);
@@ -227,18 +241,8 @@ impl Filler<'_> {
                         at = *body;
                     }
                 }
-                Op::PassageStart => {
-                    if let Some(paragraph) = self.paragraphs.last_mut() {
-                        paragraph.passages.push(paragraph.printed);
-                    }
-                }
-                Op::PassageEnd => {
-                    if let Some(paragraph) = self.paragraphs.last_mut()
-                        && paragraph.passages.pop() == Some(paragraph.printed)
-                    {
-                        paragraph.gap = true;
-                    }
-                }
+                // What begins and ends a passage prints nothing itself.
+                Op::PassageEdge => self.gap(),
                 Op::ParagraphStart => self.paragraphs.push(Paragraph { start: self.out.len(), ..Paragraph::default() }),
                 Op::ParagraphEnd { may_go } => self.end_paragraph(*may_go),
                 Op::RunStart => {
@@ -277,7 +281,12 @@ impl Filler<'_> {
                 None => true,
                 Some(site) => match self.holds(*site) {
                     Ok(holds) => holds,
-                    Err(error) => return self.fail(*site, error),
+                    Err(error) => {
+                        self.fail(*site, error);
+                        // Where it is shown, the person sees the passage with it.
+                        self.chosen[block] = self.trace.is_some().then_some(branch);
+                        return;
+                    }
                 },
             };
             if holds {
@@ -389,7 +398,41 @@ impl Filler<'_> {
         if self.errors.len() < MOST_ERRORS {
             let placeholder = &self.program.sites[site].placeholder;
             let turn_of = self.scope.record_of_the_turn().and_then(|record| u32::try_from(record.number).ok());
+            if self.trace.is_some() {
+                self.to_show.push((site, error.to_string()));
+                self.show_failed();
+            }
             self.errors.push(FillError { placeholder: placeholder.text.as_str().into(), place: placeholder.place, turn_of, error });
+        }
+    }
+
+    /// Writes what failed as it stands in the template, so that it is found on the page.
+    fn show_failed(&mut self) {
+        let program = self.program;
+        for (site, why) in std::mem::take(&mut self.to_show) {
+            let own = &program.sites[site];
+            // A passage over paragraphs stands between them, what keeps or repeats rows
+            // between rows: there its text goes into the first cell.
+            let between = match &own.kind {
+                Kind::If(_) | Kind::ElseIf(_) | Kind::Repeat(None, _) => true,
+                Kind::Repeat(Some(extent), _) | Kind::Keep(extent, _) | Kind::KeepElseIf(extent, _) => extent.unit == Unit::Para,
+                _ => false,
+            };
+            let (in_paragraph, alone) = (!self.paragraphs.is_empty(), &program.writes.text_paragraph);
+            match self.in_text {
+                false if !between || in_paragraph => self.to_show.push((site, why)),
+                in_text => {
+                    if !in_text {
+                        self.out.extend_from_slice(alone[0].as_bytes());
+                    }
+                    let at = self.write(&own.placeholder.text);
+                    if !in_text {
+                        self.out.extend_from_slice(alone[1].as_bytes());
+                        self.kept(true);
+                    }
+                    self.note(site, |t| (t.at, t.failed) = (Some(at), Some(why)));
+                }
+            }
         }
     }
 
@@ -407,6 +450,7 @@ impl Filler<'_> {
                 chose: None,
                 read: self.scope.take_reads(),
                 note: None,
+                failed: None,
                 at: None,
             };
             what(&mut traced);
@@ -458,7 +502,14 @@ impl Filler<'_> {
     fn drawing(&mut self, site: usize, instead: Option<Range<usize>>) {
         let drawn = self.draw_one(site, instead.clone());
         match drawn {
-            Err(error) => self.fail(site, error),
+            Err(error) => {
+                // A placeholder picture stays where it is shown.
+                if let Some(range) = instead.filter(|_| self.trace.is_some()) {
+                    self.out.extend_from_slice(&self.program.bytes[range]);
+                    self.printed(OBJECT, 1);
+                }
+                self.fail(site, error);
+            }
             Ok(None) => {
                 self.gap();
                 self.note(site, |_| {});

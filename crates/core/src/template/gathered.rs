@@ -167,6 +167,8 @@ pub(super) struct Writes {
     pub text_open: String,
     pub text_close: String,
     pub paragraph: String,
+    /// What stands round the text of a paragraph of its own.
+    pub text_paragraph: [String; 2],
     pub page_break: String,
     /// Begins joined cells; goes on with them.
     pub merge: [String; 2],
@@ -185,6 +187,10 @@ impl Writes {
             line_break: between(dialect.line_break),
             tab: between(dialect.tab),
             paragraph: format!("<{prefix}{}/>", dialect.paragraph),
+            text_paragraph: [
+                format!("<{prefix}{}><{prefix}{}>{text_open}", dialect.paragraph, dialect.run),
+                format!("{text_close}</{prefix}{}></{prefix}{}>", dialect.run, dialect.paragraph),
+            ],
             page_break: format!("{text_close}{}{text_open}", dialect.page_break.replace("{}", prefix)),
             merge: [dialect.merge.1, dialect.merge.0].map(|m| m.replace("{}", prefix)),
             section: [dialect.section.0, dialect.section.1].map(|m| m.replace("{}", prefix)),

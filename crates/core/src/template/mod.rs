@@ -98,6 +98,9 @@ pub struct NameUse {
     pub rest: Vec<String>,
     /// What it is used as.
     pub used: UsedAs,
+    /// The currency that its amount is printed in.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub currency: Option<String>,
     /// The lists that it is looked up in first, outermost first, each by its
     /// path; none for a list that is no plain path.
     pub within: Vec<Option<Vec<String>>>,

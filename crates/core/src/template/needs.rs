@@ -7,6 +7,7 @@ use serde_json::{Map, Value as Json};
 use super::{NameUse, Placeholder};
 use crate::language::syntax::Name;
 use crate::language::{Folded, UsedAs};
+use crate::records::export::iso;
 use crate::value::Value;
 
 /// A field that a template needs.
@@ -16,6 +17,9 @@ pub struct Need {
     pub name: String,
     /// What it is used as.
     pub used: UsedAs,
+    /// The currency that its amount is first printed in.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub currency: Option<String>,
     /// How many placeholders use it.
     pub uses: usize,
     /// The fields of its record or its records.
@@ -51,27 +55,28 @@ pub fn needs<'a>(placeholders: impl IntoIterator<Item = &'a Placeholder>) -> Vec
         }
         level.push(&used.name);
         level.extend(used.rest.iter().map(String::as_str));
-        note(&mut root, &level, used.used);
+        note(&mut root, &level, used);
     }
     root
 }
 
-fn note(level: &mut Vec<Need>, path: &[&str], used: UsedAs) {
+fn note(level: &mut Vec<Need>, path: &[&str], found: &NameUse) {
     let Some((first, rest)) = path.split_first() else { return };
     let folded = Folded::new(first);
     let at = level.iter().position(|n| Folded::new(&n.name) == folded).unwrap_or_else(|| {
-        level.push(Need { name: (*first).to_owned(), used: UsedAs::YesNo, uses: 0, within: Vec::new() });
+        level.push(Need { name: (*first).to_owned(), used: UsedAs::YesNo, currency: None, uses: 0, within: Vec::new() });
         level.len() - 1
     });
     let own = &mut level[at];
     if !rest.is_empty() {
         own.used = own.used.max(UsedAs::Record);
-        note(&mut own.within, rest, used);
+        note(&mut own.within, rest, found);
         return;
     }
     // A text that a condition asks for is not blank; only what nothing else is
     // done with is a yes or no.
-    own.used = match (own.uses, own.used, used) {
+    own.currency = own.currency.take().or_else(|| found.currency.clone());
+    own.used = match (own.uses, own.used, found.used) {
         (0, UsedAs::YesNo, used) => used,
         (_, UsedAs::YesNo, UsedAs::Value) | (_, UsedAs::Value, UsedAs::YesNo) => UsedAs::Value,
         (_, known, used) => known.max(used),
@@ -106,10 +111,10 @@ fn json(need: &Need, value: &Value) -> Json {
         Value::Bool(yes) => Json::Bool(*yes),
         Value::Record(record) => Json::Object(values(&need.within, &|name| record.get(name).cloned())),
         Value::List(items) => Json::Array(items.iter().map(|item| json(need, item)).collect()),
-        Value::Number(number) => Json::String(number.to_string()),
+        Value::Number(number) | Value::Percent(number) => Json::String(number.to_string()),
         Value::Money(money) => Json::String(format!("{} {}", money.currency.code(), money.amount)),
         Value::Date(date) => Json::String(date.to_string()),
-        Value::DateTime(moment) => Json::String(moment.to_string()),
+        Value::DateTime(moment) => Json::String(iso(*moment)),
         Value::Text(text) => Json::String(text.to_string()),
         Value::Misfit(misfit) => Json::String(misfit.text.clone()),
         _ => Json::Null,

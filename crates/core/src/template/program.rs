@@ -67,10 +67,8 @@ pub(super) enum Op {
         body: usize,
         between: Between,
     },
-    /// Notes how much is printed when a passage within a paragraph begins.
-    PassageStart,
-    /// A passage that printed nothing leaves a gap to close.
-    PassageEnd,
+    /// A passage within a paragraph begins or ends, or goes on with its next turn.
+    PassageEdge,
     ParagraphStart,
     /// Ends a paragraph; one that printed nothing goes if it may.
     ParagraphEnd {

@@ -464,11 +464,11 @@ impl Compiler<'_> {
                     let guards = emitter.guard(&mut self.ops);
                     self.ops.push(Op::Choose(block));
                     self.close(&guards);
-                    self.ops.push(Op::PassageStart);
+                    self.ops.push(Op::PassageEdge);
                 }
                 Event::Enter(block, branch) => emitter.inline.push(Inline::Branch(block, branch)),
                 Event::Repeat(block, _) => {
-                    self.ops.push(Op::PassageStart);
+                    self.ops.push(Op::PassageEdge);
                     self.leave_run(emitter);
                     let step = self.begin_inline_repeat(emitter, block);
                     emitter.inline.push(Inline::Repeat { step });
@@ -479,6 +479,8 @@ impl Compiler<'_> {
                     if let Some(Inline::Repeat { step }) = emitter.inline.pop() {
                         emitter.repeating.pop();
                         self.leave_run(emitter);
+                        // Each turn ends and begins with what prints nothing.
+                        self.ops.push(Op::PassageEdge);
                         self.ops.push(Op::Again { body: step + 1, between: crate::template::program::Between::Nothing });
                         self.end_inline_repeat(emitter, step);
                         self.enter_run(emitter);
@@ -487,7 +489,7 @@ impl Compiler<'_> {
             }
         }
         if is_end && self.inline.contains_key(&index) {
-            self.ops.push(Op::PassageEnd);
+            self.ops.push(Op::PassageEdge);
         }
     }
 

@@ -127,7 +127,13 @@ impl Compiler<'_> {
             kind.uses(&mut within, &mut |one, within| {
                 let lists = within.iter().map(|list| list.clone().map(|path| path.into_iter().map(|n| n.text).collect())).collect();
                 let rest = one.rest.iter().map(|n| n.text.clone()).collect();
-                let found = NameUse { name: one.name.text.clone(), rest, used: one.used, within: lists };
+                let found = NameUse {
+                    name: one.name.text.clone(),
+                    rest,
+                    used: one.used,
+                    currency: one.currency.map(|c| c.to_string()),
+                    within: lists,
+                };
                 if !set.contains(&one.name.folded) && !names.contains(&found) {
                     names.push(found);
                 }

@@ -31,6 +31,25 @@ impl Sums {
         self.printed.push((site, turns, weighed));
     }
 
+    /// Amounts outside of lists that are printed once so and once so: with the same places,
+    /// and apart by no more than five of the last.
+    pub fn close(&self, name: impl Fn(usize) -> String) -> Vec<(String, String)> {
+        let alone: Vec<(usize, Decimal)> =
+            self.printed.iter().filter(|(_, turns, _)| turns.is_empty()).map(|(site, _, weighed)| (*site, weighed.printed)).collect();
+        let mut found = Vec::new();
+        for (at, (one, first)) in alone.iter().enumerate() {
+            for (other, second) in &alone[at + 1..] {
+                let apart = (first - second).abs();
+                let cents = first.scale() == 2 && second.scale() == 2 && apart <= Decimal::new(5, 2) && first.abs() >= Decimal::TEN;
+                let pair = (name(*one), name(*other));
+                if cents && !apart.is_zero() && !found.contains(&pair) {
+                    found.push(pair);
+                }
+            }
+        }
+        found
+    }
+
     /// The sums that their lines don't add up to; `name` gives a placeholder's text.
     pub fn uneven(&self, name: impl Fn(usize) -> String) -> Vec<Uneven> {
         // What each placeholder's lines add up to under each turn around them.

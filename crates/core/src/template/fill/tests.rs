@@ -41,6 +41,7 @@ const SMALL: Dialect = Dialect {
     line_break: "br",
     tab: "tab",
     paragraph: "p",
+    run: "r",
 };
 
 fn record() -> Record {
@@ -125,6 +126,15 @@ fn one_passage_of_several_in_running_text() {
     assert_eq!(line("You owe [:if balance &gt; 1000]much[:else if balance &gt; 0]some[:else]nothing[:end]."), "You owe some.");
     assert_eq!(line("Berth [:if liveaboard]for living[:end] C14"), "Berth C14");
     assert_eq!(line("a[:if not liveaboard] b[:if balance = 1]c[:end][:end] d"), "a b d");
+}
+
+#[test]
+fn no_space_stays_at_the_edge_of_a_passage() {
+    assert_eq!(line("[:if balance &gt; 0] It fell due. [:end]"), "It fell due.");
+    assert_eq!(line("[:if balance &gt; 0] A. [:else] B. [:end] Tail."), "A. Tail.");
+    assert_eq!(line("[:if balance &lt; 0] A. [:else] B. [:end] Tail."), "B. Tail.");
+    assert_eq!(line("Pay [:if balance &gt; 0] now [:end], please."), "Pay now, please.");
+    assert_eq!(line("Pay[:if balance &gt; 0] now[:end] please."), "Pay now please.");
 }
 
 #[test]

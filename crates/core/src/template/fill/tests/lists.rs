@@ -148,9 +148,9 @@ fn lists_are_sorted_with_blanks_last_and_a2_before_a10() {
 fn groups_give_a_turn_each_with_all_their_records() {
     assert_eq!(
         text("[:repeat for lines group by section][: section]: [: count(group)] for [: sum(group.(qty * price))]; [:end]"),
-        "Berth: 2 for 504.5; Power: 2 for 10.5; "
+        "Berth: 2 for 504.5; Power: 2 for 10.5;"
     );
-    assert_eq!(text("[:repeat for lines group by section][:repeat for group sort by item][: item] [:end]/ [:end]"), "a1 A10 / A2 b7 / ");
+    assert_eq!(text("[:repeat for lines group by section][:repeat for group sort by item][: item] [:end]/ [:end]"), "a1 A10 / A2 b7 /");
 }
 
 #[test]
@@ -159,14 +159,14 @@ fn repeats_nest_and_names_are_looked_up_outwards() {
         text(
             "[:repeat for findings][: title] ([:repeat for photos][: caption] of [: boat][:if not turn.last], [:end][:else]no photo[:end]) [:end]"
         ),
-        "Keel bolts (bolt of Grace, nut of Grace) Rigging (no photo) Sea cocks (cock of Grace) "
+        "Keel bolts (bolt of Grace, nut of Grace) Rigging (no photo) Sea cocks (cock of Grace)"
     );
     assert_eq!(
         text("[:repeat for findings where count(photos) > 0][: outer.ref] [: turn.number]/[: turn.count] [:end]"),
-        "BQ-0031 1/2 BQ-0031 2/2 "
+        "BQ-0031 1/2 BQ-0031 2/2"
     );
     assert_eq!(text("[: findings.photos.caption as list \"and\"]"), "bolt, nut and cock");
-    assert_eq!(text("[:repeat for tags][: turn.value as upper] [:end]"), "KEEL RIG KEEL ");
+    assert_eq!(text("[:repeat for tags][: turn.value as upper] [:end]"), "KEEL RIG KEEL");
     assert_eq!(text("[: sum(lines.(qty * price))] [: max(lines.price)] [: count(lines)]"), "515 480.5 4");
     assert_eq!(text("[: (lines sort by price desc first 1).item]"), "A10");
     assert_eq!(text("[: count(lines where price > 50)]"), "2");
@@ -175,8 +175,8 @@ fn repeats_nest_and_names_are_looked_up_outwards() {
 
 #[test]
 fn running_adds_up_over_the_turns_so_far() {
-    assert_eq!(text("[:repeat for lines][: running(qty)] [:end]"), "1 31 33 33 ");
-    assert_eq!(text("[:repeat for lines sort by qty][: running(qty * price)] [:end]"), "0 480.5 504.5 515 ");
+    assert_eq!(text("[:repeat for lines][: running(qty)] [:end]"), "1 31 33 33");
+    assert_eq!(text("[:repeat for lines sort by qty][: running(qty * price)] [:end]"), "0 480.5 504.5 515");
     assert!(text("[: running(qty)]").starts_with("error running has no result here"));
 }
 
@@ -451,7 +451,10 @@ fn the_trace_knows_where_each_value_stands() {
     let mut out = Vec::new();
     let filling = compiled.program.fill_traced(&Scope::new(&sheet.records[0], &ties, &context), &mut out, &mut Easel::default());
     let stretches: Vec<&str> = filling.trace.iter().filter_map(|t| std::str::from_utf8(&out[t.at.clone()?]).ok()).collect();
-    assert_eq!(stretches, ["Grace", "BQ-0031", "Grace", "<pic of='BQ-0031'/>"]);
+    // What fails stands as it is written, so that it is found.
+    assert_eq!(stretches, ["Grace", "BQ-0031", "[: missing else \" \"]", "Grace", "<pic of='BQ-0031'/>"]);
+    let failed: Vec<&str> = filling.trace.iter().filter_map(|t| t.failed.as_deref()).collect();
+    assert_eq!(failed, ["nothing is called “missing”"]);
     // And so do the placeholders in what it was compiled from, however they were split.
     let split = "<p><r><t>Dear [: bo</t></r><r><t>at]</t></r></p>";
     let compiled = compile(gather(split.as_bytes().into(), &SMALL, Place::Body).expect("gathers"));
