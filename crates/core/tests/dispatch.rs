@@ -130,7 +130,7 @@ fn recipients_that_are_blank_or_malformed_are_told_apart() {
     let only = |to: &str| EmailChannel { to: to.into(), cc: String::new(), ..channel() };
     assert!(fault(only("[: e-mail]"), Value::Blank).starts_with("no-recipient: the record has no e-mail address"));
     assert!(fault(only("[: ref]"), Value::Blank).starts_with("not-an-address: to: “BQ-0031” is not an e-mail address"));
-    let misfit = Misfit { column: "E-mail".into(), text: "ada@".into(), expected: "an e-mail address", why: None };
+    let misfit = Misfit { column: "E-mail".into(), text: "ada@".into(), kind: mangle_core::records::ColumnType::Email, why: None };
     assert!(fault(only("[: e-mail]"), Value::Misfit(Arc::new(misfit))).contains("“ada@” is not an e-mail address"));
     let copy = EmailChannel { cc: "nobody at all".into(), ..only("ada@quayle.example") };
     assert!(fault(copy, Value::Blank).starts_with("not-an-address: copy to: "));

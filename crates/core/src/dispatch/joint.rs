@@ -53,7 +53,7 @@ mod tests {
     fn one_document_serves_all_records_of_a_run() {
         assert_eq!(
             filled("[: count(records)]: [:repeat for records sort by name][: name] [:end]").as_deref(),
-            Ok("3: Aurélie Old Tern Zeebries ")
+            Ok("3: Aurélie Old Tern Zeebries")
         );
         assert_eq!(filled("[: sum(records.fee) as number \"0.00\"]").as_deref(), Ok("2000.50"));
         let grouped = "[:repeat for records group by pontoon][: pontoon] [: count(group)] [: records else \"-\"];[:end]";

@@ -10,5 +10,5 @@ mod tie;
 pub use joint::{RECORDS, joint_record, joint_schema};
 pub use message::{EmailPlan, Message, MessageFault};
 pub use naming::{file_name, numbered};
-pub use setup::{Attach, EmailChannel, Output, PdfSetup, PdfStandard, Plan, PlanProblem, Setup};
+pub use setup::{Attach, Choose, EmailChannel, Output, PdfSetup, PdfStandard, Plan, PlanProblem, Served, Setup};
 pub use tie::{TieState, UsedName, name_uses, tie_states};

@@ -94,6 +94,47 @@ pub struct EmailChannel {
     pub body: String,
 }
 
+/// Which of the chosen records are taken, by what this dispatch made of them before.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize, Default)]
+#[serde(rename_all = "kebab-case")]
+pub enum Choose {
+    /// All of them.
+    #[default]
+    All,
+    /// Those that it has not served yet.
+    Unserved,
+    /// Those that failed when it tried last.
+    FailedLast,
+    /// Those that it has served, and that changed since.
+    Changed,
+}
+
+/// What a dispatch made of a record before.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Served {
+    /// Its last run that made a document of the record; none where none did.
+    pub run: Option<i64>,
+    /// When that was.
+    pub at: String,
+    /// Whether the last try failed.
+    pub failed_last: bool,
+    /// Whether the record's values are others now than those that were used.
+    pub changed: bool,
+}
+
+impl Choose {
+    /// Whether a record is taken.
+    pub fn takes(self, before: Option<&Served>) -> bool {
+        let served = before.is_some_and(|b| b.run.is_some());
+        match self {
+            Choose::All => true,
+            Choose::Unserved => !served,
+            Choose::FailedLast => before.is_some_and(|b| b.failed_last),
+            Choose::Changed => served && before.is_some_and(|b| b.changed),
+        }
+    }
+}
+
 /// What a person sets on the bench.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize, Default)]
 pub struct Setup {
@@ -106,6 +147,12 @@ pub struct Setup {
     /// Rows left out by hand: their numbers.
     #[serde(default)]
     pub left_out: Vec<usize>,
+    /// Which records are taken by what was made of them before.
+    #[serde(default)]
+    pub choose: Choose,
+    /// The column that records are called by; blank where their names tell.
+    #[serde(default)]
+    pub label: String,
     /// Whether one document serves all chosen records.
     #[serde(default)]
     pub joint: bool,
@@ -213,6 +260,12 @@ impl Plan {
         let ties = Ties::new(setup.ties.iter().map(|(name, column)| (name.as_str(), column.as_str())));
         let locale_column = Some(setup.locale_column.trim()).filter(|c| !c.is_empty()).map(Folded::new);
         Plan { ties, joint: setup.joint, locale_column, output: setup.output, pdf: (standard, attach), password, name, email, problems }
+    }
+
+    /// Whether the filled DOCX goes out with messages: an open one beside a PDF that needs a
+    /// password would give away what that closes.
+    pub fn mails_docx(&self) -> bool {
+        self.output.docx() && self.password.is_none()
     }
 
     /// What one document of a run is worked out in: the run's context, in the

@@ -13,8 +13,10 @@ use crate::template::{NameUse, Placeholder};
 /// A name that a template uses, and how often.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize)]
 pub struct UsedName {
-    /// The name as first written.
+    /// The name as first written; along a relation the whole path.
     pub name: String,
+    /// The names along its relations, its own first.
+    pub path: Vec<String>,
     /// How many placeholders use it.
     pub uses: usize,
     /// The lists that it is looked up in first, at each use.
@@ -32,15 +34,19 @@ pub struct TieState {
     pub column: Option<String>,
     /// Whether a person chose the column.
     pub by_hand: bool,
+    /// The list, or the record along a relation, whose field it is; none of the document's
+    /// own record.
+    pub of: Option<String>,
     /// For an open name, the columns by likeness, likeliest first.
     pub likeliest: Vec<String>,
 }
 
-/// The names that placeholders use, in reading order, each once.
+/// The names that placeholders use, in reading order, each once; a path along a relation
+/// beside the name that it begins with.
 pub fn name_uses<'a>(placeholders: impl IntoIterator<Item = &'a Placeholder>) -> Vec<UsedName> {
     let mut found: Vec<(Folded, UsedName)> = Vec::new();
-    for NameUse { name, within, .. } in placeholders.into_iter().filter(|p| !p.again).flat_map(|p| &p.names) {
-        let folded = Folded::new(name);
+    let mut note = |path: Vec<String>, within: &Vec<Option<Vec<String>>>| {
+        let folded = Folded::path(path.iter().map(String::as_str));
         match found.iter_mut().find(|(known, _)| *known == folded) {
             Some((_, known)) => {
                 known.uses += 1;
@@ -48,30 +54,83 @@ pub fn name_uses<'a>(placeholders: impl IntoIterator<Item = &'a Placeholder>) ->
                     known.within.push(within.clone());
                 }
             }
-            None => found.push((folded, UsedName { name: name.clone(), uses: 1, within: vec![within.clone()] })),
+            None => found.push((folded, UsedName { name: path.join("."), path, uses: 1, within: vec![within.clone()] })),
+        }
+    };
+    for NameUse { name, rest, within, .. } in placeholders.into_iter().filter(|p| !p.again).flat_map(|p| &p.names) {
+        note(vec![name.clone()], within);
+        if !rest.is_empty() {
+            note(std::iter::once(name).chain(rest).cloned().collect(), within);
         }
     }
     found.into_iter().map(|(_, name)| name).collect()
 }
 
 /// How each name is tied. Names that the language gives itself are left out
-/// where no column hides them, and those that the lists around them have.
+/// where no column hides them, those that the lists around them have, and paths that lead
+/// to a field.
 pub fn tie_states(names: &[UsedName], schema: &Schema, by_hand: &BTreeMap<String, String>) -> Vec<TieState> {
     let chosen: BTreeMap<Folded, &String> = by_hand.iter().map(|(name, column)| (Folded::new(name), column)).collect();
     names
         .iter()
-        .filter(|name| !name.within.iter().all(|within| is_of_a_list(&name.name, within, schema)))
-        .filter_map(|name| {
-            let folded = Folded::new(&name.name);
-            let hand = chosen.get(&folded).and_then(|column| schema.column(&Folded::new(column)));
-            let column = hand.or_else(|| schema.column(&folded)).map(|c| c.name.clone());
-            if column.is_none() && Name::new(name.name.clone(), false).is_built_in() {
-                return None;
+        .filter_map(|used| {
+            let hand = chosen.get(&Folded::new(&used.name)).map(|column| Folded::new(column));
+            match used.path.as_slice() {
+                [_] | [] => by_itself(used, schema, hand),
+                [base @ .., last] => along(used, base, last, schema, hand),
             }
-            let likeliest = if column.is_none() { likeliest(&name.name, schema) } else { Vec::new() };
-            Some(TieState { name: name.name.clone(), uses: name.uses, column, by_hand: hand.is_some(), likeliest })
         })
         .collect()
+}
+
+/// A name that is looked up by itself: in the lists around it, then in the record.
+fn by_itself(used: &UsedName, schema: &Schema, hand: Option<Folded>) -> Option<TieState> {
+    let folded = Folded::new(&used.name);
+    if used.within.iter().all(|within| is_of_a_list(&used.name, within, schema)) && hand.is_none() {
+        return None;
+    }
+    // The levels of the use that finds least.
+    let levels = |within: &Vec<Option<Vec<String>>>| schema.levels(within).unwrap_or_else(|| vec![schema]);
+    let find = |name: &Folded, within| levels(within).into_iter().rev().find_map(|level| level.column(name));
+    let everywhere = |name: &Folded| {
+        let mut found = used.within.iter().map(|within| find(name, within).map(|c| c.name.clone()));
+        found.next().filter(|_| used.within.iter().all(|within| find(name, within).is_some())).flatten()
+    };
+    let by_hand = hand.as_ref().and_then(everywhere);
+    let own = everywhere(&folded);
+    let is_by_hand = by_hand.is_some();
+    let column = by_hand.or(own);
+    if column.is_none() && Name::new(used.name.clone(), false).is_built_in() {
+        return None;
+    }
+    let open = used.within.iter().find(|within| find(&folded, within).is_none()).or(used.within.first());
+    let (likeliest, of) = match (&column, open) {
+        (None, Some(within)) => {
+            let lists = within.iter().flatten().last().map(|path| path.join("."));
+            // The fields of the innermost list come before those around it.
+            let near = levels(within).into_iter().rev().flat_map(|level| likeliest(&used.name, level));
+            let mut known = std::collections::HashSet::new();
+            (near.filter(|name| known.insert(Folded::new(name))).collect(), lists)
+        }
+        _ => (Vec::new(), None),
+    };
+    Some(TieState { name: used.name.clone(), uses: used.uses, column, by_hand: is_by_hand, of, likeliest })
+}
+
+/// A field along a relation, where the record that is reached has no such field.
+fn along(used: &UsedName, base: &[String], last: &str, schema: &Schema, hand: Option<Folded>) -> Option<TieState> {
+    let within = used.within.first()?;
+    let mut names = base.iter().map(|name| Folded::new(name));
+    let first = names.next()?;
+    let column = schema.levels(within)?.into_iter().rev().find_map(|level| level.column(&first))?;
+    let inner = names.try_fold(column.inner.as_deref()?, |schema, name| schema.column(&name)?.inner.as_deref())?;
+    let by_hand = hand.and_then(|name| inner.column(&name)).map(|c| c.name.clone());
+    if inner.column(&Folded::new(last)).is_some() && by_hand.is_none() {
+        return None;
+    }
+    let likeliest = if by_hand.is_none() { likeliest(last, inner) } else { Vec::new() };
+    let is_by_hand = by_hand.is_some();
+    Some(TieState { name: used.name.clone(), uses: used.uses, column: by_hand, by_hand: is_by_hand, of: Some(base.join(".")), likeliest })
 }
 
 /// Whether a name is a field of one of the lists that it stands within. Where a
@@ -119,7 +178,8 @@ mod tests {
     }
 
     fn states(names: &[&str], by_hand: &[(&str, &str)]) -> Vec<TieState> {
-        let names: Vec<UsedName> = names.iter().map(|n| UsedName { name: (*n).into(), uses: 1, within: vec![Vec::new()] }).collect();
+        let names: Vec<UsedName> =
+            names.iter().map(|n| UsedName { name: (*n).into(), path: vec![(*n).into()], uses: 1, within: vec![Vec::new()] }).collect();
         let by_hand = by_hand.iter().map(|(n, c)| ((*n).to_owned(), (*c).to_owned())).collect();
         tie_states(&names, &schema(), &by_hand)
     }
@@ -139,13 +199,40 @@ mod tests {
         let schema = Schema::new(columns).expect("schema");
         let used = |name: &str, within: &[&str]| {
             let within = within.iter().map(|path| Some(path.split('.').map(str::to_owned).collect())).collect();
-            UsedName { name: name.into(), uses: 1, within: vec![within] }
+            UsedName { name: name.into(), path: vec![name.into()], uses: 1, within: vec![within] }
         };
         let names = [used("lines", &[]), used("qty", &["lines"]), used("ref", &["lines"]), used("price", &["lines"]), used("qty", &[])];
         let found: Vec<_> = tie_states(&names, &schema, &BTreeMap::new()).into_iter().map(|s| (s.name, s.column.is_some())).collect();
         let expected = [("lines", true), ("ref", true), ("price", false), ("qty", false)];
         assert_eq!(found, expected.map(|(name, tied)| (name.to_owned(), tied)));
         assert!(tie_states(&[used("x", &["nothing"])], &schema, &BTreeMap::new()).is_empty());
+    }
+
+    #[test]
+    fn names_within_lists_and_along_relations_are_tied_to_the_fields_there() {
+        let text = |names: &[&str]| Schema::new(names.iter().map(|n| Column::new(n, ColumnType::Text)).collect()).expect("names");
+        let mut columns = vec![Column::new("Discount", ColumnType::Percent), Column::new("Medium", ColumnType::Text)];
+        columns.push(Column { inner: Some(text(&["Instrument", "Teacher"]).into()), ..Column::new("Enrolments", ColumnType::List) });
+        columns.push(Column { inner: Some(text(&["Name", "Boat type"]).into()), ..Column::new("Vessel", ColumnType::Record) });
+        let schema = Schema::new(columns).expect("schema");
+        let template =
+            crate::template::TextTemplate::new("[:repeat for enrolments][: instrumnt][: teacher][:end] [: vessel.type] [: vessel.name]");
+        let names = name_uses(template.placeholders());
+        let open = |by_hand: &[(&str, &str)]| -> Vec<(String, Option<String>, Option<String>, Option<String>)> {
+            let by_hand = by_hand.iter().map(|(n, c)| ((*n).to_owned(), (*c).to_owned())).collect();
+            let states = tie_states(&names, &schema, &by_hand).into_iter().filter(|s| !["enrolments", "vessel"].contains(&s.name.as_str()));
+            states.map(|s| (s.name, s.of, s.column, s.likeliest.into_iter().next())).collect()
+        };
+        let owned = |text: &str| Some(text.to_owned());
+        assert_eq!(
+            open(&[]),
+            [
+                ("instrumnt".to_owned(), owned("enrolments"), None, owned("Instrument")),
+                ("vessel.type".to_owned(), owned("vessel"), None, owned("Boat type")),
+            ]
+        );
+        let tied = open(&[("instrumnt", "Instrument"), ("vessel.type", "Boat type")]);
+        assert_eq!(tied.iter().map(|t| t.2.as_deref()).collect::<Vec<_>>(), [Some("Instrument"), Some("Boat type")]);
     }
 
     #[test]

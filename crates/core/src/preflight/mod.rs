@@ -1,12 +1,17 @@
 //! Preflight: every record against the dispatch, before anything leaves.
 
+mod cause;
+
 use std::collections::HashMap;
 
 use serde::Serialize;
 
 use crate::dispatch::{Message, MessageFault, Plan, RECORDS, TieState, file_name};
-use crate::language::{Folded, Scope};
+use crate::language::{Fault, Folded, Scope};
 use crate::template::FillError;
+use crate::value::{Locale, Value};
+
+pub use cause::{Cause, Fields, Fix, Found, causes};
 
 /// What is wrong with one record before the run.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize)]
@@ -21,6 +26,24 @@ pub struct Finding {
     pub placeholder: String,
     /// What is wrong and what to do.
     pub message: String,
+    /// The column at fault, where the cell of one is.
+    pub column: Option<String>,
+    /// What stands in the cell at fault; of another currency, the one that is wanted.
+    pub text: Option<String>,
+}
+
+impl Finding {
+    fn new(record: usize, code: &str, place: &str, message: &str) -> Finding {
+        Finding {
+            record,
+            code: code.to_owned(),
+            place: place.to_owned(),
+            placeholder: String::new(),
+            message: message.to_owned(),
+            column: None,
+            text: None,
+        }
+    }
 }
 
 /// What one record will become, as far as it can be told without making it.
@@ -42,6 +65,15 @@ pub struct Outline {
 pub enum Note {
     /// A blank stood where a date was needed.
     BlankDate,
+    /// A blank field was calculated with, as 0.
+    BlankNumber(String),
+    /// Two printed amounts differ by so little that they may be meant to be one.
+    Close {
+        /// The one's placeholder.
+        one: String,
+        /// The other's.
+        other: String,
+    },
     /// Printed lines don't add up to the printed sum: the placeholders of sum and lines.
     Uneven {
         /// The sum's placeholder.
@@ -56,6 +88,13 @@ impl std::fmt::Display for Note {
         match self {
             Note::BlankDate => f.write_str(
                 "a blank stood where a date was needed: what was worked out of it is blank, and it is neither before nor after any day",
+            ),
+            Note::BlankNumber(field) => {
+                write!(f, "“{field}” is blank and was calculated with as 0; put a value in, or say with `if` what prints without one")
+            }
+            Note::Close { one, other } => write!(
+                f,
+                "{one} and {other} print amounts that differ by a few cents; if they are meant to be one, work it out once with [:set …] and print that"
             ),
             Note::Uneven { sum, lines } => write!(
                 f,
@@ -129,14 +168,8 @@ pub fn check(plan: &Plan, scope: &Scope<'_>, document: Vec<FillError>) -> Result
         Ok(text) => match file_name(&text) {
             Some(name) => name,
             None => {
-                let message = "the file name comes out blank; add something to its pattern that every record has".to_owned();
-                findings.push(Finding {
-                    record,
-                    code: "blank-name".into(),
-                    place: "file name".into(),
-                    placeholder: String::new(),
-                    message,
-                });
+                let message = "the file name comes out blank; add something to its pattern that every record has";
+                findings.push(Finding::new(record, "blank-name", "file name", message));
                 String::new()
             }
         },
@@ -149,13 +182,8 @@ pub fn check(plan: &Plan, scope: &Scope<'_>, document: Vec<FillError>) -> Result
         None => None,
         Some(Ok(text)) if !text.trim().is_empty() => Some(text.trim().to_owned()),
         Some(Ok(_)) => {
-            findings.push(Finding {
-                record,
-                code: "blank-password".into(),
-                place: "password".into(),
-                placeholder: String::new(),
-                message: "the password comes out blank; put the field in, or leave the record out".into(),
-            });
+            let message = "the password comes out blank; put the field in, or leave the record out";
+            findings.push(Finding::new(record, "blank-password", "password", message));
             None
         }
         Some(Err(error)) => {
@@ -167,15 +195,30 @@ pub fn check(plan: &Plan, scope: &Scope<'_>, document: Vec<FillError>) -> Result
         None => None,
         Some(Ok(message)) => Some(message),
         Some(Err(fault)) => {
-            let (place, placeholder) = match &fault {
-                MessageFault::Fill { field, error } => ((*field).to_owned(), error.placeholder.to_string()),
-                MessageFault::Address { field, .. } => ((*field).to_owned(), String::new()),
-                MessageFault::NoRecipient => ("to".to_owned(), String::new()),
-            };
-            findings.push(Finding { record, code: fault.code().into(), place, placeholder, message: fault.to_string() });
+            findings.push(match &fault {
+                MessageFault::Fill { field, error } => of_fill(record, field, error),
+                MessageFault::Address { field, error, .. } => {
+                    Finding { text: Some(error.text.clone()), ..Finding::new(record, fault.code(), field, &fault.to_string()) }
+                }
+                MessageFault::NoRecipient => Finding::new(record, fault.code(), "to", &fault.to_string()),
+            });
             None
         }
     };
+    if let Some(column) = &plan.locale_column
+        && let Some(Value::Text(tag)) = scope.record.get(column)
+        && !tag.trim().is_empty()
+        && Locale::parse(tag.trim()).is_err()
+    {
+        let name = scope.record.field(column).map(|(column, _)| column.name.clone());
+        let message =
+            format!("“{tag}” is no language that values can be printed in; write its code, for instance de-DE, or leave it blank");
+        findings.push(Finding {
+            column: name,
+            text: Some(tag.to_string()),
+            ..Finding::new(record, "unknown-language", "language", &message)
+        });
+    }
     match findings.is_empty() {
         true => Ok(Outline { file_name: name, message, password, notes: notes(scope) }),
         false => Err(findings),
@@ -184,17 +227,29 @@ pub fn check(plan: &Plan, scope: &Scope<'_>, document: Vec<FillError>) -> Result
 
 fn notes(scope: &Scope<'_>) -> Vec<Note> {
     let noticed = &scope.context.noticed;
-    let blank = noticed.blank_date().then_some(Note::BlankDate);
-    blank.into_iter().chain(noticed.uneven().into_iter().map(|u| Note::Uneven { sum: u.sum, lines: u.lines })).collect()
+    let date = noticed.blank_date().then_some(Note::BlankDate);
+    let numbers = noticed.blank_numbers().into_iter().map(Note::BlankNumber);
+    let close = noticed.close().into_iter().map(|(one, other)| Note::Close { one, other });
+    date.into_iter()
+        .chain(numbers)
+        .chain(close)
+        .chain(noticed.uneven().into_iter().map(|u| Note::Uneven { sum: u.sum, lines: u.lines }))
+        .collect()
 }
 
 fn of_fill(record: usize, place: &str, error: &FillError) -> Finding {
+    let fault = &error.error.fault;
+    let (column, text) = match fault {
+        Fault::Misfit { column, text, .. } => (Some(column.clone()), Some(text.clone())),
+        Fault::Computed { column, .. } => (Some(column.clone()), None),
+        Fault::OtherCurrency { wanted, .. } => (None, Some(wanted.clone())),
+        _ => (None, None),
+    };
     Finding {
-        record,
-        code: error.error.fault.code().to_owned(),
-        place: place.to_owned(),
         placeholder: error.placeholder.to_string(),
-        message: error.error.to_string(),
+        column,
+        text,
+        ..Finding::new(record, fault.code(), place, &error.error.to_string())
     }
 }
 
@@ -212,16 +267,9 @@ pub fn same_names<'a>(names: impl IntoIterator<Item = (usize, &'a str)>) -> Vec<
             let all: Vec<usize> = same.iter().map(|(record, _)| *record).collect();
             same.into_iter().map(move |(record, name)| {
                 let others: Vec<String> = all.iter().filter(|r| **r != record).take(5).map(|r| format!("row {r}")).collect();
-                Finding {
-                    record,
-                    code: "same-name".into(),
-                    place: "file name".into(),
-                    placeholder: name.to_owned(),
-                    message: format!(
-                        "“{name}” is also the file name of {}; add a field to the pattern that tells them apart",
-                        others.join(", ")
-                    ),
-                }
+                let others = others.join(", ");
+                let message = format!("“{name}” is also the file name of {others}; add a field to the pattern that tells them apart");
+                Finding { text: Some(name.to_owned()), ..Finding::new(record, "same-name", "file name", &message) }
             })
         })
         .collect();
@@ -239,7 +287,7 @@ mod tests {
     use crate::dispatch::{EmailChannel, Setup};
     use crate::language::Context;
     use crate::records::{Column, ColumnType, Record, Schema};
-    use crate::value::{Locale, Misfit, Value};
+    use crate::value::Misfit;
 
     fn checked(email: Value, name: &str) -> Result<Outline, Vec<String>> {
         let schema = Schema::new(vec![Column::new("Ref", ColumnType::Text), Column::new("E-mail", ColumnType::Email)]).expect("schema");
@@ -265,7 +313,8 @@ mod tests {
     fn blank_and_malformed_recipients_are_told_apart() {
         let blank = checked(Value::Blank, "Reminder [: ref]").expect_err("blank");
         assert_eq!(blank, ["48 no-recipient to: the record has no e-mail address; put one in, or leave the record out"]);
-        let misfit = Misfit { column: "E-mail".into(), text: "joerg.brueckner@".into(), expected: "an e-mail address", why: None };
+        let misfit =
+            Misfit { column: "E-mail".into(), text: "joerg.brueckner@".into(), kind: crate::records::ColumnType::Email, why: None };
         let wrong = checked(Value::Misfit(Arc::new(misfit)), "Reminder [: ref]").expect_err("malformed");
         assert_eq!(
             wrong,

@@ -1,0 +1,209 @@
+//! Findings by their cause: what one act puts right is told once, with its records.
+
+use std::collections::{BTreeMap, BTreeSet};
+
+use serde::Serialize;
+
+use super::Finding;
+
+/// What is wrong with some records, for one reason.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+pub struct Cause {
+    /// A short name for programs.
+    pub code: String,
+    /// What is wrong and what to do.
+    pub message: String,
+    /// The placeholders at fault, each once.
+    pub placeholders: Vec<String>,
+    /// The column at fault.
+    pub column: Option<String>,
+    /// The act that puts it right, beside leaving the records out.
+    pub fix: Option<Fix>,
+    /// What was found of each record, in the order of the rows.
+    pub found: Vec<Found>,
+}
+
+/// What was found of one record.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+pub struct Found {
+    /// The row's number in its sheet.
+    pub record: usize,
+    /// What stands in the cell at fault.
+    pub text: Option<String>,
+    /// What is wrong with this record.
+    pub message: String,
+}
+
+/// An act that puts a cause right.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+#[serde(rename_all = "kebab-case", tag = "act")]
+pub enum Fix {
+    /// The column is in another currency than it is printed in.
+    SetCurrency {
+        /// The column.
+        column: String,
+        /// The currency that it is printed in.
+        currency: String,
+    },
+    /// The cells hold what is no value of their column.
+    CorrectCells {
+        /// The column.
+        column: String,
+    },
+}
+
+/// What is known of the fields that a finding's placeholder reads.
+pub trait Fields {
+    /// The column of the record's own sheet that a placeholder prints, where it is one.
+    fn printed_by(&self, place: &str, placeholder: &str) -> Option<String>;
+    /// Whether a person can write the cells of a column.
+    fn can_be_written(&self, column: &str) -> bool;
+}
+
+/// Gathers findings by cause, those of most records first. A record has each cause once.
+pub fn causes(findings: Vec<Finding>, fields: &dyn Fields) -> Vec<Cause> {
+    let mut gathered: BTreeMap<(String, String), Cause> = BTreeMap::new();
+    for finding in findings {
+        let column = finding.column.clone().or_else(|| match finding.code.as_str() {
+            "other-currency" | "no-recipient" | "not-an-address" => fields.printed_by(&finding.place, &finding.placeholder),
+            _ => None,
+        });
+        // What tells one cause from another of its kind.
+        let of = match (finding.code.as_str(), &column) {
+            ("same-name", _) => String::new(),
+            ("other-currency", Some(column)) => format!("{column} {}", finding.message),
+            (_, Some(column)) => column.clone(),
+            (_, None) => format!("{} {}", finding.place, finding.placeholder),
+        };
+        let cause = gathered.entry((finding.code.clone(), of)).or_insert_with(|| Cause {
+            code: finding.code.clone(),
+            message: String::new(),
+            placeholders: Vec::new(),
+            fix: fix(&finding, column.as_deref(), fields),
+            column,
+            found: Vec::new(),
+        });
+        if !finding.placeholder.is_empty() && !cause.placeholders.contains(&finding.placeholder) {
+            cause.placeholders.push(finding.placeholder.clone());
+        }
+        if cause.found.iter().all(|found| found.record != finding.record) {
+            cause.found.push(Found { record: finding.record, text: finding.text, message: finding.message });
+        }
+    }
+    // A cell that is no e-mail address is no recipient, either: that is one cause.
+    let misfits: BTreeSet<(Option<String>, usize)> = gathered
+        .values()
+        .filter(|cause| cause.code == "misfit")
+        .flat_map(|cause| cause.found.iter().map(|found| (cause.column.clone(), found.record)))
+        .collect();
+    let mut causes: Vec<Cause> = gathered.into_values().collect();
+    for cause in causes.iter_mut().filter(|cause| cause.code == "not-an-address") {
+        cause.found.retain(|found| !misfits.contains(&(cause.column.clone(), found.record)));
+    }
+    causes.retain(|cause| !cause.found.is_empty());
+    for cause in &mut causes {
+        cause.found.sort_by_key(|found| found.record);
+        cause.message = said(cause);
+    }
+    causes.sort_by_key(|cause| std::cmp::Reverse(cause.found.len()));
+    causes
+}
+
+fn fix(finding: &Finding, column: Option<&str>, fields: &dyn Fields) -> Option<Fix> {
+    let column = column?.to_owned();
+    match finding.code.as_str() {
+        "other-currency" => finding.text.clone().map(|currency| Fix::SetCurrency { column, currency }),
+        "misfit" | "no-recipient" | "not-an-address" | "unknown-language" => {
+            fields.can_be_written(&column).then_some(Fix::CorrectCells { column })
+        }
+        _ => None,
+    }
+}
+
+/// What all records of a cause share: their message where it is one, else what is said
+/// of all of them.
+fn said(cause: &Cause) -> String {
+    let Some(first) = cause.found.first() else { return String::new() };
+    if cause.found.iter().all(|found| found.message == first.message) {
+        return first.message.clone();
+    }
+    match (cause.code.as_str(), &cause.column) {
+        ("misfit", Some(column)) => format!("“{column}” holds values that do not fit its type; correct the cells, or the column's type"),
+        ("computed", Some(column)) => format!("The computed column “{column}” gives no value; correct what it reads, or its formula"),
+        ("not-an-address", _) => "The e-mail address is malformed; correct it in the source, or leave the records out".to_owned(),
+        ("same-name", _) => "Documents would have the same file name; add a field to the pattern that tells them apart".to_owned(),
+        _ => format!("Row {}: {}", first.record, first.message),
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    struct Sheet;
+    impl Fields for Sheet {
+        fn printed_by(&self, _: &str, placeholder: &str) -> Option<String> {
+            placeholder.contains("paid").then(|| "Paid".to_owned())
+        }
+        fn can_be_written(&self, column: &str) -> bool {
+            column != "Total"
+        }
+    }
+
+    fn finding(record: usize, code: &str, placeholder: &str, column: Option<&str>, text: &str, message: &str) -> Finding {
+        Finding {
+            record,
+            code: code.into(),
+            place: "body".into(),
+            placeholder: placeholder.into(),
+            message: message.into(),
+            column: column.map(str::to_owned),
+            text: Some(text.to_owned()),
+        }
+    }
+
+    #[test]
+    fn one_cause_of_many_records_and_placeholders_is_told_once() {
+        let wrong = "this amount is in EUR, and the placeholder prints GBP";
+        let mut findings: Vec<Finding> =
+            (1..=33).map(|row| finding(row, "other-currency", "[: paid as money \"GBP\"]", None, "GBP", wrong)).collect();
+        findings.push(finding(1, "other-currency", "[:if paid as money \"GBP\"]", None, "GBP", wrong));
+        findings.push(finding(7, "misfit", "[: due]", Some("Due"), "soon", "Due holds “soon”"));
+        findings.push(finding(9, "misfit", "[: due as date]", Some("Due"), "later", "Due holds “later”"));
+        let found = causes(findings, &Sheet);
+        let told: Vec<_> = found.iter().map(|c| (c.code.as_str(), c.found.len(), c.message.as_str())).collect();
+        let due = "“Due” holds values that do not fit its type; correct the cells, or the column's type";
+        assert_eq!(told, [("other-currency", 33, wrong), ("misfit", 2, due)]);
+        assert_eq!(found[0].fix, Some(Fix::SetCurrency { column: "Paid".into(), currency: "GBP".into() }));
+        assert_eq!(found[0].placeholders.len(), 2);
+        assert_eq!(found[1].fix, Some(Fix::CorrectCells { column: "Due".into() }));
+    }
+
+    #[test]
+    fn a_cell_that_is_no_address_is_one_cause() {
+        let findings = || {
+            vec![
+                finding(4, "misfit", "[: mail]", Some("Mail"), "joe at letter", "Mail holds “joe at letter”"),
+                finding(4, "not-an-address", "[: mail]", Some("Mail"), "joe at letter", "“joe at letter” is not an e-mail address"),
+            ]
+        };
+        let found = causes(findings(), &Sheet);
+        assert_eq!(found.iter().map(|c| (c.code.as_str(), c.found.len())).collect::<Vec<_>>(), [("misfit", 1)]);
+        // What is no address without being a misfit is told still.
+        let found = causes(findings().split_off(1), &Sheet);
+        assert_eq!(found.iter().map(|c| c.code.as_str()).collect::<Vec<_>>(), ["not-an-address"]);
+    }
+
+    #[test]
+    fn what_has_no_column_is_told_by_its_placeholder() {
+        let findings = vec![
+            finding(1, "divide-by-zero", "[: a / b]", None, "", "this divides by zero"),
+            finding(2, "divide-by-zero", "[: a / b]", None, "", "this divides by zero"),
+            finding(2, "divide-by-zero", "[: c / d]", None, "", "this divides by zero"),
+            finding(3, "computed", "[: total]", Some("Total"), "", "the computed column Total gives no value: 1 / 0"),
+        ];
+        let found = causes(findings, &Sheet);
+        assert_eq!(found.iter().map(|c| c.found.len()).collect::<Vec<_>>(), [2, 1, 1]);
+        assert!(found.iter().all(|c| c.fix.is_none()));
+    }
+}
