@@ -44,8 +44,7 @@ impl std::fmt::Debug for Package {
 }
 
 impl Package {
-    /// Opens a package, unpacking every part once to see that it keeps within
-    /// the limits and that no XML part declares a DTD.
+    /// Opens a package, unpacking every part once to see that it keeps within the limits.
     pub fn open(bytes: Arc<[u8]>, wanted: &'static str) -> Result<Package, OpenError> {
         if bytes.is_empty() {
             return Err(OpenError::Empty);
@@ -92,7 +91,7 @@ impl Package {
             total += size;
             if let Some(bytes) = small.filter(|bytes| kept_bytes + bytes.len() <= KEPT_PARTS) {
                 kept_bytes += bytes.len();
-                kept.insert(at, bytes.into());
+                kept.insert(at, as_utf8(&name, bytes).into());
             }
             index.insert(name, at);
         }
@@ -116,8 +115,19 @@ impl Package {
         names.into_iter().map(|(name, _)| name).collect()
     }
 
-    /// The unpacked bytes of a part.
+    /// The unpacked bytes of a part: of XML in UTF-8, whatever the file has it in. XML that
+    /// declares a DTD is refused.
     pub fn part(&self, name: &str) -> Result<Arc<[u8]>, OpenError> {
+        let bytes = self.unpacked(name)?;
+        let head = &bytes[..bytes.len().min(2048)];
+        if is_xml(name) && head.windows(9).any(|w| w.eq_ignore_ascii_case(b"<!DOCTYPE")) {
+            return Err(OpenError::Dtd { part: name.to_owned() });
+        }
+        Ok(bytes)
+    }
+
+    /// The part as [`Package::part`] gives it, with its bytes as they are packed.
+    fn unpacked(&self, name: &str) -> Result<Arc<[u8]>, OpenError> {
         let at = self.position(name).ok_or_else(|| OpenError::Damaged(format!("it has no part “{name}”")))?;
         if let Some(kept) = self.kept.get(&at) {
             return Ok(kept.clone());
@@ -126,7 +136,7 @@ impl Package {
         let mut bytes = Vec::new();
         let part = archive.by_index(at).map_err(|e| OpenError::Damaged(e.to_string()))?;
         part.take(UNPACKED).read_to_end(&mut bytes).map_err(|e| OpenError::Damaged(e.to_string()))?;
-        Ok(bytes.into())
+        Ok(as_utf8(name, bytes).into())
     }
 }
 
@@ -145,9 +155,6 @@ fn inspect(
         let read = part.read(buffer).map_err(|e| OpenError::Damaged(format!("“{name}”: {e}")))?;
         if read == 0 {
             return Ok((size, small));
-        }
-        if size == 0 && is_xml(name) && buffer[..read.min(2048)].windows(9).any(|w| w.eq_ignore_ascii_case(b"<!DOCTYPE")) {
-            return Err(OpenError::Dtd { part: name.to_owned() });
         }
         size += read as u64;
         match &mut small {
@@ -169,4 +176,67 @@ fn inspect(
 
 fn is_xml(name: &str) -> bool {
     name.ends_with(".xml") || name.ends_with(".rels") || name.ends_with(".vml")
+}
+
+/// XML in UTF-8 without a byte order mark. Parts may also be in UTF-16, whose mark tells
+/// (ECMA-376 part 2, 8.2); other encodings that a declaration names are read as well.
+fn as_utf8(name: &str, bytes: Vec<u8>) -> Vec<u8> {
+    if !is_xml(name) {
+        return bytes;
+    }
+    if let Some(plain) = bytes.strip_prefix(b"\xef\xbb\xbf") {
+        return plain.to_vec();
+    }
+    let marked = encoding_rs::Encoding::for_bom(&bytes).map(|(encoding, mark)| (encoding, mark));
+    // Without a mark, UTF-16 shows by the zeros beside its first sign.
+    let unmarked = match bytes.get(..4) {
+        Some([b'<', 0, _, 0]) => Some((encoding_rs::UTF_16LE, 0)),
+        Some([0, b'<', 0, _]) => Some((encoding_rs::UTF_16BE, 0)),
+        _ => declared(&bytes).map(|encoding| (encoding, 0)),
+    };
+    let Some((encoding, mark)) = marked.or(unmarked).filter(|(encoding, _)| *encoding != encoding_rs::UTF_8) else { return bytes };
+    let text = encoding.decode_without_bom_handling(&bytes[mark..]).0;
+    // What it declares is no longer so.
+    let text = match text.starts_with("<?xml").then(|| text.find("?>")).flatten() {
+        Some(end) => format!(
+            "<?xml version=\"1.0\" encoding=\"UTF-8\"{}{}",
+            if text[..end].contains("standalone=\"yes\"") { " standalone=\"yes\"" } else { "" },
+            &text[end..]
+        ),
+        None => text.into_owned(),
+    };
+    text.into_bytes()
+}
+
+/// The encoding that an XML declaration names.
+fn declared(bytes: &[u8]) -> Option<&'static encoding_rs::Encoding> {
+    let head = bytes.get(..bytes.len().min(200))?.strip_prefix(b"<?xml")?;
+    let head = &head[..memchr::memmem::find(head, b"?>")?];
+    let value = &head[memchr::memmem::find(head, b"encoding=")? + 9..];
+    let quote = *value.first()?;
+    let label = value.get(1..)?.split(|b| *b == quote).next()?;
+    encoding_rs::Encoding::for_label(label)
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn xml_comes_as_utf_8_whatever_the_file_has_it_in() {
+        let plain = "<?xml version=\"1.0\" encoding=\"UTF-8\" standalone=\"yes\"?><a>Möwe</a>";
+        let utf16 = plain.replace("UTF-8", "UTF-16");
+        let units = |swap: fn(u16) -> [u8; 2]| utf16.encode_utf16().flat_map(swap).collect::<Vec<u8>>();
+        let read = |bytes: Vec<u8>| String::from_utf8(as_utf8("a.xml", bytes)).expect("UTF-8");
+        assert_eq!(read(plain.as_bytes().to_vec()), plain);
+        assert_eq!(read([b"\xef\xbb\xbf", plain.as_bytes()].concat()), plain);
+        assert_eq!(read([vec![0xff, 0xfe], units(u16::to_le_bytes)].concat()), plain);
+        assert_eq!(read([vec![0xfe, 0xff], units(u16::to_be_bytes)].concat()), plain);
+        assert_eq!(read(units(u16::to_le_bytes)), plain);
+        assert_eq!(
+            read(b"<?xml version='1.0' encoding='ISO-8859-1'?><a>M\xf6we</a>".to_vec()),
+            "<?xml version=\"1.0\" encoding=\"UTF-8\"?><a>Möwe</a>"
+        );
+        assert_eq!(as_utf8("a.png", vec![0xff, 0xfe, 1, 0]), [0xff, 0xfe, 1, 0], "only XML is read so");
+    }
 }

@@ -123,7 +123,7 @@ fn payment(amount: &Value, with: &[(String, Value)]) -> Result<String, BarcodeFa
             return fault(format!("a payment code is in EUR; this amount is in {}", money.currency));
         }
         Value::Money(money) => money.amount,
-        Value::Number(number) => *number,
+        Value::Number(number) | Value::Percent(number) => *number,
         other => return fault(format!("a payment needs an amount; this is {}", other.kind())),
     };
     let exact = exact.round_dp_with_strategy(2, rust_decimal::RoundingStrategy::MidpointAwayFromZero);

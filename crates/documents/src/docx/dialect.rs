@@ -18,6 +18,7 @@ pub(super) const WORDPROCESSING: Dialect = Dialect {
     line_break: "br",
     tab: "tab",
     paragraph: "p",
+    run: "r",
     page_break: "<{}br {}type=\"page\"/>",
     merge: ("<{}vMerge/>", "<{}vMerge {}val=\"restart\"/>"),
     section: ("<{}p><{}pPr>", "</{}pPr></{}p>"),

@@ -193,16 +193,17 @@ impl Template {
 
     /// Fills the template for one record.
     pub fn fill_with(&self, scope: &Scope<'_>, means: Means<'_>) -> Result<Filled, Vec<FillError>> {
-        self.run(scope, means, false).0
+        let TracedFill { filled, errors, .. } = self.run(scope, means, false);
+        if errors.is_empty() { Ok(filled) } else { Err(errors) }
     }
 
-    /// Fills the template and tells what each placeholder did, by its place among
-    /// [`Template::placeholders`].
-    pub fn fill_traced(&self, scope: &Scope<'_>, means: Means<'_>) -> (Result<Filled, Vec<FillError>>, Vec<Traced>) {
+    /// Fills the template to be looked at, and tells what each placeholder did, by its
+    /// place among [`Template::placeholders`].
+    pub fn fill_traced(&self, scope: &Scope<'_>, means: Means<'_>) -> TracedFill {
         self.run(scope, means, true)
     }
 
-    fn run(&self, scope: &Scope<'_>, means: Means<'_>, traced: bool) -> (Result<Filled, Vec<FillError>>, Vec<Traced>) {
+    fn run(&self, scope: &Scope<'_>, means: Means<'_>, traced: bool) -> TracedFill {
         let (mut errors, mut trace) = (Vec::new(), Vec::new());
         let mut artist = draw::Artist {
             pictures: means.pictures,
@@ -249,7 +250,7 @@ impl Template {
                 Err(error) => errors.push(error),
             }
         }
-        (if errors.is_empty() { Ok(Filled { parts, marks, added }) } else { Err(errors) }, trace)
+        TracedFill { filled: Filled { parts, marks, added }, errors, trace }
     }
 
     /// Whether a filled document still has a relation to a part.
@@ -315,6 +316,25 @@ impl Template {
     /// Pages read before, typeset.
     pub fn typeset_pages(&self, pages: &page::Document, filled: &Filled, typesetter: &Typesetter<'_>) -> Result<page::Made, TypesetError> {
         typesetter.make(pages, &self.look, &self.look.pictures_with(&filled.added))
+    }
+}
+
+/// A template filled to be looked at.
+#[derive(Debug)]
+pub struct TracedFill {
+    /// The document; placeholders that failed stand in it as they are written. It is
+    /// for looking at alone where there are errors.
+    pub filled: Filled,
+    /// What failed.
+    pub errors: Vec<FillError>,
+    /// What each placeholder did.
+    pub trace: Vec<Traced>,
+}
+
+impl TracedFill {
+    /// The document, where nothing failed.
+    pub fn whole(self) -> Result<Filled, Vec<FillError>> {
+        if self.errors.is_empty() { Ok(self.filled) } else { Err(self.errors) }
     }
 }
 

@@ -1,7 +1,7 @@
 //! The parts of a DOCX package by content type (ECMA-376 part 2, 10) and the
 //! relations between them (part 2, 9).
 
-use std::collections::HashMap;
+use std::collections::{HashMap, HashSet};
 
 use mangle_core::template::Place;
 use quick_xml::events::Event;
@@ -71,14 +71,30 @@ impl Parts {
             return Err(OpenError::WrongKind { found: "a zip archive", wanted: "a DOCX document", remedy: "save the letter as DOCX" });
         }
         let mut kinds: Vec<(String, PartKind)> = Vec::new();
-        for (element, attributes) in elements(package, "[Content_Types].xml")? {
-            if element == "Override"
-                && let (Some(name), Some(kind)) = (attributes.get("PartName"), attributes.get("ContentType").and_then(|t| PartKind::of(t)))
-            {
-                let name = name.trim_start_matches('/').to_owned();
-                if package.has(&name) {
-                    kinds.push((name, kind));
+        let (mut named, mut defaults) = (HashSet::new(), HashMap::new());
+        for (element, mut attributes) in elements(package, "[Content_Types].xml")? {
+            let kind = attributes.get("ContentType").and_then(|t| PartKind::of(t));
+            match (element.as_str(), attributes.remove("PartName"), attributes.remove("Extension")) {
+                ("Override", Some(name), _) => {
+                    let name = name.trim_start_matches('/').to_owned();
+                    if let Some(kind) = kind.filter(|_| package.has(&name)) {
+                        kinds.push((name.clone(), kind));
+                    }
+                    named.insert(name);
                 }
+                ("Default", _, Some(extension)) => {
+                    defaults.insert(extension.to_ascii_lowercase(), kind);
+                }
+                _ => {}
+            }
+        }
+        // A part that is not named has the type of its extension (part 2, 10.1.2.4); of many
+        // that might be the document it is the one that the package begins with.
+        let main = main_part(package)?;
+        for name in package.names().into_iter().filter(|name| !named.contains(*name)) {
+            let kind = name.rsplit_once('.').and_then(|(_, extension)| *defaults.get(&extension.to_ascii_lowercase())?);
+            if let Some(kind) = kind.filter(|kind| *kind != PartKind::Document || main.as_deref() == Some(name)) {
+                kinds.push((name.to_owned(), kind));
             }
         }
         kinds.sort_by(|a, b| (a.1 as u8, &a.0).cmp(&(b.1 as u8, &b.0)));
@@ -123,6 +139,16 @@ impl Parts {
     pub(crate) fn targets(&self) -> impl Iterator<Item = &str> {
         self.relations.values().flat_map(|r| r.values()).map(String::as_str)
     }
+}
+
+/// The part that the package begins with.
+fn main_part(package: &Package) -> Result<Option<String>, OpenError> {
+    if !package.has("_rels/.rels") {
+        return Ok(None);
+    }
+    let relations = elements(package, "_rels/.rels")?;
+    let is_document = |a: &Attributes| a.get("Type").is_some_and(|kind| kind.ends_with("/officeDocument"));
+    Ok(relations.into_iter().find(|(_, a)| is_document(a)).and_then(|(_, mut a)| a.remove("Target")).map(|target| resolve("", &target)))
 }
 
 fn relations_of(package: &Package, part: &str) -> Result<HashMap<String, String>, OpenError> {

@@ -104,7 +104,7 @@ impl Writer<'_> {
             (_, _) if matches!(how, Comparison::Contains | Comparison::StartsWith | Comparison::EndsWith) => {
                 Err(FilterFault::Beyond("a part of what is no text".to_owned()))
             }
-            (FieldType::Number, Value::Number(n)) => Ok(format!("{path} {} {}", sign(how), n.normalize())),
+            (FieldType::Number, Value::Number(n) | Value::Percent(n)) => Ok(format!("{path} {} {}", sign(how), n.normalize())),
             (FieldType::Number, Value::Money(money)) => Ok(format!("{path} {} {}", sign(how), money.amount.normalize())),
             (FieldType::YesNo, Value::Bool(yes)) => Ok(format!("{path} {} {yes}", sign(how))),
             (FieldType::Date, Value::Date(day)) => Ok(format!("{path} {} {day}", sign(how))),

@@ -9,7 +9,7 @@ use mangle_core::language::{Context, Scope, Ties};
 use mangle_core::records::{Sheet, from_json};
 use mangle_core::template::compare;
 use mangle_core::value::Locale;
-use mangle_documents::docx::{Means, Template};
+use mangle_documents::docx::{Means, Template, TracedFill};
 use mangle_documents::page::{Made, Typesetter};
 
 const NOON: DateTime = DateTime::constant(2026, 11, 23, 12, 0, 0, 0);
@@ -64,8 +64,8 @@ fn each_printed_value_knows_its_place_on_the_page() {
     let template = Template::open(demo("refit-quote.docx")).expect("opens");
     assert_eq!(template.problems(), []);
     let (cases, ties, context) = (cases(), Ties::default(), Context::new(Locale::english(), NOON));
-    let (filled, trace) = template.fill_traced(&Scope::new(&cases.records[0], &ties, &context), Means::default());
-    let filled = filled.expect("fills");
+    let TracedFill { filled, errors, trace } = template.fill_traced(&Scope::new(&cases.records[0], &ties, &context), Means::default());
+    assert_eq!(errors, []);
     let typeset = || template.typeset(&filled, &Typesetter::default()).expect("typesets");
     let (made, words) = (typeset(), words(typeset()));
     let mut compared = 0;
@@ -85,6 +85,31 @@ fn each_printed_value_knows_its_place_on_the_page() {
     let drawn: Vec<u32> = trace.iter().enumerate().filter(|(_, t)| t.printed.as_deref() == Some("drawn")).map(|(n, _)| n as u32).collect();
     let sized = made.marks().into_iter().filter(|m| drawn.contains(&m.number) && m.height > 40.0).count();
     assert!(drawn.len() >= 2 && sized >= drawn.len(), "{sized} of {}", drawn.len());
+}
+
+#[test]
+fn what_fails_stands_in_its_place_on_the_page() {
+    let texts = [
+        "Dear [: name],",
+        "You owe [: balance as date] since [: ref].",
+        "[:if ref > 3]",
+        "Behind a condition.",
+        "[:end]",
+        "[:picture ref]",
+    ];
+    let body: String = texts.map(|text| format!("<w:p><w:r><w:t>{}</w:t></w:r></w:p>", text.replace('>', "&gt;"))).concat();
+    let template = Template::open(crate::pages::docx(&body, &[])).expect("opens");
+    assert_eq!(template.problems(), []);
+    let json = serde_json::json!({ "name": "Ada", "balance": 12.5, "ref": "BQ-1" });
+    let (sheet, ties, context) = (from_json("cases", &json).expect("a case"), Ties::default(), Context::new(Locale::english(), NOON));
+    let TracedFill { filled, errors, trace } = template.fill_traced(&Scope::new(&sheet.records[0], &ties, &context), Means::default());
+    assert_eq!(errors.len(), 3, "{errors:?}");
+    let made = template.typeset(&filled, &Typesetter::default()).expect("typesets");
+    let words = words(template.typeset(&filled, &Typesetter::default()).expect("typesets"));
+    let marked: Vec<String> = (0..trace.len()).filter(|n| trace[*n].failed.is_some()).map(|n| under(&made, n as u32, &words)).collect();
+    assert_eq!(marked, ["[: balance as date]", "[:if ref > 3]", "[:picture ref]"]);
+    let all: Vec<&str> = words.iter().map(|(_, _, _, text)| text.as_str()).collect();
+    assert!(all.join(" ").contains("Dear Ada, You owe [: balance as date] since BQ-1. [:if ref > 3] Behind a condition."), "{all:?}");
 }
 
 #[test]

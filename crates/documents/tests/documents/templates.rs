@@ -411,3 +411,57 @@ fn a_text_box_for_older_programs_is_filled_too_but_counted_once() {
     assert_eq!((template.needs()[0].uses, template.ways().len()), (1, 2));
     assert_eq!(part(&make(&template).expect("fills").docx, "word/document.xml").matches("Berth BQ-0031").count(), 2);
 }
+
+#[test]
+fn parts_in_any_unicode_encoding_are_read_and_written() {
+    let body = "<w:p><w:r><w:t>Dear [: boat], your boat “Möwe”</w:t></w:r></w:p>";
+    let plain = docx(body, "", &[]);
+    let (sheet, ties) = (case(), Ties::default());
+    let context = Context::new(Locale::english(), NOON);
+    let scope = Scope::new(&sheet.records[0], &ties, &context);
+    let text = |package: Vec<u8>| {
+        let template = Template::open(package).expect("opens");
+        assert_eq!(template.problems(), []);
+        template.pages(&template.fill(&scope).expect("fills")).expect("reads").lines()
+    };
+    let expected = text(plain.clone());
+    for encode in [
+        |text: &str| [b"\xef\xbb\xbf", text.as_bytes()].concat(),
+        |text: &str| [vec![0xff, 0xfe], text.encode_utf16().flat_map(u16::to_le_bytes).collect()].concat(),
+        |text: &str| [vec![0xfe, 0xff], text.encode_utf16().flat_map(u16::to_be_bytes).collect()].concat(),
+    ] {
+        let marked = crate::rezip(&plain, |name, content| match name {
+            "word/document.xml" | "[Content_Types].xml" => encode(&String::from_utf8(content).expect("text")),
+            _ => content,
+        });
+        assert_eq!(text(marked), expected);
+    }
+}
+
+#[test]
+fn the_documents_type_may_be_that_of_its_extension() {
+    let package = docx("<w:p><w:r><w:t>Dear [: name],</w:t></w:r></w:p>", "", &[]);
+    let by_default = crate::rezip(&package, |name, content| match name {
+        "[Content_Types].xml" => String::from_utf8(content)
+            .expect("text")
+            .replace(
+                "<Default Extension=\"xml\" ContentType=\"application/xml\"/>",
+                &format!("<Default Extension=\"XML\" ContentType=\"{BASE}.document.main+xml\"/>"),
+            )
+            .replace(&format!("<Override PartName=\"/word/document.xml\" ContentType=\"{BASE}.document.main+xml\"/>"), "")
+            .into_bytes(),
+        _ => content,
+    });
+    assert_eq!(Template::open(by_default).expect("opens").placeholders().len(), 1);
+}
+
+#[test]
+fn a_document_type_definition_counts_only_in_parts_that_are_read() {
+    let unread = [("word/vbaData.xml", "application/vnd.ms-word.vbaData+xml", "<!DOCTYPE x><x/>")];
+    assert!(Template::open(docx("<w:p/>", "", &unread)).is_ok());
+    let read = crate::rezip(&docx("<w:p/>", "", &[]), |name, content| match name {
+        "word/document.xml" => [b"<!DOCTYPE x>".to_vec(), content].concat(),
+        _ => content,
+    });
+    assert_eq!(Template::open(read).expect_err("refused").code(), "dtd");
+}
