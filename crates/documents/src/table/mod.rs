@@ -2,12 +2,15 @@
 
 mod csv;
 mod merged;
+mod ods;
 mod workbook;
 mod write;
 
+use std::collections::HashSet;
 use std::sync::Arc;
 
-use mangle_core::records::{Cell, RawSheet, header_row};
+use mangle_core::language::Folded;
+use mangle_core::records::{Cell, ColumnType, RawSheet, header_row, letters};
 
 pub use write::{Format, WriteError, write};
 
@@ -28,6 +31,11 @@ pub fn csv(rows: &[Vec<String>]) -> Result<Vec<u8>, ::csv::Error> {
     writer.into_inner().map_err(|e| e.into_error().into())
 }
 
+/// What sheets are brought in as.
+const WANTED: &str = "a CSV, XLSX, XLSB, XLS, ODS or JSON file";
+/// How compound files begin, those of old office programs among them (MS-CFB 2.2).
+const OLD_OFFICE: &[u8] = b"\xd0\xcf\x11\xe0\xa1\xb1\x1a\xe1";
+
 /// Reads the sheets of a file: a workbook's, or the one of a delimited text.
 /// `name` is only used to name the sheet of a text.
 pub fn read(name: &str, bytes: Arc<[u8]>) -> Result<Vec<RawSheet>, OpenError> {
@@ -38,15 +46,15 @@ pub fn read(name: &str, bytes: Arc<[u8]>) -> Result<Vec<RawSheet>, OpenError> {
         Content::Zip => workbook::read(bytes)?,
         Content::Text if looks_like_json(name, &bytes) => json(name, &bytes)?,
         Content::Text => vec![csv::read(stem(name), &bytes)?],
+        Content::Other(_) if bytes.starts_with(OLD_OFFICE) => workbook::read_xls(bytes)?,
         Content::Other(found) => {
-            return Err(OpenError::WrongKind {
-                found,
-                wanted: "a CSV, XLSX, ODS or JSON file",
-                remedy: "save the sheet in one of these forms",
-            });
+            return Err(OpenError::WrongKind { found, wanted: WANTED, remedy: "save the sheet in one of these forms" });
         }
     };
-    let sheets: Vec<RawSheet> = sheets.into_iter().filter(|s| !s.header.is_empty() && !s.rows.is_empty()).collect();
+    // A header alone is a sheet to be filled; a word by itself is none, beside others.
+    let alone = sheets.len() == 1;
+    let is_table = |s: &RawSheet| !s.header.is_empty() && (!s.rows.is_empty() || alone || s.header.len() > 1);
+    let sheets: Vec<RawSheet> = sheets.into_iter().filter(is_table).collect();
     if sheets.is_empty() {
         return Err(OpenError::NoRows);
     }
@@ -91,11 +99,16 @@ fn stem(name: &str) -> &str {
 /// that is a title and the names stand below it; columns without a name and without a
 /// value, and blank rows, are dropped.
 fn sheet(name: &str, rows: Vec<Vec<Cell>>) -> Result<RawSheet, OpenError> {
+    sheet_with(name, rows, &[])
+}
+
+/// The same where formats tell the types of the rows' columns.
+fn sheet_with(name: &str, rows: Vec<Vec<Cell>>, told: &[Option<ColumnType>]) -> Result<RawSheet, OpenError> {
     let blanks = rows.iter().take_while(|row| row.iter().all(Cell::is_blank)).count();
     let titles = header_row(&rows[blanks..]);
     let mut rows = rows.into_iter().skip(blanks);
-    let told = |row: Vec<Cell>| row.iter().filter(|c| !c.is_blank()).map(Cell::as_text).collect::<Vec<_>>().join(" ");
-    let passed_over: Vec<String> = rows.by_ref().take(titles).map(told).filter(|t| !t.is_empty()).collect();
+    let said = |row: Vec<Cell>| row.iter().filter(|c| !c.is_blank()).map(Cell::as_text).collect::<Vec<_>>().join(" ");
+    let passed_over: Vec<String> = rows.by_ref().take(titles).map(said).filter(|t| !t.is_empty()).collect();
     let Some(header) = rows.next() else {
         return Ok(RawSheet { name: name.to_owned(), ..RawSheet::default() });
     };
@@ -131,22 +144,44 @@ fn sheet(name: &str, rows: Vec<Vec<Cell>>) -> Result<RawSheet, OpenError> {
     }
     let blank: Vec<usize> =
         (0..width).filter(|at| header[*at].is_empty() && rows.iter().all(|r| r.get(*at).is_none_or(Cell::is_blank))).collect();
+    // Where each column stands in the file.
+    let mut places: Vec<usize> = (0..width).collect();
     if !blank.is_empty() {
         let keep = |at: &usize| blank.binary_search(at).is_err();
+        places.retain(keep);
         header = header.into_iter().enumerate().filter(|(at, _)| keep(at)).map(|(_, n)| n).collect();
         for row in &mut rows {
             *row = std::mem::take(row).into_iter().enumerate().filter(|(at, _)| keep(at)).map(|(_, c)| c).collect();
         }
     }
-    check_header(name, &header)?;
-    Ok(RawSheet { name: name.to_owned(), header, rows, passed_over, ..RawSheet::default() })
+    let notes = name_columns(&mut header, &places);
+    let told = places.iter().map(|at| told.get(*at).copied().flatten()).collect();
+    Ok(RawSheet { name: name.to_owned(), header, rows, passed_over, notes, told, ..RawSheet::default() })
 }
 
-/// Refuses columns without a name or with one name.
-fn check_header(sheet: &str, header: &[String]) -> Result<(), OpenError> {
-    use mangle_core::records::{Column, ColumnType, Schema};
-    let columns = header.iter().map(|n| Column::new(n, ColumnType::Text)).collect();
-    Schema::new(columns).map(|_| ()).map_err(|fault| OpenError::Header { sheet: sheet.to_owned(), fault })
+/// Gives columns without a name, and those whose name another has, names of their own;
+/// says so.
+fn name_columns(header: &mut [String], places: &[usize]) -> Vec<String> {
+    let mut notes = Vec::new();
+    let mut taken: HashSet<Folded> = HashSet::new();
+    let written: HashSet<Folded> = header.iter().map(|name| Folded::new(name)).collect();
+    for (at, name) in header.iter_mut().enumerate() {
+        let is_named = !Folded::new(name).as_str().is_empty();
+        if is_named && taken.insert(Folded::new(name)) {
+            continue;
+        }
+        let base = if is_named { name.clone() } else { format!("Column {}", letters(places[at])) };
+        let numbered = (1..).map(|n| if n == 1 && !is_named { base.clone() } else { format!("{base} ({})", n.max(2)) });
+        let own = numbered.into_iter().find(|own| !written.contains(&Folded::new(own)) && !taken.contains(&Folded::new(own)));
+        let own = own.unwrap_or_else(|| base.clone());
+        notes.push(match is_named {
+            true => format!("Another column is called “{name}” already; this one is “{own}” here. Names that differ only in capitals, spaces, _ and - count as one."),
+            false => format!("A column has no name in the file; it is called “{own}” here."),
+        });
+        taken.insert(Folded::new(&own));
+        *name = own;
+    }
+    notes
 }
 
 #[cfg(test)]

@@ -1,10 +1,11 @@
 //! Sheets out: CSV (RFC 4180), XLSX (ECMA-376), ODS (OpenDocument 1.3) and JSON
 //! (RFC 8259). Text that begins like a formula stays text in each of them.
 
+use std::collections::HashMap;
 use std::io::{Cursor, Write};
 
 use mangle_core::records::{Cell, Column, Record, shown, to_json};
-use mangle_core::value::Value;
+use mangle_core::value::{Currency, Value};
 use quick_xml::escape::escape;
 use rust_xlsxwriter::{ExcelDateTime, Format as Look, Workbook, XlsxError};
 use zip::write::SimpleFileOptions;
@@ -118,6 +119,8 @@ fn xlsx(name: &str, columns: &[Column], records: &[&Record]) -> Result<Vec<u8>, 
     sheet.set_name(sheet_name(name))?;
     let (head, day, moment) =
         (Look::new().set_bold(), Look::new().set_num_format("yyyy-mm-dd"), Look::new().set_num_format("yyyy-mm-dd hh:mm"));
+    let percent = Look::new().set_num_format("0.##%");
+    let mut amounts = HashMap::new();
     for (at, column) in columns.iter().enumerate() {
         sheet.set_column_width(at as u16, (column.name.chars().count() as f64 + 2.0).clamp(10.0, 40.0))?;
         sheet.write_string_with_format(0, at as u16, &column.name, &head)?;
@@ -129,14 +132,22 @@ fn xlsx(name: &str, columns: &[Column], records: &[&Record]) -> Result<Vec<u8>, 
             let at = at as u16;
             let exact = |n: &rust_decimal::Decimal| n.normalize().to_string();
             let number = match value {
-                Value::Number(number) => Some(exact(number)),
+                Value::Number(number) | Value::Percent(number) => Some(exact(number)),
                 Value::Money(money) => Some(exact(&money.amount)),
                 _ => None,
             };
             // A workbook's numbers are binary and hold fifteen digits.
             match (value, number) {
                 (_, Some(text)) if text.trim_start_matches(['-', '0', '.']).len() <= 16 => {
-                    sheet.write_number(row, at, text.parse::<f64>().unwrap_or_default())?;
+                    let number = text.parse::<f64>().unwrap_or_default();
+                    match value {
+                        Value::Percent(_) => sheet.write_number_with_format(row, at, number, &percent)?,
+                        Value::Money(money) => {
+                            let look = amounts.entry(money.currency).or_insert_with(|| amount_look(money.currency));
+                            sheet.write_number_with_format(row, at, number, look)?
+                        }
+                        _ => sheet.write_number(row, at, number)?,
+                    };
                 }
                 (_, Some(text)) => {
                     sheet.write_string(row, at, text)?;
@@ -209,6 +220,15 @@ fn ods(name: &str, columns: &[Column], records: &[&Record]) -> Result<Vec<u8>, W
     Ok(package.finish().map_err(|e| broken(&e))?.into_inner())
 }
 
+/// An amount in its currency (ECMA-376 part 1, 18.8.31).
+fn amount_look(currency: Currency) -> Look {
+    let places = match currency.places() {
+        0 => String::new(),
+        places => format!(".{}", "0".repeat(places as usize)),
+    };
+    Look::new().set_num_format(format!("[${currency}] #,##0{places}"))
+}
+
 fn ods_cell(value: &Value, out: &mut String) {
     let text = Cell::of(value).as_text();
     let typed = |kind: &str, attribute: &str, shown: &str, more: &str| {
@@ -222,6 +242,7 @@ fn ods_cell(value: &Value, out: &mut String) {
             let attributes = format!("office:currency=\"{}\" office:value=\"{text}\"", money.currency);
             out.push_str(&typed("currency", &attributes, &text, ""));
         }
+        Value::Percent(_) => out.push_str(&typed("percentage", &format!("office:value=\"{text}\""), &shown(value), "")),
         Value::Bool(yes) => out.push_str(&typed("boolean", &format!("office:boolean-value=\"{yes}\""), &text, "")),
         Value::Date(_) => out.push_str(&typed("date", &format!("office:date-value=\"{text}\""), &text, "table:style-name=\"day\" ")),
         Value::DateTime(moment) => out.push_str(&typed("date", &format!("office:date-value=\"{moment}\""), &text, "")),
