@@ -1,7 +1,7 @@
 //! Pictures from records: checked, turned upright, resampled to what is printed.
 
 use std::io::Cursor;
-use std::sync::Arc;
+use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
 
 use fast_image_resize::{ResizeOptions, Resizer};
 use image::{DynamicImage, ImageDecoder, ImageFormat, ImageReader};
@@ -11,6 +11,10 @@ use mangle_core::language::syntax::Sizes;
 pub const LARGEST: usize = 64 << 20;
 /// The most dots on a side.
 const MOST_DOTS: u32 = 20_000;
+/// The most bytes that a picture of dots may unpack to.
+const UNPACKED: u64 = 256 << 20;
+/// Pictures that unpack to more are decoded one at a time.
+const LARGE: u64 = 32 << 20;
 /// Dots per inch where nothing else is asked for.
 const DPI: f64 = 150.0;
 /// Dots per inch of a picture without a size (CSS 2.2, 4.3.2).
@@ -135,7 +139,10 @@ pub fn printed(own: (f64, f64), sizes: &Sizes, frame: Option<(f64, f64)>, room: 
 
 /// Whether a file can be used as a picture.
 pub fn check(name: &str, bytes: &[u8]) -> Result<(), PictureFault> {
-    prepare(name, &bytes.into(), &Sizes::default(), None, OWN_DPI).map(drop)
+    if is_svg(bytes) {
+        return prepare(name, &bytes.into(), &Sizes::default(), None, OWN_DPI).map(drop);
+    }
+    decoded(name, bytes).map(drop)
 }
 
 /// Whether bytes are a picture of dots that can be read, whatever its name says.
@@ -152,22 +159,10 @@ pub fn prepare(name: &str, bytes: &Arc<[u8]>, sizes: &Sizes, frame: Option<(f64,
     if is_svg(bytes) {
         return vector(name, bytes, sizes, frame, room);
     }
-    let kind = image::guess_format(bytes).map_err(|_| PictureFault::Kind(name.to_owned()))?;
-    if !matches!(kind, ImageFormat::Png | ImageFormat::Jpeg | ImageFormat::Gif | ImageFormat::WebP) {
-        return Err(PictureFault::Kind(name.to_owned()));
-    }
-    let mut reader = ImageReader::with_format(Cursor::new(&bytes[..]), kind);
-    let mut limits = image::Limits::default();
-    (limits.max_image_width, limits.max_image_height) = (Some(MOST_DOTS), Some(MOST_DOTS));
-    limits.max_alloc = Some(768 << 20);
-    reader.limits(limits);
-    let too_large = |e: image::ImageError| match e {
-        image::ImageError::Limits(_) => PictureFault::TooLarge { name: name.to_owned(), limit: "20 000 dots on a side" },
-        other => damaged(other.to_string()),
-    };
-    let mut decoder = reader.into_decoder().map_err(too_large)?;
-    let turn = decoder.orientation().unwrap_or(image::metadata::Orientation::NoTransforms);
-    let (wide, high) = decoder.dimensions();
+    // Decoded even where it stays as it is: a damaged one is found here, not by the
+    // recipient's program.
+    let Decoded { mut picture, kind, turn, _alone } = decoded(name, bytes)?;
+    let (wide, high) = (picture.width(), picture.height());
     let sideways = matches!(
         turn,
         image::metadata::Orientation::Rotate90
@@ -183,9 +178,6 @@ pub fn prepare(name: &str, bytes: &Arc<[u8]>, sizes: &Sizes, frame: Option<(f64,
     // A little finer than asked for is not worth new dots.
     let smaller = f64::from(wide) > f64::from(to_wide) * 1.2;
     let upright = turn == image::metadata::Orientation::NoTransforms;
-    // Decoded even where it stays as it is: a damaged one is found here, not by the
-    // recipient's program.
-    let mut picture = DynamicImage::from_decoder(decoder).map_err(too_large)?;
     if !smaller && upright && matches!(kind, ImageFormat::Png | ImageFormat::Jpeg) {
         let kind = if kind == ImageFormat::Png { "png" } else { "jpeg" };
         return Ok(Prepared { bytes: bytes.clone(), kind, vector: None, width, height });
@@ -196,6 +188,49 @@ pub fn prepare(name: &str, bytes: &Arc<[u8]>, sizes: &Sizes, frame: Option<(f64,
     }
     let (bytes, kind) = write(picture, kind).map_err(damaged)?;
     Ok(Prepared { bytes: bytes.into(), kind, vector: None, width, height })
+}
+
+/// A picture of dots, and how it must be turned to stand upright.
+struct Decoded {
+    picture: DynamicImage,
+    kind: ImageFormat,
+    turn: image::metadata::Orientation,
+    /// Held while a large picture is in memory: one at a time.
+    _alone: Option<MutexGuard<'static, ()>>,
+}
+
+/// Decodes a picture. Its size is known before anything is decoded, and refused there:
+/// a file of a few kilobytes may unpack to gigabytes.
+fn decoded(name: &str, bytes: &[u8]) -> Result<Decoded, PictureFault> {
+    static ALONE: Mutex<()> = Mutex::new(());
+    let kind = image::guess_format(bytes).map_err(|_| PictureFault::Kind(name.to_owned()))?;
+    if !matches!(kind, ImageFormat::Png | ImageFormat::Jpeg | ImageFormat::Gif | ImageFormat::WebP) {
+        return Err(PictureFault::Kind(name.to_owned()));
+    }
+    if bytes.len() > LARGEST {
+        return Err(PictureFault::TooLarge { name: name.to_owned(), limit: "64 MB" });
+    }
+    let mut reader = ImageReader::with_format(Cursor::new(bytes), kind);
+    let mut limits = image::Limits::default();
+    (limits.max_image_width, limits.max_image_height) = (Some(MOST_DOTS), Some(MOST_DOTS));
+    limits.max_alloc = Some(UNPACKED);
+    reader.limits(limits);
+    let fault = |e: image::ImageError| match e {
+        image::ImageError::Limits(_) => {
+            PictureFault::TooLarge { name: name.to_owned(), limit: "20 000 dots on a side and 256 MB when unpacked" }
+        }
+        other => PictureFault::Damaged { name: name.to_owned(), why: other.to_string() },
+    };
+    let mut decoder = reader.into_decoder().map_err(fault)?;
+    // The decoders hold to the limit of their own work alone, not of what they give.
+    if decoder.total_bytes() > UNPACKED {
+        return Err(PictureFault::TooLarge { name: name.to_owned(), limit: "256 MB when unpacked, about 80 million dots" });
+    }
+    let large = decoder.total_bytes() > LARGE;
+    let _alone = large.then(|| ALONE.lock().unwrap_or_else(PoisonError::into_inner));
+    let turn = decoder.orientation().unwrap_or(image::metadata::Orientation::NoTransforms);
+    let picture = DynamicImage::from_decoder(decoder).map_err(fault)?;
+    Ok(Decoded { picture, kind, turn, _alone })
 }
 
 fn resample(picture: DynamicImage, wide: u32, high: u32) -> Result<DynamicImage, String> {
@@ -248,6 +283,9 @@ fn vector(name: &str, bytes: &Arc<[u8]>, sizes: &Sizes, frame: Option<(f64, f64)
     let mut options = usvg::Options::default();
     options.image_href_resolver.resolve_string = Box::new(|_, _| None);
     let tree = usvg::Tree::from_str(text, &options).map_err(|e| damaged(e.to_string()))?;
+    if layers(tree.root(), 0).is_none() {
+        return Err(damaged(format!("its groups or filters nest more than {MOST_LAYERS} deep")));
+    }
     let own = (f64::from(tree.size().width()) * 0.75, f64::from(tree.size().height()) * 0.75);
     let (width, height) = printed(own, sizes, frame, room);
     let scale = (width / 72.0 * sizes.dpi.unwrap_or(DPI) * 2.0 / f64::from(tree.size().width())).clamp(0.01, 50.0);
@@ -270,6 +308,26 @@ fn vector(name: &str, bytes: &Arc<[u8]>, sizes: &Sizes, frame: Option<(f64, f64)
     .ok_or_else(|| damaged("it could not be drawn".into()))?;
     let (dots, kind) = write(DynamicImage::ImageRgba8(picture), ImageFormat::Png).map_err(damaged)?;
     Ok(Prepared { bytes: dots.into(), kind, vector: Some(bytes.clone()), width, height })
+}
+
+/// How deep groups that are drawn by themselves may nest: each takes a whole picture.
+const MOST_LAYERS: usize = 8;
+/// How many filters may stand in a drawing.
+const MOST_FILTERS: usize = 24;
+
+/// How many filters stand in a group; none where it is too deep or they are too many.
+fn layers(group: &resvg::usvg::Group, depth: usize) -> Option<usize> {
+    let depth = depth + usize::from(group.should_isolate());
+    let mut filters = group.filters().len();
+    if depth > MOST_LAYERS {
+        return None;
+    }
+    for node in group.children() {
+        if let resvg::usvg::Node::Group(inner) = node {
+            filters += layers(inner, depth)?;
+        }
+    }
+    (filters <= MOST_FILTERS).then_some(filters)
 }
 
 #[cfg(test)]

@@ -189,9 +189,7 @@ impl Typesetter<'_> {
             pictures.insert(id(attached.kind.path()), Bytes::new(attached.bytes.to_vec()));
         }
         let files = Files { fonts, main: Source::new(BASE.main, markup.source), pictures };
-        // Whatever a document does to the typesetter, it costs that document alone.
-        let compiled = std::panic::catch_unwind(std::panic::AssertUnwindSafe(|| typst::compile::<PagedDocument>(&files).output));
-        let result = compiled.map_err(|_| TypesetError("the typesetter stumbled over something in it".to_owned()))?;
+        let result = caught(|| typst::compile::<PagedDocument>(&files).output)?;
         forget(result.as_ref().map_or(1, |document| document.pages().len()));
         let document =
             result.map_err(|errors| TypesetError(errors.iter().map(|e| e.message.to_string()).collect::<Vec<_>>().join("; ")))?;
@@ -200,6 +198,12 @@ impl Typesetter<'_> {
         }
         Ok(Made { document })
     }
+}
+
+/// Whatever a document does to the typesetter, it costs that document alone.
+fn caught<T>(work: impl FnOnce() -> T) -> Result<T, TypesetError> {
+    let done = std::panic::catch_unwind(std::panic::AssertUnwindSafe(work));
+    done.map_err(|_| TypesetError("the typesetter stumbled over something in it".to_owned()))
 }
 
 /// Counts pages that were typeset, and lets the typesetter forget after each round.
@@ -258,7 +262,7 @@ impl Made {
             },
             ..PdfOptions::default()
         };
-        let pdf = typst_pdf::pdf(&self.document, &options)
+        let pdf = caught(|| typst_pdf::pdf(&self.document, &options))?
             .map_err(|errors| TypesetError(errors.iter().map(|e| e.message.to_string()).collect::<Vec<_>>().join("; ")))?;
         match wish.password {
             Some(password) => crate::pdf::close(&pdf, password).map_err(|e| TypesetError(e.to_string())),
@@ -273,6 +277,7 @@ impl Made {
 
     /// A page as SVG.
     pub fn svg(&self, page: usize) -> Option<String> {
-        self.document.pages().get(page).map(|page| typst_svg::svg(page, &typst_svg::SvgOptions::default()))
+        let page = self.document.pages().get(page)?;
+        caught(|| typst_svg::svg(page, &typst_svg::SvgOptions::default())).ok()
     }
 }

@@ -131,3 +131,54 @@ fn data_addresses_hold_their_bytes() {
     assert_eq!(read("a.png"), None);
     assert!(read("data:image/png;base64,§§").is_some_and(|r| r.is_err()));
 }
+
+/// A PNG that says its size and holds next to nothing.
+fn said(wide: u32, high: u32, bits: u8) -> Vec<u8> {
+    let chunk = |kind: &[u8], data: &[u8]| {
+        let body = [kind, data].concat();
+        let crc = body.iter().fold(!0u32, |crc, byte| {
+            (0..8).fold(crc ^ u32::from(*byte), |crc, _| if crc & 1 == 1 { (crc >> 1) ^ 0xedb8_8320 } else { crc >> 1 })
+        });
+        [&(data.len() as u32).to_be_bytes()[..], &body, &(!crc).to_be_bytes()].concat()
+    };
+    let head = [&wide.to_be_bytes()[..], &high.to_be_bytes(), &[bits, 6, 0, 0, 0]].concat();
+    [&b"\x89PNG\r\n\x1a\n"[..], &chunk(b"IHDR", &head), &chunk(b"IDAT", &[0x78, 0x9c, 3, 0, 0, 0, 0, 1]), &chunk(b"IEND", &[])].concat()
+}
+
+/// The most memory that this process has held, in bytes.
+fn peak() -> u64 {
+    let status = std::fs::read_to_string("/proc/self/status").unwrap_or_default();
+    let line = status.lines().find_map(|line| line.strip_prefix("VmHWM:")).unwrap_or_default();
+    line.trim().trim_end_matches(" kB").parse::<u64>().unwrap_or_default() * 1024
+}
+
+#[test]
+fn a_small_file_that_unpacks_to_gigabytes_is_refused_before_it_is_decoded() {
+    // Alone in a process of its own: what other tests hold does not count.
+    if std::env::var_os("MANGLE_ALONE").is_none() {
+        let name = "picture::tests::a_small_file_that_unpacks_to_gigabytes_is_refused_before_it_is_decoded";
+        let mut alone = std::process::Command::new(std::env::current_exe().expect("a program"));
+        let output = alone.args([name, "--exact"]).env("MANGLE_ALONE", "1").output().expect("runs");
+        assert!(output.status.success(), "{}", String::from_utf8_lossy(&output.stdout));
+        return;
+    }
+    let before = peak();
+    for (wide, high) in [(12_000, 12_000), (20_000, 20_000), (9_000, 8_000)] {
+        let fault = check("big.png", &said(wide, high, 16)).expect_err("refused");
+        assert!(matches!(fault, PictureFault::TooLarge { .. }), "{wide} × {high}: {fault}");
+        assert!(!is_photograph(&said(wide, high, 16)));
+    }
+    assert!(peak() - before < 96 << 20, "{} MB", (peak() - before) >> 20);
+    // One of an allowed size gets as far as its content.
+    assert!(matches!(check("small.png", &said(100, 100, 8)), Err(PictureFault::Damaged { .. })));
+}
+
+#[test]
+fn a_drawing_of_nested_layers_is_refused() {
+    let nested = |depth: usize| {
+        let (open, close) = ("<g opacity='.9'><rect width='4' height='4'/>".repeat(depth), "</g>".repeat(depth));
+        format!("<svg xmlns='http://www.w3.org/2000/svg' width='40' height='40'>{open}<rect width='9' height='9'/>{close}</svg>")
+    };
+    assert!(check("a.svg", nested(4).as_bytes()).is_ok());
+    assert!(matches!(check("a.svg", nested(200).as_bytes()), Err(PictureFault::Damaged { .. })));
+}
