@@ -21,7 +21,7 @@ const STYLES: &str = r#"<w:docDefaults><w:rPrDefault><w:rPr><w:rFonts w:ascii="A
     <w:style w:type="character" w:styleId="E"><w:rPr><w:i/></w:rPr></w:style>"#;
 
 /// A DOCX of a body and further parts (name, content type, content).
-fn docx(body: &str, more: &[(&str, &str, String)]) -> Vec<u8> {
+pub fn docx(body: &str, more: &[(&str, &str, String)]) -> Vec<u8> {
     let mut writer = zip::ZipWriter::new(Cursor::new(Vec::new()));
     let mut put = |name: &str, content: String| {
         writer.start_file(name, zip::write::SimpleFileOptions::default()).expect("starts");
@@ -448,4 +448,40 @@ fn addresses_end_lines_at_hyphens_alone() {
     assert_eq!(shown("https://quay.example/rules/of/the/harbour"), ["https://quay.example/rules/of/the/harbour"]);
     assert_eq!(shown("www.quay.example/rules/of/the/harbour"), ["www.quay.example/rules/of/the/harbour"]);
     assert_eq!(shown("https://brackwater-quay.example/of/the/harbour"), ["https://brackwater-", "quay.example/of/the/harbour"]);
+}
+
+#[test]
+fn a_box_in_a_header_stands_where_the_margins_of_its_own_section_put_it() {
+    let shape = "<w:p><w:r><w:drawing><wp:anchor xmlns:wp=\"wp\" behindDoc=\"0\"><wp:positionH relativeFrom=\"margin\"><wp:posOffset>0</wp:posOffset></wp:positionH><wp:positionV relativeFrom=\"margin\"><wp:posOffset>1270000</wp:posOffset></wp:positionV><wp:extent cx=\"2540000\" cy=\"254000\"/><wp:wrapNone/><a:graphic xmlns:a=\"a\"><a:graphicData uri=\"/wordprocessingShape\"><wps:wsp xmlns:wps=\"wps\"><wps:spPr/><wps:txbx><w:txbxContent><w:p><w:r><w:t>BOXED</w:t></w:r></w:p></w:txbxContent></wps:txbx><wps:bodyPr/></wps:wsp></a:graphicData></a:graphic></wp:anchor></w:drawing></w:r></w:p>";
+    let header = format!("<w:hdr {W}>{shape}</w:hdr>");
+    // Of two sections the second begins lower: what stands 100 pt below its margin does, too.
+    let section = |top: u32| {
+        A4.replace("<w:sectPr>", "<w:sectPr><w:headerReference w:type=\"default\" r:id=\"r0\"/>")
+            .replace("w:top=\"1440\"", &format!("w:top=\"{top}\""))
+    };
+    let body = format!("{}<w:p><w:pPr>{}</w:pPr></w:p>{}{}", p("", "one"), section(1440), p("", "two"), section(2440));
+    let (_, pdf) = model(&body, &[("header1.xml", "header", header)]);
+    let words = words(&pdf);
+    let high: Vec<f64> = words.iter().filter(|w| w.1 == "BOXED").map(|w| w.3).collect();
+    let [first, second] = high[..] else { panic!("{words:?}") };
+    assert!((first - 172.0).abs() < 6.0, "{first}");
+    assert!((second - first - 50.0).abs() < 0.6, "{first} {second}");
+}
+
+#[test]
+fn pages_end_within_paragraphs_that_have_a_frame() {
+    let frame = "<w:pBdr><w:top w:val=\"single\" w:sz=\"8\" w:space=\"4\"/><w:bottom w:val=\"single\" w:sz=\"8\" w:space=\"4\"/></w:pBdr><w:shd w:val=\"clear\" w:fill=\"EEEEEE\"/>";
+    let broken = |kind: &str| {
+        format!(
+            "<w:p><w:pPr>{frame}</w:pPr><w:r><w:t>before</w:t></w:r><w:r><w:br w:type=\"{kind}\"/></w:r><w:r><w:t>behind</w:t></w:r></w:p>"
+        )
+    };
+    let (_, pdf) = model(&(p(frame, "same") + &broken("page") + &p(frame, "last") + A4), &[]);
+    let found = words(&pdf);
+    let pages: Vec<(usize, &str)> = found.iter().map(|w| (w.0, w.1.as_str())).collect();
+    assert_eq!(pages, [(1, "same"), (1, "before"), (2, "behind"), (2, "last")]);
+    let columns = A4.replace("</w:sectPr>", "<w:cols w:num=\"2\" w:space=\"720\"/></w:sectPr>");
+    let (_, pdf) = model(&(broken("column") + &columns), &[]);
+    let found = words(&pdf);
+    assert!(at(&found, "behind").0 == 1 && at(&found, "behind").1 > at(&found, "before").1 + 100.0, "{found:?}");
 }

@@ -161,7 +161,7 @@ impl Writer<'_> {
         match (self.around, absolute(anchored.y)) {
             (Around::Page, true) => {
                 let y = from_top(anchored.y, drawing.height, page.height);
-                let _ = write!(self.out, "#place(top + left, dx: {}pt, dy: {y} - upper, ", round(x));
+                let _ = write!(self.out, "#place(top + left, dx: {}pt, dy: {y} - top-margin, ", round(x));
             }
             (Around::Edge(distance), true) => {
                 let y = from_top(anchored.y, drawing.height, page.height);
@@ -229,7 +229,7 @@ pub(super) fn from_top(position: Position, height: f64, paper: f64) -> String {
     match (position.from, position.at) {
         (From::Page, Ok(offset)) => format!("{}pt", round(offset)),
         (From::Page, Err(share)) => format!("{}pt", round((paper - height) * share)),
-        (_, Ok(offset)) => format!("upper + {}pt", round(offset)),
-        (_, Err(share)) => format!("upper + ({}pt - upper - lower) * {share}", round(paper - height)),
+        (_, Ok(offset)) => format!("top-margin + {}pt", round(offset)),
+        (_, Err(share)) => format!("top-margin + ({}pt - top-margin - bottom-margin) * {share}", round(paper - height)),
     }
 }

@@ -33,7 +33,7 @@ impl Writer<'_> {
         let alike = [self.column.unwrap_or_else(|| self.page.room()), section.columns.1];
         let columns = if section.column_widths.is_empty() { vec![alike; section.columns.0] } else { section.column_widths.clone() };
         let list = |at: usize| columns.iter().map(|c| format!("{}pt, ", round(c[at]))).collect::<String>();
-        let from = if after_text { "here().position().y - upper" } else { "0pt" };
+        let from = if after_text { "here().position().y - top-margin" } else { "0pt" };
         let _ = write!(self.out, "#flow(({}), ({}), {}, {more}, () => {from}, (", list(0), list(1), section.column_lines);
         // Which column text comes to stand in only the typesetter knows.
         self.column = columns.iter().map(|c| c[0]).reduce(f64::min);

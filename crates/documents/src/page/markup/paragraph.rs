@@ -8,6 +8,11 @@ use super::inline::without_last_spaces;
 use super::{Around, Writer, fill, inner_lines, line_height, round, space_after, strokes};
 use crate::page::model::{Align, Anchored, Block, Inline, Line, Paragraph, Shows};
 
+/// Whether a page or a column ends here.
+fn is_end(inline: &Inline) -> bool {
+    matches!(inline, Inline::PageBreak | Inline::ColumnBreak)
+}
+
 impl Writer<'_> {
     /// Writes the paragraph that the blocks begin with, and those that belong to
     /// it: within the same lines, or beside the same drawing. Gives how many.
@@ -30,14 +35,25 @@ impl Writer<'_> {
             self.paragraph(paragraph, above);
             return 1;
         }
+        if self.ends(paragraph) {
+            self.framed_in_parts(paragraph, above);
+            return 1;
+        }
         // Neighbours of the same lines and indents stand within one frame.
         let same = |p: &Paragraph| {
             p.borders == paragraph.borders
                 && (p.shading == paragraph.shading || p.borders.iter().any(Option::is_some))
                 && frame_edges(p) == frame_edges(paragraph)
                 && !p.page_break_before
+                && !self.ends(p)
         };
         let count = blocks.iter().take_while(|b| matches!(b, Block::Paragraph(p) if same(p))).count().max(1);
+        self.frame(paragraph, blocks, count, above);
+        count
+    }
+
+    /// The frame of the first of the blocks, a paragraph, with so many of them in it.
+    fn frame(&mut self, paragraph: &Paragraph, blocks: &[Block], count: usize, above: f64) {
         let (left, right) = frame_edges(paragraph);
         let (second, within) = inner_lines(&paragraph.borders[..4]);
         // Lines have their distance from the text to their inner edge, and room of
@@ -106,18 +122,52 @@ impl Writer<'_> {
         }
         self.column = column;
         self.out.push_str(if double { "]])\n" } else { "])\n" });
-        count
+    }
+
+    /// A paragraph in a frame that pages or columns end in: they can't end within a
+    /// frame, so that it ends before them and begins again behind.
+    fn framed_in_parts(&mut self, paragraph: &Paragraph, above: f64) {
+        let mut above = above;
+        for (at, part) in paragraph.inlines.split_inclusive(is_end).enumerate() {
+            let (end, text) = match part.split_last() {
+                Some((end, text)) if is_end(end) => (Some(end), text),
+                _ => (None, part),
+            };
+            let marker = paragraph.marker.clone().filter(|_| at == 0);
+            if text.iter().any(Inline::takes_room) || marker.is_some() {
+                let outline = paragraph.outline.filter(|_| at == 0);
+                let own = Paragraph { inlines: text.to_vec(), marker, outline, ..paragraph.clone() };
+                self.frame(&own, &[Block::Paragraph(own.clone())], 1, above);
+            } else {
+                self.inlines(text, paragraph.line);
+            }
+            above = 0.0;
+            end.into_iter().for_each(|end| self.end(end));
+        }
+    }
+
+    /// Whether pages or columns end in a paragraph that stands here.
+    fn ends(&self, paragraph: &Paragraph) -> bool {
+        self.around != Around::Box && paragraph.inlines.iter().any(is_end)
+    }
+
+    /// Ends a page or column, where one can end.
+    fn end(&mut self, end: &Inline) {
+        match (end, self.around) {
+            (Inline::PageBreak, Around::Page) => self.out.push_str("#pagebreak()\n"),
+            (Inline::ColumnBreak, Around::Page | Around::Columns) => self.out.push_str("#colbreak()\n"),
+            _ => {}
+        }
     }
 
     /// One paragraph, in pieces where pages or columns end in it.
     pub(super) fn paragraph(&mut self, paragraph: &Paragraph, above: f64) {
         let mut above = above;
         self.anchored(paragraph, &mut above);
-        let ends = |i: &Inline| matches!(i, Inline::PageBreak | Inline::ColumnBreak);
         let mut rest = paragraph.inlines.as_slice();
         let mut first = true;
         loop {
-            let at = rest.iter().position(ends).unwrap_or(rest.len());
+            let at = rest.iter().position(is_end).unwrap_or(rest.len());
             let (piece, more) = rest.split_at(at);
             // Nothing before a break is no line; nothing after one is.
             let empty = first && !more.is_empty() && paragraph.marker.is_none() && !piece.iter().any(Inline::takes_room);
@@ -138,11 +188,7 @@ impl Writer<'_> {
             }
             above = 0.0;
             let Some(end) = more.first() else { break };
-            match (end, self.around) {
-                (Inline::PageBreak, Around::Page) => self.out.push_str("#pagebreak()\n"),
-                (Inline::ColumnBreak, Around::Page | Around::Columns) => self.out.push_str("#colbreak()\n"),
-                _ => {}
-            }
+            self.end(end);
             rest = &more[1..];
             if rest.is_empty() {
                 break;

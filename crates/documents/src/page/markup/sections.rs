@@ -47,7 +47,7 @@ impl Writer<'_> {
             self.around = Around::Edge(if at == 0 { page.header } else { page.height - margin });
             for (kind, blocks) in [("", Some(&edge.usual)), ("first", edge.first.as_ref()), ("even", edge.even.as_ref())] {
                 let Some(blocks) = blocks else { continue };
-                let _ = write!(self.out, "#let {}{kind} = [", names[at]);
+                let _ = write!(self.out, "#let {}{kind}(top-margin, bottom-margin) = [", names[at]);
                 self.blocks(blocks);
                 self.out.push_str("]\n");
             }
@@ -58,7 +58,8 @@ impl Writer<'_> {
                 true if known().is_some() => format!("{}pt", round(margin.max(distance + known().unwrap_or_default()))),
                 true => {
                     let kinds = [("", true), ("first", edge.first.is_some()), ("even", edge.even.is_some())];
-                    let kinds: Vec<String> = kinds.iter().filter(|k| k.1).map(|(k, _)| format!("{}{k}", names[at])).collect();
+                    let own = format!("({}pt, {}pt)", round(page.margin[0]), round(page.margin[2]));
+                    let kinds: Vec<String> = kinds.iter().filter(|k| k.1).map(|(k, _)| format!("{}{k}{own}", names[at])).collect();
                     format!("outgrow({}pt, {}pt, {}pt, {})", round(margin), round(distance), round(room), kinds.join(", "))
                 }
                 false => format!("{}pt", round(margin)),
@@ -70,18 +71,18 @@ impl Writer<'_> {
         if measured {
             self.out.push_str("#context {\n");
         }
-        let _ = write!(self.out, "{hash}let upper = {}\n{hash}let lower = {}\n", margins[0], margins[1]);
+        let _ = write!(self.out, "{hash}let top-margin = {}\n{hash}let bottom-margin = {}\n", margins[0], margins[1]);
         let _ = write!(
             self.out,
-            "{hash}set page(width: {}pt, height: {}pt, margin: (top: upper, right: {}pt, bottom: lower, left: {}pt), header-ascent: 0pt, footer-descent: 0pt, numbering: \"{}\", ",
+            "{hash}set page(width: {}pt, height: {}pt, margin: (top: top-margin, right: {}pt, bottom: bottom-margin, left: {}pt), header-ascent: 0pt, footer-descent: 0pt, numbering: \"{}\", ",
             round(page.width),
             round(page.height),
             round(page.margin[1]),
             round(page.margin[3]),
             pattern(section.number_format),
         );
-        self.edge(index, "header", &names[0], &section.header, &format!("upper - {}pt", round(page.header)), "top");
-        self.edge(index, "footer", &names[1], &section.footer, &format!("lower - {}pt", round(page.footer)), "bottom");
+        self.edge(index, "header", &names[0], &section.header, &format!("top-margin - {}pt", round(page.header)), "top");
+        self.edge(index, "footer", &names[1], &section.footer, &format!("bottom-margin - {}pt", round(page.footer)), "bottom");
         let columns = if sections.len() == 1 && section.column_widths.is_empty() { section.columns.0 } else { 1 };
         if columns > 1 {
             let _ = write!(self.out, "columns: {columns}, ");
@@ -93,7 +94,7 @@ impl Writer<'_> {
             for n in 1..columns {
                 let _ = writeln!(
                     self.out,
-                    "place(top + left, dx: {}pt, dy: upper, line(angle: 90deg, length: {}pt - upper - lower, stroke: 0.5pt))",
+                    "place(top + left, dx: {}pt, dy: top-margin, line(angle: 90deg, length: {}pt - top-margin - bottom-margin, stroke: 0.5pt))",
                     round(page.margin[3] + step * n as f64 - gap / 2.0),
                     round(page.height),
                 );
@@ -206,14 +207,16 @@ impl Writer<'_> {
             let _ = write!(self.out, "{name}: none, ");
             return;
         }
-        let mut chosen = content.to_owned();
+        let shown = |kind: &str| format!("{content}{kind}(top-margin, bottom-margin)");
+        let mut chosen = shown("");
         if edge.even.is_some() {
-            chosen = format!("if calc.even(counter(page).get().first()) {{ {content}even }} else {{ {chosen} }}");
+            chosen = format!("if calc.even(counter(page).get().first()) {{ {} }} else {{ {chosen} }}", shown("even"));
         }
         if edge.first.is_some() {
-            chosen = format!("if here().page() == query(<s{index}>).first().location().page() {{ {content}first }} else {{ {chosen} }}");
+            let begins = format!("here().page() == query(<s{index}>).first().location().page()");
+            chosen = format!("if {begins} {{ {} }} else {{ {chosen} }}", shown("first"));
         }
-        if chosen != content {
+        if edge.even.is_some() || edge.first.is_some() {
             chosen = format!("context {chosen}");
         }
         let _ = write!(self.out, "{name}: block(width: 100%, height: {height}, align({at}, {{ {chosen} }})), ");
