@@ -2,14 +2,15 @@
 //! plan, ready in memory.
 
 use std::borrow::Cow;
+use std::collections::{HashMap, HashSet};
 use std::sync::atomic::Ordering;
 use std::sync::{Arc, Mutex};
 
 use anyhow::{Context as _, Result};
 use jiff::civil::{Date, DateTime};
-use mangle_core::dispatch::{Plan, Setup, TieState, joint_record, joint_schema, name_uses, tie_states};
+use mangle_core::dispatch::{Plan, Served, Setup, TieState, joint_record, joint_schema, name_uses, tie_states};
 use mangle_core::language::{Clock, Context, Folded, Scope};
-use mangle_core::records::{Filter, Record, Schema, Sheet};
+use mangle_core::records::{Filter, Record, Schema, Sheet, label};
 use mangle_core::value::read::Reading;
 use mangle_core::value::{Locale, Value};
 use mangle_documents::docx::{Means, Template};
@@ -30,6 +31,10 @@ pub struct LoadedSheet {
     pub reading: Reading,
     /// How many cells of each column do not fit its type.
     pub misfits: Vec<usize>,
+    /// The columns whose cells a person can write: no formula, relation or query fills them.
+    pub written: HashSet<Folded>,
+    /// The columns of money whose cells name their currency themselves.
+    pub signed: HashSet<Folded>,
     /// The day on which it was worked out, where its values change with the day.
     day: Option<Date>,
     /// The last looks at it, with the places of their rows.
@@ -41,22 +46,22 @@ const LOOKS_KEPT: usize = 4;
 
 impl LoadedSheet {
     fn new(loaded: sheets::Loaded, day: Date) -> LoadedSheet {
-        let sheets::Loaded { sheet, reading, moves } = loaded;
-        LoadedSheet::of(sheet, reading, moves.then_some(day))
+        let sheets::Loaded { sheet, reading, moves, written, signed } = loaded;
+        LoadedSheet::of(sheet, reading, (written, signed), moves.then_some(day))
     }
 
-    fn of(sheet: Sheet, reading: Reading, day: Option<Date>) -> LoadedSheet {
+    fn of(sheet: Sheet, reading: Reading, (written, signed): (HashSet<Folded>, HashSet<Folded>), day: Option<Date>) -> LoadedSheet {
         let mut misfits = vec![0; sheet.schema.columns().len()];
         for record in &sheet.records {
             for (count, value) in misfits.iter_mut().zip(record.values()) {
                 *count += usize::from(matches!(value, Value::Misfit(_)));
             }
         }
-        LoadedSheet { sheet, reading, misfits, day, looks: Mutex::default() }
+        LoadedSheet { sheet, reading, misfits, written, signed, day, looks: Mutex::default() }
     }
 
     fn copy(&self) -> LoadedSheet {
-        LoadedSheet::of(self.sheet.clone(), self.reading, self.day)
+        LoadedSheet::of(self.sheet.clone(), self.reading, (self.written.clone(), self.signed.clone()), self.day)
     }
 
     /// What a look gives, worked out once while the sheet stays as it is.
@@ -165,9 +170,9 @@ impl App {
         let Some(open) = open.filter(|s| s.day.is_none_or(|day| day == now.date())) else { return };
         let patched = self.store.with(move |c| -> Result<_> {
             // Most often nobody else looks at it just now, and nothing is copied.
-            let LoadedSheet { mut sheet, reading, day, .. } = Arc::try_unwrap(open).unwrap_or_else(|shared| shared.copy());
+            let LoadedSheet { mut sheet, reading, written, signed, day, .. } = Arc::try_unwrap(open).unwrap_or_else(|shared| shared.copy());
             let done = sheets::patch(c, id, &mut sheet, &rows, now)?;
-            Ok(done.then(|| LoadedSheet::of(sheet, reading, day)))
+            Ok(done.then(|| LoadedSheet::of(sheet, reading, (written, signed), day)))
         });
         match patched.await {
             // What else changed meanwhile is not in it.
@@ -228,7 +233,7 @@ fn lock<T>(mutex: &Mutex<T>) -> std::sync::MutexGuard<'_, T> {
     mutex.lock().unwrap_or_else(std::sync::PoisonError::into_inner)
 }
 
-fn remember<T>(cache: &Mutex<std::collections::HashMap<i64, T>>, key: i64, value: T) {
+fn remember<T>(cache: &Mutex<HashMap<i64, T>>, key: i64, value: T) {
     let mut cache = lock(cache);
     if cache.len() >= KEPT
         && let Some(oldest) = cache.keys().min().copied()
@@ -258,6 +263,8 @@ pub struct Prepared {
     /// The columns that the template's names are looked up in first: the sheet's, or
     /// those of a joint document.
     pub schema: Arc<Schema>,
+    /// What the dispatch made of the rows before; by their numbers.
+    pub served: HashMap<usize, Served>,
     pictures: Arc<OfficePictures>,
     context: Context,
 }
@@ -283,7 +290,8 @@ impl Prepared {
             Some(sheet) => sheet.sheet.schema.clone(),
             None => Arc::default(),
         };
-        Prepared { plan: Plan::new(&setup), schema, setup, template, sheet, settings, pictures, context }
+        let (plan, served) = (Plan::new(&setup), HashMap::new());
+        Prepared { plan, schema, setup, template, sheet, settings, served, pictures, context }
     }
 
     /// What documents are filled with besides their records.
@@ -332,7 +340,9 @@ impl Prepared {
             ),
         };
         let (mut chosen, mut unclear) = (Vec::new(), Vec::new());
-        for record in sheet.sheet.records.iter().filter(|r| !self.setup.left_out.contains(&r.number)) {
+        let left_out: HashSet<usize> = self.setup.left_out.iter().copied().collect();
+        let taken = |r: &&Record| !left_out.contains(&r.number) && self.setup.choose.takes(self.served.get(&r.number));
+        for record in sheet.sheet.records.iter().filter(taken) {
             match filter.as_ref().map_or(Ok(true), |f| f.passes(record, &self.context)) {
                 Ok(true) => chosen.push(record),
                 Ok(false) => {}
@@ -340,6 +350,11 @@ impl Prepared {
             }
         }
         Ok((chosen, unclear))
+    }
+
+    /// What to call a record.
+    pub fn label(&self, record: &Record) -> String {
+        label(record, &self.setup.label)
     }
 
     /// The records that documents are made of: the given ones, or the one of the joint
@@ -350,43 +365,5 @@ impl Prepared {
             true if chosen.is_empty() => Vec::new(),
             true => vec![Cow::Owned(joint_record(self.schema.clone(), chosen))],
         }
-    }
-}
-
-/// What to call a record: its name, or what stands in its first columns.
-pub fn label(record: &Record) -> String {
-    let text = |name: &str| match record.get(&Folded::new(name)) {
-        Some(Value::Text(text)) if !text.trim().is_empty() => Some(text.trim().to_owned()),
-        _ => None,
-    };
-    let name: Vec<String> = ["first name", "last name"].iter().filter_map(|n| text(n)).collect();
-    if !name.is_empty() {
-        return name.join(" ");
-    }
-    let named = text("name").or_else(|| {
-        record.values().iter().find_map(|value| match value {
-            Value::Text(text) if !text.trim().is_empty() => Some(text.trim().to_owned()),
-            _ => None,
-        })
-    });
-    named.unwrap_or_else(|| format!("row {}", record.number))
-}
-
-#[cfg(test)]
-mod tests {
-    use super::*;
-    use mangle_core::records::{Column, ColumnType, Schema};
-
-    fn called(fields: &[(&str, Value)]) -> String {
-        let schema = Schema::new(fields.iter().map(|(n, _)| Column::new(n, ColumnType::Text)).collect()).expect("schema");
-        label(&Record::new(Arc::new(schema), fields.iter().map(|(_, v)| v.clone()).collect(), 31))
-    }
-
-    #[test]
-    fn a_record_is_called_by_its_name_or_by_what_it_has() {
-        assert_eq!(called(&[("First name", Value::text("Femke")), ("Last_Name", Value::text("Achterberg"))]), "Femke Achterberg");
-        assert_eq!(called(&[("First name", Value::Blank), ("LAST NAME", Value::text("Quayle"))]), "Quayle");
-        assert_eq!(called(&[("Ref", Value::text("BQ-0031"))]), "BQ-0031");
-        assert_eq!(called(&[("Ref", Value::Blank)]), "row 31");
     }
 }

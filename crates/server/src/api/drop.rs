@@ -4,6 +4,7 @@ use axum::Json;
 use axum::extract::{Multipart, State};
 use mangle_core::dispatch::{EmailChannel, Setup};
 use mangle_core::records::{ColumnType, Schema};
+use mangle_core::value::Home;
 use serde::Serialize;
 use utoipa::ToSchema;
 use utoipa_axum::router::OpenApiRouter;
@@ -14,7 +15,7 @@ use super::{sources, templates};
 use crate::clock;
 use crate::error::{Answer, Problem, Refused};
 use crate::server::App;
-use crate::store::dispatches;
+use crate::store::{dispatches, settings};
 
 pub fn router() -> OpenApiRouter<App> {
     OpenApiRouter::new().routes(routes!(take))
@@ -59,7 +60,8 @@ async fn take(State(app): State<App>, form: Multipart) -> Answer<Dropped> {
     if let (Some(sheet), Some((template, name))) = (first_sheet, letter) {
         let columns = sheet.columns.iter().map(|c| c.column()).collect();
         let schema = Schema::new(columns).map_err(|e| Refused::unusable("header", e.to_string()))?;
-        let setup = first_setup(&name, &schema);
+        let home = app.store.with(|c| settings::read(c)).await?.home();
+        let setup = first_setup(&name, &schema, &home);
         let key = app.store.with(move |c| dispatches::add(c, &name, Some(template), Some(sheet.id), &setup, &clock::stamp())).await?;
         done.dispatch = Some(key);
     } else if done.sources.is_empty()
@@ -87,7 +89,7 @@ async fn take_one(app: &App, upload: Upload, is_letter: bool) -> Result<Taken, R
 
 /// What a new dispatch starts with: a name pattern by the first column, and an
 /// e-mail channel when a column holds addresses.
-pub fn first_setup(name: &str, schema: &Schema) -> Setup {
+pub fn first_setup(name: &str, schema: &Schema, home: &Home) -> Setup {
     let quoted =
         |name: &str| if mangle_core::language::value(name).is_ok() { name.to_owned() } else { format!("'{}'", name.replace('\'', "''")) };
     let first = schema.columns().first().map(|c| quoted(&c.name));
@@ -103,7 +105,7 @@ pub fn first_setup(name: &str, schema: &Schema) -> Setup {
             body: "Please find the attached document.\n".to_owned(),
             ..EmailChannel::default()
         }),
-        locale: "en-GB".to_owned(),
+        locale: home.locale.tag(),
         ..Setup::default()
     }
 }

@@ -130,6 +130,8 @@ pub struct TraceInfo {
     read: Vec<ReadInfo>,
     /// What else happened.
     note: Option<String>,
+    /// Why it could not be worked out.
+    failed: Option<String>,
 }
 
 /// A field that was read.
@@ -154,6 +156,7 @@ impl TraceInfo {
             chose: t.chose.and_then(|took| chosen(took, t.count)),
             read: t.read.into_iter().map(|r| ReadInfo { field: r.field, turn: r.turn, value: r.value }).collect(),
             note: t.note.map(str::to_owned),
+            failed: t.failed,
         };
         trace.into_iter().map(one).collect()
     }

@@ -8,6 +8,7 @@ use axum::extract::{Path, Query, State};
 use axum::response::Response;
 use axum::response::sse::{Event, KeepAlive, Sse};
 use futures::{Stream, StreamExt};
+use jiff::civil::DateTime;
 use serde::Deserialize;
 use tokio_stream::wrappers::BroadcastStream;
 use utoipa::IntoParams;
@@ -220,11 +221,15 @@ async fn all_zip(State(app): State<App>, Path(id): Path<i64>) -> Result<Response
             }
         }
     }
-    let bytes = blocking(move || pack(files)).await??;
+    let made = run.finished.as_ref().unwrap_or(&run.started).parse().unwrap_or_else(|_| clock::now());
+    let bytes = blocking(move || pack(files, made)).await??;
     Ok(download("application/zip", &format!("{} {}.zip", run.dispatch_name, &run.started[..10]), bytes))
 }
 
-fn pack(files: Vec<(String, Vec<u8>)>) -> anyhow::Result<Vec<u8>> {
+fn pack(files: Vec<(String, Vec<u8>)>, made: DateTime) -> anyhow::Result<Vec<u8>> {
+    let parts = [made.month(), made.day(), made.hour(), made.minute(), made.second()].map(|n| n as u8);
+    let time = zip::DateTime::from_date_and_time(made.year() as u16, parts[0], parts[1], parts[2], parts[3], parts[4])?;
+    let how = SimpleFileOptions::default().last_modified_time(time);
     let mut writer = zip::ZipWriter::new(std::io::Cursor::new(Vec::new()));
     let mut taken = std::collections::HashSet::new();
     for (name, bytes) in files {
@@ -237,7 +242,7 @@ fn pack(files: Vec<(String, Vec<u8>)>) -> anyhow::Result<Vec<u8>> {
             }
             own = format!("{}.{kind}", mangle_core::dispatch::numbered(stem, number));
         }
-        writer.start_file(own, SimpleFileOptions::default())?;
+        writer.start_file(own, how)?;
         writer.write_all(&bytes)?;
     }
     Ok(writer.finish()?.into_inner())

@@ -31,11 +31,18 @@ pub struct Envelope {
     pub bcc: Vec<String>,
     pub subject: String,
     pub body: String,
+    /// Whether the DOCX goes along: never the open one beside a PDF that needs a password.
+    #[serde(default = "always")]
+    pub docx: bool,
+}
+
+fn always() -> bool {
+    true
 }
 
 impl Envelope {
     /// The message of a record.
-    pub fn of(message: &Message) -> Envelope {
+    pub fn of(message: &Message, docx: bool) -> Envelope {
         let texts = |list: &[mangle_core::value::EmailAddress]| list.iter().map(|a| a.as_str().to_owned()).collect();
         Envelope {
             to: texts(&message.to),
@@ -43,6 +50,7 @@ impl Envelope {
             bcc: texts(&message.bcc),
             subject: message.subject.clone(),
             body: message.body.clone(),
+            docx,
         }
     }
 
@@ -57,7 +65,7 @@ impl Envelope {
                 (outline.file_name.clone(), "Proof. The document is attached; the run would send no message for this record.".to_owned())
             }
         };
-        Envelope { to: vec![person.to_owned()], cc: Vec::new(), bcc: Vec::new(), subject: format!("PROOF: {subject}"), body }
+        Envelope { to: vec![person.to_owned()], cc: Vec::new(), bcc: Vec::new(), subject: format!("PROOF: {subject}"), body, docx: true }
     }
 }
 
@@ -100,11 +108,31 @@ async fn send_batch(app: &App, due: Vec<ItemWork>) -> Result<()> {
     let settings = app.store.with(|c| settings::read(c)).await?;
     let mut ready = Vec::with_capacity(due.len());
     for item in due {
+        let docx = item.docx.as_ref().filter(|_| {
+            item.message.as_deref().and_then(|m| serde_json::from_str::<Envelope>(m).ok()).is_none_or(|envelope| envelope.docx)
+        });
         let mut files = Vec::new();
-        for (name, kind) in [(&item.pdf, "pdf"), (&item.docx, "docx")] {
-            if let Some(name) = name {
-                files.push((format!("{}.{kind}", item.file_name), kind, app.files.get(name).await?));
+        let mut lost = None;
+        for (name, kind) in [(item.pdf.as_ref(), "pdf"), (docx, "docx")] {
+            match name {
+                Some(name) => match app.files.get(name).await {
+                    Ok(bytes) => files.push((format!("{}.{kind}", item.file_name), kind, bytes)),
+                    Err(error) => lost = Some(error),
+                },
+                None => {}
             }
+        }
+        // One file that is gone costs its own message and no other.
+        if let Some(error) = lost {
+            tracing::error!(item = item.id, error = format!("{error:#}"), "a document is not in the store any more");
+            let message = "the document is not in Mangle's folder any more, so it can't be sent; make it again".to_owned();
+            let error = ItemError { code: "file".into(), place: "e-mail".into(), message };
+            let (id, run) = (item.id, item.run_id);
+            app.store.with(move |c| items::failed(c, id, &error, &clock::stamp())).await?;
+            let at = clock::stamp();
+            app.store.with(move |c| runs::finish(c, run, &at)).await?;
+            changed(app, run);
+            continue;
         }
         ready.push((item, files));
     }
@@ -279,7 +307,7 @@ mod tests {
             run_id: 1,
             position: 1,
             row: 214,
-            cells: String::new(),
+            record: String::new(),
             file_name: "Erinnerung Möwe".into(),
             pdf: None,
             docx: None,
@@ -301,6 +329,7 @@ mod tests {
             bcc: list("accounts@quay.example"),
             subject: "Ihr Liegeplatz, „Möwe“".into(),
             body: "Guten Tag".into(),
+            docx: true,
         }
     }
 

@@ -6,7 +6,7 @@ use anyhow::{Context as _, Result};
 use mangle_core::dispatch::{Attach, PdfStandard};
 use mangle_core::language::Context;
 use mangle_core::preflight::{Finding, Noted, Outline, check, gather_notes, same_names};
-use mangle_core::records::{Cell, Record, to_json, to_rows};
+use mangle_core::records::{Record, read_kept, to_json, to_rows};
 use mangle_core::template::FillError;
 use mangle_documents::docx::{Filled, Template};
 use mangle_documents::page::{Attached, AttachedKind, Made, PdfWish, Standard, Typesetter};
@@ -98,7 +98,12 @@ fn pdf_of(prepared: &Prepared, template: &Template, record: &Record, made: (&Fil
 pub async fn item(app: App, prepared: Arc<Prepared>, run: RunWork, item: ItemWork) -> Result<()> {
     let (id, run_id, position) = (item.id, item.run_id, item.position);
     let host = prepared.settings.office_email.rsplit_once('@').map_or("mangle.example", |(_, host)| host).to_owned();
-    let made = blocking(move || make(&prepared, &run, &item)).await?;
+    // Whatever a record does to the program, it costs that record alone.
+    let made = blocking(move || make(&prepared, &run, &item)).await.unwrap_or_else(|error| {
+        tracing::error!(id, error = format!("{error:#}"), "making a document was cut off");
+        let message = "something in this record or its template stopped the program that makes the document; the log says more";
+        Err(ItemError { code: "internal".into(), place: "document".into(), message: message.into() })
+    });
     let at = clock::stamp();
     match made {
         Err(error) => app.store.with(move |c| items::failed(c, id, &error, &at)).await,
@@ -135,10 +140,9 @@ fn make(prepared: &Prepared, run: &RunWork, item: &ItemWork) -> Result<MadeBytes
     let (Some(template), Some(sheet)) = (&prepared.template, &prepared.sheet) else {
         return Err(fault("dispatch", "the template or the sheet is gone".into()));
     };
-    let cells: Vec<Cell> = serde_json::from_str(&item.cells).map_err(|e| fault("record", e.to_string()))?;
     let schema = run.schema.as_ref().unwrap_or(&sheet.sheet.schema);
-    let values = schema.columns().iter().zip(&cells).map(|(column, cell)| column.value(cell, sheet.reading)).collect();
-    let record = Record::new(schema.clone(), values, item.row);
+    // The very values that the preview showed, whatever the sheet says by now.
+    let record = read_kept(schema, item.row, &item.record).map_err(|e| fault("record", e.to_string()))?;
     // A proof goes to the person whatever the record's own address is worth.
     let checked = match run.proof {
         true => proof_of(prepared, template, &record, item.position, run.count),
@@ -158,7 +162,11 @@ fn make(prepared: &Prepared, run: &RunWork, item: &ItemWork) -> Result<MadeBytes
         }
         false => None,
     };
-    let envelope = if run.proof { Some(Envelope::proof(&run.proof_to, &outline)) } else { outline.message.as_ref().map(Envelope::of) };
+    let envelope = if run.proof {
+        Some(Envelope::proof(&run.proof_to, &outline))
+    } else {
+        outline.message.as_ref().map(|m| Envelope::of(m, prepared.plan.mails_docx()))
+    };
     Ok(MadeBytes { file_name: outline.file_name, pdf, docx, envelope })
 }
 

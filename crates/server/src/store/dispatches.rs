@@ -14,9 +14,11 @@ pub struct Dispatch {
     pub sheet_id: Option<i64>,
     pub setup: Setup,
     pub changed: String,
+    /// How often it was changed.
+    pub revision: i64,
 }
 
-const ALL: &str = "SELECT id, key, name, template_id, sheet_id, setup, changed FROM dispatch";
+const ALL: &str = "SELECT id, key, name, template_id, sheet_id, setup, changed, revision FROM dispatch";
 
 fn of_row(r: &rusqlite::Row<'_>) -> rusqlite::Result<Dispatch> {
     let setup: String = r.get(5)?;
@@ -28,6 +30,7 @@ fn of_row(r: &rusqlite::Row<'_>) -> rusqlite::Result<Dispatch> {
         sheet_id: r.get(4)?,
         setup: serde_json::from_str(&setup).unwrap_or_default(),
         changed: r.get(6)?,
+        revision: r.get(7)?,
     })
 }
 
@@ -62,13 +65,28 @@ pub fn add(c: &Connection, name: &str, template: Option<i64>, sheet: Option<i64>
     unreachable!("some number is free")
 }
 
-/// Keeps a changed dispatch.
-pub fn change(c: &Connection, dispatch: &Dispatch, at: &str) -> Result<()> {
-    c.execute(
-        "UPDATE dispatch SET name = ?2, template_id = ?3, sheet_id = ?4, setup = ?5, changed = ?6 WHERE id = ?1",
-        params![dispatch.id, dispatch.name, dispatch.template_id, dispatch.sheet_id, serde_json::to_string(&dispatch.setup)?, at],
+/// Keeps a changed dispatch, under its key, if it is still of the revision that was
+/// changed; whether it was.
+pub fn change(c: &Connection, dispatch: &Dispatch, at: &str) -> Result<bool> {
+    let setup = serde_json::to_string(&dispatch.setup)?;
+    let changed = c.execute(
+        "UPDATE dispatch SET key = ?8, name = ?2, template_id = ?3, sheet_id = ?4, setup = ?5, changed = ?6, revision = revision + 1 WHERE id = ?1 AND revision = ?7",
+        params![dispatch.id, dispatch.name, dispatch.template_id, dispatch.sheet_id, setup, at, dispatch.revision, dispatch.key],
     )?;
-    Ok(())
+    Ok(changed > 0)
+}
+
+/// A key that no other dispatch has, made from a name.
+pub fn free_key(c: &Connection, name: &str, own: i64) -> Result<String> {
+    let base = key_of(name);
+    let mut taken = c.prepare_cached("SELECT EXISTS (SELECT 1 FROM dispatch WHERE key = ?1 AND id <> ?2)")?;
+    for number in 1.. {
+        let key = if number == 1 { base.clone() } else { format!("{base}-{number}") };
+        if !taken.query_row(params![key, own], |r| r.get(0))? {
+            return Ok(key);
+        }
+    }
+    unreachable!("some number is free")
 }
 
 /// Deletes a dispatch with its runs.

@@ -1,7 +1,10 @@
 //! Items of runs. Each change of state is one statement that checks the state
 //! it comes from.
 
+use std::collections::HashMap;
+
 use anyhow::Result;
+use mangle_core::dispatch::Served;
 use rusqlite::{Connection, OptionalExtension, params};
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
@@ -17,7 +20,8 @@ pub struct ItemInfo {
     pub row: usize,
     /// What to call the record.
     pub label: String,
-    /// waiting, filed, sending, delivered, held, failed or left out.
+    /// waiting, filed, sending, delivered, made (where nothing is sent), held, failed or
+    /// left out.
     pub state: String,
     /// The documents' name without extension; blank before they are made.
     pub file_name: String,
@@ -50,7 +54,8 @@ pub struct ItemWork {
     pub run_id: i64,
     pub position: usize,
     pub row: usize,
-    pub cells: String,
+    /// The record's values, as `mangle_core::records::keep` writes them.
+    pub record: String,
     pub file_name: String,
     pub pdf: Option<String>,
     pub docx: Option<String>,
@@ -78,13 +83,16 @@ pub struct ItemError {
     pub message: String,
 }
 
+/// An item's state as it is shown: what was sent to nobody is made, not delivered.
+const SHOWN_STATE: &str = "CASE WHEN item.state = 'delivered' AND item.message IS NULL THEN 'made' ELSE item.state END";
+
 /// Items of a run in a state (or all), from a position on.
 pub fn list(c: &Connection, run: i64, state: Option<&str>, from: usize, count: usize, now: i64) -> Result<Vec<ItemInfo>> {
-    let mut query = c.prepare_cached(
-        "SELECT id, position, row, label, state, file_name, pdf IS NOT NULL, docx IS NOT NULL, size, json_extract(message, '$.to'), tries,
+    let mut query = c.prepare_cached(&format!(
+        "SELECT id, position, row, label, {SHOWN_STATE}, file_name, pdf IS NOT NULL, docx IS NOT NULL, size, json_extract(message, '$.to'), tries,
          max(0, next_try - ?5), error_code, error_place, error_message, changed
-         FROM item WHERE run_id = ?1 AND (?2 IS NULL OR state = ?2) ORDER BY position LIMIT ?4 OFFSET ?3",
-    )?;
+         FROM item WHERE run_id = ?1 AND (?2 IS NULL OR {SHOWN_STATE} = ?2) ORDER BY position LIMIT ?4 OFFSET ?3"
+    ))?;
     let rows = query.query_map(params![run, state, from, count, now], |r| {
         let to: Option<String> = r.get(9)?;
         Ok(ItemInfo {
@@ -109,7 +117,7 @@ pub fn list(c: &Connection, run: i64, state: Option<&str>, from: usize, count: u
     Ok(rows.collect::<Result<_, _>>()?)
 }
 
-const WORK: &str = "SELECT id, run_id, position, row, cells, file_name, pdf, docx, message, message_id, tries FROM item";
+const WORK: &str = "SELECT id, run_id, position, row, record, file_name, pdf, docx, message, message_id, tries FROM item";
 
 fn of_row(r: &rusqlite::Row<'_>) -> rusqlite::Result<ItemWork> {
     Ok(ItemWork {
@@ -117,7 +125,7 @@ fn of_row(r: &rusqlite::Row<'_>) -> rusqlite::Result<ItemWork> {
         run_id: r.get(1)?,
         position: r.get(2)?,
         row: r.get(3)?,
-        cells: r.get(4)?,
+        record: r.get(4)?,
         file_name: r.get(5)?,
         pdf: r.get(6)?,
         docx: r.get(7)?,
@@ -226,8 +234,8 @@ pub struct OfRow {
 }
 
 /// What was made of rows of a sheet (?1): an item of its own, or one that serves many.
-const OF_ROW: &str =
-    "SELECT of_row.row, item.id, run.id, run.kind, item.state, item.changed, dispatch.name, item.file_name, item.error_message
+const OF_ROW: &str = "SELECT of_row.row, item.id, run.id, run.kind, CASE WHEN item.state = 'delivered' AND item.message IS NULL THEN 'made' ELSE item.state END,
+    item.changed, dispatch.name, item.file_name, item.error_message
     FROM (SELECT row, id AS item_id FROM item WHERE sheet_id = ?1 UNION ALL SELECT row, item_id FROM joint_row WHERE sheet_id = ?1) AS of_row
     JOIN item ON item.id = of_row.item_id JOIN run ON run.id = item.run_id JOIN dispatch ON dispatch.id = run.dispatch_id";
 
@@ -261,6 +269,31 @@ pub fn last_of_rows(c: &Connection, sheet: i64, rows: &[usize]) -> Result<Vec<Of
 pub fn history(c: &Connection, sheet: i64, row: usize) -> Result<Vec<OfRow>> {
     let mut query = c.prepare_cached(&format!("{OF_ROW} WHERE of_row.row = ?2 ORDER BY item.id DESC LIMIT 500"))?;
     Ok(query.query_map(params![sheet, row], read_of_row)?.collect::<Result<_, _>>()?)
+}
+
+/// What a dispatch made of the rows of a sheet before. Proofs and what was left out don't
+/// count; `now` gives a row's values as they are kept, to tell whether they changed.
+pub fn served(c: &Connection, dispatch: i64, sheet: i64, now: &dyn Fn(usize) -> Option<String>) -> Result<HashMap<usize, Served>> {
+    let mut query = c.prepare_cached(
+        "SELECT of_row.row, of_row.joint, item.run_id, item.state, item.changed, item.record
+         FROM (SELECT row, id AS item_id, 0 AS joint FROM item WHERE sheet_id = ?2 UNION ALL SELECT row, item_id, 1 FROM joint_row WHERE sheet_id = ?2) AS of_row
+         JOIN item ON item.id = of_row.item_id JOIN run ON run.id = item.run_id
+         WHERE run.dispatch_id = ?1 AND run.kind = 'run' AND item.state <> 'left out' AND of_row.row > 0 ORDER BY item.id",
+    )?;
+    let mut found: HashMap<usize, Served> = HashMap::new();
+    let mut rows = query.query(params![dispatch, sheet])?;
+    while let Some(r) = rows.next()? {
+        let (row, joint, run, state): (usize, bool, i64, String) = (r.get(0)?, r.get(1)?, r.get(2)?, r.get(3)?);
+        let one = found.entry(row).or_insert(Served { run: None, at: String::new(), failed_last: false, changed: false });
+        one.failed_last = state == "failed";
+        if state != "failed" {
+            one.run = Some(run);
+            one.at = r.get(4)?;
+            // What a document that serves many was made of can't be told by one row.
+            one.changed = !joint && now(row).is_some_and(|now| r.get_ref(5).ok().and_then(|kept| kept.as_str().ok()) != Some(now.as_str()));
+        }
+    }
+    Ok(found)
 }
 
 /// The documents of an item: their name, and their files in the store.

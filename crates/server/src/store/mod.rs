@@ -30,7 +30,7 @@ pub struct Store(Pool<SqliteConnectionManager>);
 /// A connection of the store.
 pub type Connection = PooledConnection<SqliteConnectionManager>;
 
-const MIGRATIONS: [&str; 9] = [
+const MIGRATIONS: [&str; 10] = [
     include_str!("../../migrations/01-start.sql"),
     include_str!("../../migrations/02-versions-and-specimens.sql"),
     include_str!("../../migrations/03-pictures-and-clauses.sql"),
@@ -40,13 +40,15 @@ const MIGRATIONS: [&str; 9] = [
     include_str!("../../migrations/07-crm.sql"),
     include_str!("../../migrations/08-header.sql"),
     include_str!("../../migrations/09-joint.sql"),
+    include_str!("../../migrations/10-served.sql"),
 ];
 
 impl Store {
     /// Opens the store of a file, brought up to date.
     pub fn open(file: &Path) -> Result<Store> {
+        // The first thing that a connection learns is to wait for the others.
         let manager = SqliteConnectionManager::file(file).with_init(|c| {
-            c.execute_batch("PRAGMA journal_mode = WAL; PRAGMA synchronous = NORMAL; PRAGMA foreign_keys = ON; PRAGMA busy_timeout = 10000; PRAGMA temp_store = MEMORY;")
+            c.execute_batch("PRAGMA busy_timeout = 10000; PRAGMA journal_mode = WAL; PRAGMA synchronous = NORMAL; PRAGMA foreign_keys = ON; PRAGMA temp_store = MEMORY;")
         });
         let pool = Pool::builder().max_size(8).build(manager).with_context(|| format!("the store {} can't be opened", file.display()))?;
         let migrations = Migrations::new(MIGRATIONS.iter().map(|sql| M::up(sql)).collect());

@@ -42,6 +42,15 @@ pub fn keep(c: &Connection, dispatch: i64, picture: &PictureInfo) -> Result<()> 
     Ok(())
 }
 
+/// Keeps the pictures of one dispatch for another as well.
+pub fn copy(c: &Connection, from: i64, to: i64) -> Result<()> {
+    c.execute(
+        "INSERT INTO picture (dispatch_id, name, file, size) SELECT ?2, name, file, size FROM picture WHERE dispatch_id = ?1",
+        [from, to],
+    )?;
+    Ok(())
+}
+
 /// Takes a picture out of the folder.
 pub fn delete(c: &Connection, dispatch: i64, name: &str) -> Result<bool> {
     Ok(c.execute("DELETE FROM picture WHERE dispatch_id = ?1 AND name = ?2", params![dispatch, name])? > 0)

@@ -4,7 +4,7 @@ use std::sync::Arc;
 
 use anyhow::Result;
 use mangle_core::dispatch::Setup;
-use mangle_core::records::{Cell, Record, Schema};
+use mangle_core::records::{Record, Schema, keep};
 use rusqlite::{Connection, OptionalExtension, Transaction, params};
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
@@ -58,7 +58,7 @@ pub struct RunWork {
     pub setup: Setup,
     pub count: usize,
     pub state: String,
-    /// The columns that its items' cells are read by; none of a run that was started
+    /// The columns that its items' values are of; none of a run that was started
     /// before these were kept.
     pub schema: Option<Arc<Schema>>,
 }
@@ -132,11 +132,13 @@ pub fn work(c: &Connection, id: i64) -> Result<Option<RunWork>> {
 pub struct NewRun<'a> {
     pub dispatch_id: i64,
     pub proof_to: Option<&'a str>,
+    /// What tells this start from others of the dispatch; the same start is one run.
+    pub start_key: Option<&'a str>,
     pub moment: &'a str,
     pub template_version_id: i64,
     pub sheet_id: i64,
     pub setup: &'a Setup,
-    /// The columns that the cells are read by.
+    /// The columns that the values are of.
     pub columns: &'a [ColumnInfo],
     /// Its records.
     pub rows: &'a [NewItem],
@@ -149,8 +151,8 @@ pub struct NewItem {
     pub number: usize,
     /// What to call it.
     pub label: String,
-    /// Its cells.
-    pub cells: Vec<Cell>,
+    /// Its values, as they are kept.
+    pub record: String,
     /// The rows that it serves, where these are more than its own.
     pub joint: Vec<usize>,
 }
@@ -158,14 +160,14 @@ pub struct NewItem {
 impl NewItem {
     /// The record as it is now.
     pub fn of(record: &Record, label: String) -> NewItem {
-        NewItem { number: record.number, label, cells: record.values().iter().map(Cell::of).collect(), joint: Vec::new() }
+        NewItem { number: record.number, label, record: keep(record), joint: Vec::new() }
     }
 }
 
 /// Writes a run and all its items.
 pub fn start(t: &Transaction<'_>, run: &NewRun<'_>) -> Result<i64> {
     t.execute(
-        "INSERT INTO run (dispatch_id, kind, state, started, moment, template_version_id, sheet_id, setup, proof_to, count, columns) VALUES (?1, ?2, 'going', ?3, ?3, ?4, ?5, ?6, ?7, ?8, ?9)",
+        "INSERT INTO run (dispatch_id, kind, state, started, moment, template_version_id, sheet_id, setup, proof_to, count, columns, start_key) VALUES (?1, ?2, 'going', ?3, ?3, ?4, ?5, ?6, ?7, ?8, ?9, ?10)",
         params![
             run.dispatch_id,
             if run.proof_to.is_some() { "proof" } else { "run" },
@@ -175,23 +177,35 @@ pub fn start(t: &Transaction<'_>, run: &NewRun<'_>) -> Result<i64> {
             serde_json::to_string(run.setup)?,
             run.proof_to.unwrap_or_default(),
             run.rows.len(),
-            serde_json::to_string(run.columns)?
+            serde_json::to_string(run.columns)?,
+            run.start_key
         ],
     )?;
     let id = t.last_insert_rowid();
     let mut insert = t.prepare(
-        "INSERT INTO item (run_id, position, sheet_id, row, label, cells, state, changed) VALUES (?1, ?2, ?3, ?4, ?5, ?6, 'waiting', ?7)",
+        "INSERT INTO item (run_id, position, sheet_id, row, label, record, state, changed) VALUES (?1, ?2, ?3, ?4, ?5, ?6, 'waiting', ?7)",
     )?;
     let mut joint = t.prepare("INSERT OR IGNORE INTO joint_row (sheet_id, row, item_id) VALUES (?1, ?2, ?3)")?;
     for (position, row) in run.rows.iter().enumerate() {
-        let cells = serde_json::to_string(&row.cells)?;
-        insert.execute(params![id, position + 1, run.sheet_id, row.number, row.label, cells, run.moment])?;
+        insert.execute(params![id, position + 1, run.sheet_id, row.number, row.label, row.record, run.moment])?;
         let item = t.last_insert_rowid();
         for own in &row.joint {
             joint.execute(params![run.sheet_id, own, item])?;
         }
     }
     Ok(id)
+}
+
+/// The run that a start of a dispatch began.
+pub fn started(c: &Connection, dispatch: i64, start_key: &str) -> Result<Option<i64>> {
+    let mut query = c.prepare_cached("SELECT id FROM run WHERE dispatch_id = ?1 AND start_key = ?2")?;
+    Ok(query.query_row(params![dispatch, start_key], |r| r.get(0)).optional()?)
+}
+
+/// The run of a dispatch that is not over yet; proofs stand in nobody's way.
+pub fn under_way(c: &Connection, dispatch: i64) -> Result<Option<i64>> {
+    let sql = "SELECT id FROM run WHERE dispatch_id = ?1 AND kind = 'run' AND state IN ('going', 'paused') ORDER BY id LIMIT 1";
+    Ok(c.prepare_cached(sql)?.query_row([dispatch], |r| r.get(0)).optional()?)
 }
 
 /// Changes a run's state.

@@ -2,6 +2,7 @@
 
 use anyhow::Result;
 use mangle_core::language::Office;
+use mangle_core::value::{Currency, Home, Locale};
 use rusqlite::{Connection, params};
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
@@ -21,9 +22,26 @@ pub struct Settings {
     /// Hosts from which pictures may be fetched, parted by commas.
     #[serde(default)]
     pub picture_hosts: String,
+    /// The office's language and region, a BCP 47 tag: files are read by it, and new forms
+    /// and dispatches start with it. Blank for en-GB.
+    #[serde(default)]
+    pub locale: String,
+    /// The office's currency, an ISO 4217 code: new columns and forms start with it. Blank
+    /// for EUR.
+    #[serde(default)]
+    pub currency: String,
 }
 
 impl Settings {
+    /// What recognition, new forms and new dispatches start from.
+    pub fn home(&self) -> Home {
+        let known = Home::default();
+        Home {
+            locale: Locale::parse(self.locale.trim()).unwrap_or(known.locale),
+            currency: Currency::parse(&self.currency).unwrap_or(known.currency),
+        }
+    }
+
     /// The office as placeholders name it.
     pub fn office(&self) -> Office {
         Office { name: self.office_name.clone(), email: self.office_email.clone() }
@@ -42,6 +60,8 @@ pub fn read(c: &Connection) -> Result<Settings> {
             "person name" => settings.person_name = value,
             "person e-mail" => settings.person_email = value,
             "picture hosts" => settings.picture_hosts = value,
+            "locale" => settings.locale = value,
+            "currency" => settings.currency = value,
             _ => {}
         }
     }
@@ -56,6 +76,8 @@ pub fn write(c: &Connection, settings: &Settings) -> Result<()> {
         ("person name", &settings.person_name),
         ("person e-mail", &settings.person_email),
         ("picture hosts", &settings.picture_hosts),
+        ("locale", &settings.locale),
+        ("currency", &settings.currency),
     ] {
         c.execute("INSERT INTO setting (name, value) VALUES (?1, ?2) ON CONFLICT (name) DO UPDATE SET value = ?2", params![name, value])?;
     }

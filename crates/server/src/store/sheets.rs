@@ -1,11 +1,14 @@
 //! Sources, their sheets, the rows and the filters kept for them.
 
+use std::collections::HashSet;
 use std::sync::Arc;
 
 use anyhow::{Context, Result};
 use jiff::civil::DateTime;
 use mangle_core::language::{Context as Language, Folded};
-use mangle_core::records::{Cell, Column, ColumnType, Computed, RawSheet, Recognised, Related, Schema, SchemaFault, Sheet, relate};
+use mangle_core::records::{
+    Cell, Column, ColumnType, Computed, FormulaColumn, RawSheet, Recognised, Related, Schema, SchemaFault, Sheet, relate,
+};
 use mangle_core::value::read::Reading;
 use mangle_core::value::{Currency, DateOrder, Locale};
 use rusqlite::{Connection, OptionalExtension, Transaction, params};
@@ -52,6 +55,9 @@ pub struct SheetInfo {
     /// rightly so.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     pub passed_over: Vec<String>,
+    /// What was read otherwise than it stands in the file, until a person dismisses it.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub notes: Vec<String>,
     /// Filters kept for it.
     pub filters: Vec<KeptFilter>,
 }
@@ -93,7 +99,7 @@ pub struct UnsureInfo {
 pub struct ColumnInfo {
     /// Its name.
     pub name: String,
-    /// text, number, money, date, yes/no or e-mail.
+    /// text, number, money, percent, date, time, yes/no or e-mail.
     #[serde(rename = "type")]
     pub kind: String,
     /// The currency of a column of money.
@@ -108,6 +114,9 @@ pub struct ColumnInfo {
     /// The formula that fills it.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub formula: Option<String>,
+    /// Whether a person chose the type of its formula's values; else the formula tells it.
+    #[serde(default, skip_serializing_if = "std::ops::Not::not")]
+    pub chosen: bool,
     /// The locale that its text is read by, where that is not the sheet's.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub locale: Option<String>,
@@ -141,9 +150,15 @@ impl ColumnInfo {
             _ => None,
         };
         let inner = column.inner.iter().flat_map(|schema| schema.columns()).map(ColumnInfo::of).collect();
-        let items = column.items.map(|kind| kind.name().to_owned());
+        let items = column.items.map(|kind| kind.to_string());
         let (name, kind) = (column.name.clone(), column.kind.name().to_owned());
-        ColumnInfo { name, kind, currency, inner, items, formula: None, locale: None, cell: None, field: None, asked: false }
+        ColumnInfo { name, kind, currency, inner, items, formula: None, chosen: false, locale: None, cell: None, field: None, asked: false }
+    }
+
+    /// The formula of the column at a place.
+    pub fn formula_column(&self, at: usize) -> Option<FormulaColumn<'_>> {
+        let kind = Some(self.column().kind).filter(|_| self.chosen);
+        Some(FormulaColumn { column: at, text: self.formula.as_deref()?, kind })
     }
 
     /// The column that this describes; text where the type is not known.
@@ -152,7 +167,7 @@ impl ColumnInfo {
         let inner: Vec<Column> = self.inner.iter().map(ColumnInfo::column).collect();
         Column {
             inner: if inner.is_empty() { None } else { Schema::new(inner).ok().map(Arc::new) },
-            items: self.items.as_deref().and_then(|kind| ColumnType::parse(kind, None)),
+            items: self.items.as_deref().and_then(ColumnType::read_name),
             reading: self.locale.as_deref().and_then(|tag| Locale::parse(tag).ok()).map(|locale| Reading::of(&locale)),
             ..Column::new(&self.name, ColumnType::parse(&self.kind, currency).unwrap_or(ColumnType::Text))
         }
@@ -173,8 +188,8 @@ pub fn bring_in(t: &Transaction<'_>, name: &str, file_name: &str, at: &str, shee
             DateOrder::YearFirst => "year",
         };
         t.execute(
-            "INSERT INTO sheet (source_id, position, name, columns, decimal_mark, date_order, row_count, unsure, next_number, next_cell, passed_over)
-             VALUES (?1, ?2, ?3, ?4, ?5, ?6, ?7, ?8, ?7 + 1, ?9, ?10)",
+            "INSERT INTO sheet (source_id, position, name, columns, decimal_mark, date_order, row_count, unsure, next_number, next_cell, passed_over, notes)
+             VALUES (?1, ?2, ?3, ?4, ?5, ?6, ?7, ?8, ?7 + 1, ?9, ?10, ?11)",
             params![
                 source,
                 position,
@@ -185,7 +200,8 @@ pub fn bring_in(t: &Transaction<'_>, name: &str, file_name: &str, at: &str, shee
                 raw.rows.len(),
                 serde_json::to_string(&recognised.unsure)?,
                 columns.len(),
-                serde_json::to_string(&raw.passed_over)?
+                serde_json::to_string(&raw.passed_over)?,
+                serde_json::to_string(&raw.notes)?
             ],
         )?;
         let sheet = t.last_insert_rowid();
@@ -232,11 +248,14 @@ pub fn sheets_of(c: &Connection, source: i64) -> Result<Vec<SheetInfo>> {
 
 /// A sheet without its rows.
 pub fn sheet(c: &Connection, id: i64) -> Result<Option<SheetInfo>> {
-    let mut query = c.prepare_cached("SELECT source_id, name, columns, row_count, unsure, passed_over FROM sheet WHERE id = ?1")?;
+    let mut query = c.prepare_cached("SELECT source_id, name, columns, row_count, unsure, passed_over, notes FROM sheet WHERE id = ?1")?;
     let found = query
-        .query_row([id], |r| Ok((r.get(0)?, r.get(1)?, r.get::<_, String>(2)?, r.get(3)?, r.get::<_, String>(4)?, r.get::<_, String>(5)?)))
+        .query_row([id], |r| {
+            let texts: [String; 4] = [r.get(2)?, r.get(4)?, r.get(5)?, r.get(6)?];
+            Ok((r.get(0)?, r.get(1)?, r.get(3)?, texts))
+        })
         .optional()?;
-    let Some((source_id, name, columns, row_count, unsure, passed_over)) = found else { return Ok(None) };
+    let Some((source_id, name, row_count, [columns, unsure, passed_over, notes])) = found else { return Ok(None) };
     let mut query = c.prepare_cached("SELECT id, name, condition FROM filter WHERE sheet_id = ?1 ORDER BY name")?;
     let filters = query
         .query_map([id], |r| Ok(KeptFilter { id: r.get(0)?, name: r.get(1)?, condition: r.get(2)? }))?
@@ -250,6 +269,7 @@ pub fn sheet(c: &Connection, id: i64) -> Result<Option<SheetInfo>> {
         row_count,
         unsure: serde_json::from_str(&unsure)?,
         passed_over: serde_json::from_str(&passed_over)?,
+        notes: serde_json::from_str(&notes)?,
         filters,
     }))
 }
@@ -273,6 +293,10 @@ pub struct Loaded {
     pub sheet: Sheet,
     /// How its text is read.
     pub reading: Reading,
+    /// The columns whose cells a person can write.
+    pub written: HashSet<Folded>,
+    /// The columns of money whose cells name their currency themselves.
+    pub signed: HashSet<Folded>,
     /// Whether a value of it, or of a sheet that it is related to, changes with the
     /// day.
     pub moves: bool,
@@ -320,12 +344,17 @@ fn load_along(c: &Connection, id: i64, moment: DateTime, way: &mut Vec<i64>) -> 
     let context = Language { reading, ..Language::new(Locale::english(), moment) };
     computed.fill_sheet(&mut sheet, &context)?;
     moves |= computed.moves();
-    Ok(Some(Loaded { sheet, reading, moves }))
+    let written = info.columns.iter().filter(|c| c.formula.is_none() && !c.asked && c.inner.is_empty() && c.items.is_none());
+    let written = written.map(|c| Folded::new(&c.name)).collect();
+    let money = info.columns.iter().enumerate().filter(|(_, c)| c.kind == "money" && c.formula.is_none());
+    let signs = |at: usize| raw.iter().any(|(_, cells)| matches!(cells.get(at), Some(Cell::Text(text)) if Currency::strip(text).is_some()));
+    let signed = money.filter(|(at, _)| signs(*at)).map(|(_, c)| Folded::new(&c.name)).collect();
+    Ok(Some(Loaded { sheet, reading, written, signed, moves }))
 }
 
 /// The formulas of a sheet's columns.
 fn computed(info: &SheetInfo, schema: &Schema) -> Computed {
-    let formulas = info.columns.iter().enumerate().filter_map(|(at, column)| Some((at, column.formula.as_deref()?)));
+    let formulas = info.columns.iter().enumerate().filter_map(|(at, column)| column.formula_column(at));
     Computed::new(&formulas.collect::<Vec<_>>(), schema)
 }
 
@@ -403,9 +432,9 @@ pub fn set_date_order(c: &Connection, id: i64, month_first: bool) -> Result<bool
     Ok(c.execute("UPDATE sheet SET date_order = ?2, unsure = '[]' WHERE id = ?1", params![id, order])? > 0)
 }
 
-/// Says that what was passed over above the names is rightly so.
+/// Says that the sheet was read rightly: what was told of that is told no more.
 pub fn accept_header(c: &Connection, id: i64) -> Result<()> {
-    c.execute("UPDATE sheet SET passed_over = '[]' WHERE id = ?1", [id])?;
+    c.execute("UPDATE sheet SET passed_over = '[]', notes = '[]' WHERE id = ?1", [id])?;
     Ok(())
 }
 

@@ -41,7 +41,7 @@ fn begin(c: &mut Connection) -> i64 {
         .map(|number| NewItem {
             number,
             label: format!("BQ-{number}"),
-            cells: vec![Cell::Text(format!("BQ-{number}").into())],
+            record: format!("[{{\"text\":\"BQ-{number}\"}}]"),
             joint: Vec::new(),
         })
         .collect();
@@ -49,6 +49,7 @@ fn begin(c: &mut Connection) -> i64 {
     let new = NewRun {
         dispatch_id: 1,
         proof_to: None,
+        start_key: None,
         moment: AT,
         template_version_id: 1,
         sheet_id: 1,
@@ -99,6 +100,50 @@ fn a_store_of_a_newer_program_is_refused() {
 }
 
 #[test]
+fn what_a_dispatch_made_of_each_row_is_known() {
+    let (_folder, mut c, first) = furnished();
+    let ids: Vec<i64> = items::list(&c, first, None, 0, 10, 0).expect("lists").into_iter().map(|i| i.id).collect();
+    items::filed(&c, ids[0], &made(false), AT).expect("filed");
+    items::failed(&c, ids[1], &error("misfit"), AT).expect("failed");
+    let now = |row: usize| Some(format!("[{{\"text\":\"BQ-{}\"}}]", if row == 1 { 7 } else { row }));
+    let before = items::served(&c, 1, 1, &now).expect("told");
+    let told = |row: usize| before.get(&row).map(|s| (s.run, s.failed_last, s.changed));
+    assert_eq!(told(1), Some((Some(first), false, true)), "made, and another value since");
+    assert_eq!(told(2), Some((None, true, false)));
+    assert_eq!(told(3), Some((Some(first), false, false)), "on its way counts as served");
+    // A later failure does not take back what was made before.
+    let second = begin(&mut c);
+    let id = items::list(&c, second, None, 0, 10, 0).expect("lists")[0].id;
+    items::failed(&c, id, &error("misfit"), AT).expect("failed");
+    let before = items::served(&c, 1, 1, &|_| None).expect("told");
+    assert_eq!(before.get(&1).map(|s| (s.run, s.failed_last)), Some((Some(first), true)));
+    assert!(items::served(&c, 2, 1, &|_| None).expect("told").is_empty());
+}
+
+#[test]
+fn the_same_start_of_a_dispatch_is_one_run() {
+    let (_folder, c, run) = furnished();
+    c.execute("UPDATE run SET start_key = 'a' WHERE id = ?1", [run]).expect("keyed");
+    assert_eq!(runs::started(&c, 1, "a").expect("asked"), Some(run));
+    assert_eq!(runs::started(&c, 1, "b").expect("asked"), None);
+    assert_eq!(runs::under_way(&c, 1).expect("asked"), Some(run));
+    runs::set_state(&c, run, "done").expect("set");
+    assert_eq!(runs::under_way(&c, 1).expect("asked"), None);
+    let twice = c.execute("INSERT INTO run SELECT 99, dispatch_id, kind, state, started, finished, moment, template_version_id, sheet_id, setup, proof_to, count, columns, start_key FROM run WHERE id = ?1", [run]);
+    assert!(twice.is_err(), "the store itself refuses the second");
+}
+
+#[test]
+fn a_dispatch_is_changed_only_by_who_saw_it_last() {
+    let (_folder, c, _) = furnished();
+    let seen = dispatches::by_id(&c, 1).expect("asked").expect("there");
+    let renamed = |name: &str| dispatches::Dispatch { name: name.into(), ..seen.clone() };
+    assert!(dispatches::change(&c, &renamed("First"), AT).expect("changed"));
+    assert!(!dispatches::change(&c, &renamed("Second"), AT).expect("refused"));
+    assert_eq!(dispatches::by_id(&c, 1).expect("asked").expect("there").name, "First");
+}
+
+#[test]
 fn a_sheet_comes_back_with_its_cells_types_and_reading() {
     let (_folder, c, _) = furnished();
     let now = jiff::civil::date(2026, 11, 23).at(12, 0, 0, 0);
@@ -117,7 +162,7 @@ fn a_run_is_written_whole_before_any_work_starts() {
     assert_eq!(runs::going(&c).expect("asks"), [run]);
     let work = items::to_make(&c, run, 1, 10).expect("asks");
     assert_eq!(work.iter().map(|w| (w.position, w.row)).collect::<Vec<_>>(), [(2, 2), (3, 3)]);
-    assert!(work[0].cells.contains("BQ-2"), "an item keeps its record's cells: {}", work[0].cells);
+    assert!(work[0].record.contains("BQ-2"), "an item keeps its record: {}", work[0].record);
 }
 
 #[test]
@@ -125,13 +170,13 @@ fn an_item_goes_from_waiting_to_delivered_step_by_step() {
     let (_folder, c, run) = furnished();
     items::filed(&c, 1, &made(true), AT).expect("filed");
     items::filed(&c, 2, &made(false), AT).expect("filed");
-    assert_eq!(states(&c, run), ["filed", "delivered", "waiting"], "without a channel a filed item is done");
+    assert_eq!(states(&c, run), ["filed", "made", "waiting"], "without a channel a filed item is done");
     assert_eq!(items::to_send(&c, 0, 10).expect("asks").len(), 1);
     assert!(items::sending(&c, 1, AT).expect("claims"));
     assert!(!items::sending(&c, 1, AT).expect("asks"), "nobody else can take it up");
     items::delivered(&c, 1, AT).expect("delivered");
     items::failed(&c, 3, &error("misfit"), AT).expect("failed");
-    assert_eq!(states(&c, run), ["delivered", "delivered", "failed"]);
+    assert_eq!(states(&c, run), ["delivered", "made", "failed"]);
     assert!(runs::finish(&c, run, LATER).expect("ends"));
     assert!(!runs::finish(&c, run, LATER).expect("asks"), "it ends once");
     let info = runs::get(&c, run).expect("asks").expect("is there");
@@ -148,7 +193,7 @@ fn failed_items_alone_go_round_again() {
     let t = c.transaction().expect("begins");
     assert_eq!(runs::retry(&t, run, Some(3), LATER).expect("retries"), 1);
     t.commit().expect("commits");
-    assert_eq!(states(&c, run), ["delivered", "failed", "waiting"]);
+    assert_eq!(states(&c, run), ["made", "failed", "waiting"]);
     assert_eq!(runs::going(&c).expect("asks"), [run], "the run is going again");
 }
 
@@ -181,7 +226,7 @@ fn a_stopped_run_leaves_out_what_waits_and_keeps_what_is_made() {
     let t = c.transaction().expect("begins");
     runs::stop(&t, run, LATER).expect("stops");
     t.commit().expect("commits");
-    assert_eq!(states(&c, run), ["delivered", "left out", "left out"]);
+    assert_eq!(states(&c, run), ["made", "left out", "left out"]);
     assert!(runs::going(&c).expect("asks").is_empty());
 }
 

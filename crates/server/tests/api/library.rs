@@ -121,11 +121,11 @@ async fn the_pictures_of_a_dispatch_are_found_by_the_names_that_records_give() {
     office.upload("/api/templates", &[("pass.docx", &docx("[: ref] [:picture photo height 2cm]"))]).await;
     office.ask("POST", "/api/dispatches", json!({ "name": "Passes", "template_id": 1, "sheet_id": 1 })).await;
     let said = office.ask("POST", "/api/dispatches/passes/preflight", Value::Null).await.1;
-    assert_eq!(said["findings"].as_array().map(Vec::len), Some(2), "{said}");
+    assert_eq!(said["wrong"], 2, "{said}");
     let (status, kept) = office.upload("/api/dispatches/passes/pictures", &[("grace.PNG", DOT)]).await;
     assert_eq!((status, kept[0]["name"].as_str()), (StatusCode::OK, Some("grace.PNG")), "{kept}");
     let said = office.ask("POST", "/api/dispatches/passes/preflight", Value::Null).await.1;
-    assert_eq!((said["findings"].as_array().map(Vec::len), &said["findings"][0]["row"]), (Some(1), &json!(2)), "{said}");
+    assert_eq!((&said["wrong"], &said["causes"][0]["records"][0]["row"]), (&json!(1), &json!(2)), "{said}");
     let page = office.get("/api/dispatches/passes/pages/1").await;
     assert!(page["pages"][0]["svg"].as_str().is_some_and(|svg| svg.contains("image")), "{page}");
 

@@ -6,6 +6,7 @@ mod laws;
 mod library;
 mod office;
 mod pages;
+mod promise;
 mod resources;
 mod runs;
 mod sources;

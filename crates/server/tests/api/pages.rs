@@ -100,10 +100,10 @@ async fn what_pages_can_not_show_is_told_with_the_template() {
 #[tokio::test]
 async fn kinds_of_pdf_that_do_not_go_together_stop_a_run() {
     let office = Office::furnished().await;
-    let mut bench = office.get("/api/dispatches/balance-reminders").await;
-    let mut obstacles = async |pdf: Value| {
+    let obstacles = async |pdf: Value| {
+        let mut bench = office.get("/api/dispatches/balance-reminders").await;
         bench["setup"]["pdf"] = pdf;
-        let (status, changed) = office.ask("PUT", "/api/dispatches/balance-reminders", bench.clone()).await;
+        let (status, changed) = office.ask("PUT", "/api/dispatches/balance-reminders", bench).await;
         assert_eq!(status, StatusCode::OK, "{changed}");
         let all = changed["obstacles"].as_array().expect("obstacles").clone();
         all.iter().filter(|o| o["station"] == "result").map(|o| o["message"].as_str().unwrap_or("?").to_owned()).collect::<Vec<_>>()

@@ -15,12 +15,12 @@ async fn a_sheet_is_brought_in_looked_at_and_deleted() {
     let (status, source) = office.upload("/api/sources", &[("berths.csv", BERTHS)]).await;
     assert_eq!((status, source["name"].as_str()), (StatusCode::OK, Some("berths")), "{source}");
     let types: Vec<_> = source["sheets"][0]["columns"].as_array().expect("columns").iter().map(|c| c["type"].clone()).collect();
-    assert_eq!(types, ["text", "text", "money", "date"]);
+    assert_eq!(types, ["text", "text", "number", "date"]);
     let rows = office.get("/api/sheets/1/rows").await;
     assert_eq!(rows["total"], 4);
     assert_eq!(rows["misfits"], json!([0, 0, 0, 1]));
     assert_eq!(rows["rows"][2]["cells"][3], json!({ "text": "soon", "wrong": "not a date that exists" }));
-    assert_eq!(rows["rows"][1]["cells"][2]["text"], "1,480.00");
+    assert_eq!(rows["rows"][1]["cells"][2]["text"], "1480.00");
     assert_eq!(office.ask("DELETE", "/api/sources/1", Value::Null).await, (StatusCode::OK, json!(true)));
     assert_eq!(office.get("/api/sources").await, json!([]));
     assert!(office.refused("GET", "/api/sheets/1", Value::Null).await.starts_with("404 "));
@@ -158,8 +158,8 @@ async fn the_page_of_a_record_is_shown_with_its_message_or_what_is_wrong() {
     assert!(office.refused("GET", "/api/dispatches/balance-reminders/pages/999", Value::Null).await.starts_with("404 "));
     let preflight = office.ask("POST", "/api/dispatches/balance-reminders/preflight", Value::Null).await.1;
     assert_eq!(preflight["checked"], 63);
-    let rows: Vec<_> = preflight["findings"].as_array().expect("findings").iter().map(|f| f["row"].clone()).collect();
-    assert_eq!(rows, [48], "{preflight}");
+    let rows: Vec<_> = preflight["causes"][0]["records"].as_array().expect("records").iter().map(|r| r["row"].clone()).collect();
+    assert_eq!((rows, preflight["causes"].as_array().map(Vec::len)), (vec![json!(48)], Some(1)), "{preflight}");
 }
 
 #[tokio::test]

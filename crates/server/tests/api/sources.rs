@@ -17,6 +17,7 @@ async fn office() -> Office {
     for (name, bytes) in [("holders.csv", HOLDERS), ("invoices.csv", INVOICES), ("lines.csv", LINES)] {
         assert_eq!(office.upload("/api/sources", &[(name, bytes)]).await.0, StatusCode::OK);
     }
+    done(&office, "PUT", "/api/sheets/1/columns/2", json!({ "name": "Balance", "type": "money", "currency": "EUR" })).await;
     // Three cells are too few to tell that the one that is none is meant as a date.
     done(&office, "PUT", "/api/sheets/1/columns/3", json!({ "name": "Due", "type": "date" })).await;
     office
@@ -69,7 +70,11 @@ async fn cells_are_written_rows_added_moved_and_deleted_and_all_of_it_undone() {
 async fn a_computed_column_follows_its_inputs_and_tells_its_errors() {
     let office = office().await;
     let tried = done(&office, "POST", "/api/sheets/1/formula", json!({ "formula": "balance * 120%" })).await;
-    assert_eq!((&tried["type"], &tried["errors"], &tried["samples"][0]["text"]), (&json!("money"), &json!(0), &json!("576.60")), "{tried}");
+    assert_eq!(
+        (&tried["type"], &tried["errors"], &tried["samples"][0]["text"]),
+        (&json!("money EUR"), &json!(0), &json!("576.60")),
+        "{tried}"
+    );
     let tried = done(&office, "POST", "/api/sheets/1/formula", json!({ "formula": "balanse * 2" })).await;
     assert!(tried["problem"].as_str().expect("a problem").contains("did you mean “Balance”?"), "{tried}");
     let sheet = done(&office, "POST", "/api/sheets/1/columns", json!({ "name": "With VAT", "formula": "balance * 120%" })).await;

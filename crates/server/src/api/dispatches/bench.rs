@@ -5,13 +5,14 @@ use axum::extract::{Path, State};
 use mangle_core::dispatch::{Setup, TieState};
 use mangle_core::language::template_marks;
 use mangle_core::preflight::obstacles;
+use mangle_core::records::Record;
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
 
 use super::{counted, find, ready, sheet_name};
 use crate::clock;
 use crate::error::{Answer, Problem, Refused};
-use crate::prepare::{blocking, label};
+use crate::prepare::blocking;
 use crate::server::App;
 use crate::store::dispatches::{self, Dispatch};
 use crate::store::runs::{self, RunInfo};
@@ -28,6 +29,13 @@ pub(super) struct DispatchBody {
     sheet_id: Option<i64>,
     /// What is set on the bench.
     setup: SetupBody,
+    /// The revision that was changed: what was changed elsewhere meanwhile is not
+    /// overwritten. Left out, whatever is there is.
+    #[serde(default)]
+    revision: Option<i64>,
+    /// Another key; the old address leads nowhere then.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    new_key: Option<String>,
 }
 
 /// What is set on the bench.
@@ -39,6 +47,14 @@ struct SetupBody {
     filter: String,
     /// Rows left out by hand.
     left_out: Vec<usize>,
+    /// Which records are taken, by what this dispatch made of them before.
+    #[serde(default)]
+    #[schema(required = true)]
+    choose: Choose,
+    /// The column that records are called by; blank where their names tell.
+    #[serde(default)]
+    #[schema(required = true)]
+    label: String,
     /// Whether one document serves all chosen records.
     #[serde(default)]
     #[schema(required = true)]
@@ -93,6 +109,17 @@ enum Attach {
     Nothing,
     Json,
     Csv,
+}
+
+/// all, unserved, failed-last or changed.
+#[derive(Debug, Clone, Copy, Default, Serialize, Deserialize, ToSchema)]
+#[serde(rename_all = "kebab-case")]
+enum Choose {
+    #[default]
+    All,
+    Unserved,
+    FailedLast,
+    Changed,
 }
 
 /// The e-mail channel; every field may hold placeholders.
@@ -188,13 +215,15 @@ struct TieInfo {
     column: Option<String>,
     /// Whether a person chose it.
     by_hand: bool,
+    /// The list, or the record along a relation, whose field it is.
+    of: Option<String>,
     /// The columns by likeness, for an open name.
     likeliest: Vec<String>,
 }
 
 impl From<TieState> for TieInfo {
     fn from(tie: TieState) -> Self {
-        TieInfo { name: tie.name, uses: tie.uses, column: tie.column, by_hand: tie.by_hand, likeliest: tie.likeliest }
+        TieInfo { name: tie.name, uses: tie.uses, column: tie.column, by_hand: tie.by_hand, of: tie.of, likeliest: tie.likeliest }
     }
 }
 
@@ -205,6 +234,17 @@ pub(super) struct RecordInfo {
     pub(super) row: usize,
     /// What to call it.
     pub(super) label: String,
+    /// What this dispatch made of it before.
+    pub(super) served: Option<ServedInfo>,
+}
+
+/// A run that has served a record.
+#[derive(Debug, Serialize, ToSchema)]
+pub(super) struct ServedInfo {
+    /// The run's number.
+    run: i64,
+    /// When.
+    at: String,
 }
 
 /// What the source's columns tell of a placeholder.
@@ -243,7 +283,9 @@ pub(super) async fn bench(app: &App, dispatch: Dispatch) -> Result<Bench, Refuse
             Ok((sheet_name(c, sheet_id)?, info, runs::list(c, Some(&key))?, settings::read(c)?))
         })
         .await?;
-    let body = DispatchBody { name: dispatch.name, template_id: dispatch.template_id, sheet_id, setup: body_of(&dispatch.setup)? };
+    let setup = body_of(&dispatch.setup)?;
+    let (name, template_id, revision) = (dispatch.name, dispatch.template_id, Some(dispatch.revision));
+    let body = DispatchBody { name, template_id, sheet_id, setup, revision, new_key: None };
     let unsure = info.map(|i| i.unsure).unwrap_or_default();
     let columns = prepared.sheet.as_ref().map(|s| s.columns()).unwrap_or_default();
     blocking(move || {
@@ -256,7 +298,12 @@ pub(super) async fn bench(app: &App, dispatch: Dispatch) -> Result<Bench, Refuse
                         counted(unclear.len(), "record", "records")
                     )
                 });
-                (records.iter().map(|r| RecordInfo { row: r.number, label: label(r) }).collect(), problem)
+                let served = |row: &usize| {
+                    let served = prepared.served.get(row)?;
+                    Some(ServedInfo { run: served.run?, at: served.at.clone() })
+                };
+                let info = |r: &&Record| RecordInfo { row: r.number, label: prepared.label(r), served: served(&r.number) };
+                (records.iter().map(info).collect(), problem)
             }
             Err(refused) => (Vec::new(), Some(refused.problem.message)),
         };
@@ -327,22 +374,61 @@ pub(super) async fn bench(app: &App, dispatch: Dispatch) -> Result<Bench, Refuse
 }
 
 /// Saves a dispatch and gives its stations' new state.
-#[utoipa::path(put, path = "/api/dispatches/{key}", tag = "dispatches", params(("key" = String, Path)), request_body = DispatchBody, responses((status = 200, body = Bench), (status = 422, body = Problem)))]
+#[utoipa::path(put, path = "/api/dispatches/{key}", tag = "dispatches", params(("key" = String, Path)), request_body = DispatchBody, responses((status = 200, body = Bench), (status = 409, body = Problem), (status = 422, body = Problem)))]
 pub(super) async fn change(State(app): State<App>, Path(key): Path<String>, Json(new): Json<DispatchBody>) -> Answer<Bench> {
     let mut dispatch = find(&app, &key).await?;
     if new.name.trim().is_empty() {
         return Err(Refused::unusable("no-name", "the dispatch needs a name"));
     }
+    if new.revision.is_some_and(|seen| seen != dispatch.revision) {
+        return Err(changed_elsewhere());
+    }
     let at = clock::stamp();
-    dispatch = Dispatch {
-        name: new.name.trim().to_owned(),
-        template_id: new.template_id,
-        sheet_id: new.sheet_id,
-        setup: setup_of(&new.setup)?,
-        changed: at.clone(),
-        ..dispatch
-    };
-    let kept = dispatch.clone();
-    app.store.with(move |c| dispatches::change(c, &kept, &at)).await?;
-    bench(&app, dispatch).await.map(Json)
+    let (old, name) = (dispatch.name.clone(), new.name.trim().to_owned());
+    let renamed = old != name;
+    let mut setup = setup_of(&new.setup)?;
+    if renamed {
+        // What was made of the name follows it.
+        if let Some(rest) = setup.name.strip_prefix(&old) {
+            setup.name = format!("{name}{rest}");
+        }
+        if let Some(email) = setup.email.as_mut().filter(|email| email.subject == old) {
+            email.subject.clone_from(&name);
+        }
+    }
+    dispatch = Dispatch { name, template_id: new.template_id, sheet_id: new.sheet_id, setup, changed: at.clone(), ..dispatch };
+    let (wanted, mut kept) = (new.new_key, dispatch);
+    let kept = app
+        .store
+        .with(move |c| -> Result<Option<Dispatch>, Refused> {
+            let t = c.transaction_with_behavior(rusqlite::TransactionBehavior::Immediate)?;
+            match wanted.as_deref().map(str::trim) {
+                Some(key) if key != kept.key => {
+                    let free = dispatches::free_key(&t, key, kept.id)?;
+                    if free != key {
+                        return Err(Refused::unusable("key", format!("“{key}” can't be the key of this dispatch; “{free}” can")));
+                    }
+                    kept.key = free;
+                }
+                // One that has not run yet is found under its new name.
+                None if renamed && runs::list(&t, Some(&kept.key))?.is_empty() => kept.key = dispatches::free_key(&t, &kept.name, kept.id)?,
+                _ => {}
+            }
+            if !dispatches::change(&t, &kept, &at)? {
+                return Ok(None);
+            }
+            kept.revision += 1;
+            t.commit()?;
+            Ok(Some(kept))
+        })
+        .await?;
+    bench(&app, kept.ok_or_else(changed_elsewhere)?).await.map(Json)
+}
+
+/// What is said where another page was faster.
+pub(super) fn changed_elsewhere() -> Refused {
+    Refused::conflict(
+        "changed-elsewhere",
+        "This dispatch was changed in another window since this page was loaded. Load it again to see that; what you changed here last has not been saved.",
+    )
 }

@@ -10,7 +10,8 @@ use std::sync::Arc;
 
 use axum::Json;
 use axum::extract::{Path, State};
-use mangle_core::dispatch::Setup;
+use mangle_core::dispatch::{Choose, Setup};
+use mangle_core::records::keep;
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
 use utoipa_axum::router::OpenApiRouter;
@@ -22,8 +23,9 @@ use crate::error::{Answer, Problem, Refused};
 use crate::prepare::Prepared;
 use crate::server::App;
 use crate::store::dispatches::{self, Dispatch};
+use crate::store::pictures as pictures_of;
 use crate::store::runs::{self, RunInfo};
-use crate::store::{sheets, templates};
+use crate::store::{items, settings, sheets, templates};
 
 pub fn router() -> OpenApiRouter<App> {
     OpenApiRouter::new()
@@ -33,6 +35,7 @@ pub fn router() -> OpenApiRouter<App> {
         .routes(routes!(preflight::preflight))
         .routes(routes!(start::start))
         .routes(routes!(start::proofs))
+        .routes(routes!(copy))
         .routes(routes!(pictures::list, pictures::add))
         .routes(routes!(pictures::show, pictures::remove))
 }
@@ -122,8 +125,29 @@ async fn add(State(app): State<App>, Json(new): Json<NewDispatch>) -> Answer<Key
     let key = app
         .store
         .with(move |c| -> anyhow::Result<String> {
-            let setup = Setup { filter: new.filter, ..first_setup(&name, &schema) };
+            let setup = Setup { filter: new.filter, ..first_setup(&name, &schema, &settings::read(c)?.home()) };
             dispatches::add(c, &name, new.template_id, new.sheet_id, &setup, &clock::stamp())
+        })
+        .await?;
+    Ok(Json(Key { key }))
+}
+
+/// Adds a copy of a dispatch: its set-up and its pictures, without its runs.
+#[utoipa::path(post, path = "/api/dispatches/{key}/copy", tag = "dispatches", params(("key" = String, Path)), responses((status = 200, body = Key), (status = 404, body = Problem)))]
+async fn copy(State(app): State<App>, Path(key): Path<String>) -> Answer<Key> {
+    let dispatch = find(&app, &key).await?;
+    let key = app
+        .store
+        .with(move |c| -> anyhow::Result<String> {
+            let name = format!("{} (copy)", dispatch.name);
+            let setup = Setup { choose: Choose::All, ..dispatch.setup };
+            let t = c.transaction_with_behavior(rusqlite::TransactionBehavior::Immediate)?;
+            let key = dispatches::add(&t, &name, dispatch.template_id, dispatch.sheet_id, &setup, &clock::stamp())?;
+            if let Some(made) = dispatches::by_key(&t, &key)? {
+                pictures_of::copy(&t, dispatch.id, made.id)?;
+            }
+            t.commit()?;
+            Ok(key)
         })
         .await?;
     Ok(Json(Key { key }))
@@ -154,7 +178,15 @@ async fn version(app: &App, dispatch: &Dispatch) -> Result<Option<(String, i64, 
 
 async fn ready(app: &App, dispatch: &Dispatch) -> Result<(Prepared, Option<(String, i64, i64)>), Refused> {
     let version = version(app, dispatch).await?;
-    let prepared = app.prepare(dispatch, dispatch.setup.clone(), version.as_ref().map(|v| v.2), dispatch.sheet_id, clock::now()).await?;
+    let mut prepared =
+        app.prepare(dispatch, dispatch.setup.clone(), version.as_ref().map(|v| v.2), dispatch.sheet_id, clock::now()).await?;
+    if let Some(sheet) = dispatch.sheet_id {
+        let (id, loaded) = (dispatch.id, prepared.sheet.clone());
+        // Whether a record changed is asked only where it counts.
+        let asks = dispatch.setup.choose == Choose::Changed;
+        let now = move |row: usize| loaded.as_ref().filter(|_| asks)?.sheet.record(row).map(keep);
+        prepared.served = app.store.with(move |c| items::served(c, id, sheet, &now)).await?;
+    }
     Ok((prepared, version))
 }
 

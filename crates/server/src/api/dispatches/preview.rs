@@ -6,15 +6,16 @@ use axum::Json;
 use axum::extract::{Path, State};
 use mangle_core::records::Record;
 use mangle_core::value::EmailAddress;
+use mangle_documents::docx::TracedFill;
 use mangle_documents::page::Typesetter;
 use serde::Serialize;
 use utoipa::ToSchema;
 
-use super::preflight::{FindingInfo, finding, of_all};
+use super::preflight::{FindingInfo, of_all};
 use super::{counted, find, ready};
 use crate::api::pages::{Pages, TraceInfo};
 use crate::error::{Answer, Problem, Refused};
-use crate::prepare::{Prepared, blocking, label};
+use crate::prepare::{Prepared, blocking};
 use crate::run;
 use crate::server::App;
 
@@ -78,7 +79,7 @@ fn view(prepared: &Prepared, row: usize) -> Result<PageView, Refused> {
     let (chosen, _) = prepared.chosen()?;
     let number = chosen.iter().position(|r| r.number == row).map_or(1, |at| at + 1);
     let (record, label, number, count) = match prepared.plan.joint {
-        false => (Cow::Borrowed(at_hand), label(at_hand), number, chosen.len().max(1)),
+        false => (Cow::Borrowed(at_hand), prepared.label(at_hand), number, chosen.len().max(1)),
         true => {
             let shown = &chosen[..chosen.len().min(MOST_SHOWN)];
             let label = match shown.len() == chosen.len() {
@@ -94,7 +95,7 @@ fn view(prepared: &Prepared, row: usize) -> Result<PageView, Refused> {
     let scope = prepared.scope(record, &context);
     let mut view = PageView {
         row,
-        label: label.clone(),
+        label,
         pages: Pages::default(),
         trace: Vec::new(),
         file_name: String::new(),
@@ -110,13 +111,11 @@ fn view(prepared: &Prepared, row: usize) -> Result<PageView, Refused> {
                 MessageView { to: list(&m.to), cc: list(&m.cc), bcc: list(&m.bcc), subject: m.subject, body: m.body }
             });
         }
-        Err(findings) => view.findings = findings.into_iter().map(|f| finding(f, label.clone())).collect(),
+        Err(findings) => view.findings = findings.into_iter().map(Into::into).collect(),
     }
-    // A wrong address must not hide the page; a wrong value in it does.
-    let (filled, trace) = template.fill_traced(&scope, prepared.means());
-    if let Ok(filled) = filled {
-        view.pages = Pages::filled(&filled, &run::page_of(template, &filled, &Typesetter::default())?);
-    }
+    // The page is shown whatever is wrong: what fails is marked in its place.
+    let TracedFill { filled, trace, .. } = template.fill_traced(&scope, prepared.means());
+    view.pages = Pages::filled(&filled, &run::page_of(template, &filled, &Typesetter::default())?);
     view.trace = TraceInfo::of(trace, template.placeholders());
     Ok(view)
 }

@@ -2,9 +2,10 @@
 
 use axum::Json;
 use axum::extract::{Path, State};
-use mangle_core::dispatch::{joint_record, joint_schema};
-use mangle_core::records::{Record, Schema, Sheet};
+use mangle_core::dispatch::{Setup, joint_record, joint_schema};
+use mangle_core::records::{Record, Schema, Sheet, label};
 use mangle_core::value::EmailAddress;
+use rusqlite::{Connection, TransactionBehavior};
 use serde::Deserialize;
 use tokio_util::sync::CancellationToken;
 use utoipa::ToSchema;
@@ -13,25 +14,43 @@ use super::preflight::{findings, of_all};
 use super::{bench, counted, find, ready};
 use crate::clock;
 use crate::error::{Answer, Problem, Refused};
-use crate::prepare::{blocking, label};
+use crate::prepare::blocking;
 use crate::run;
 use crate::server::App;
 use crate::store::dispatches::Dispatch;
 use crate::store::runs::{self, NewItem, NewRun, RunInfo};
-use crate::store::settings;
 use crate::store::sheets::ColumnInfo;
+use crate::store::{items, settings};
 
 /// What a run is started with.
 #[derive(Debug, Deserialize, ToSchema)]
 pub(super) struct StartRun {
     /// How many documents the person was told; the run starts only if it is so.
     count: usize,
+    /// How many of the records this dispatch has served before, as the person was told
+    /// and confirmed.
+    #[serde(default)]
+    repeats: usize,
+    /// The revision of the dispatch that the person saw.
+    revision: Option<i64>,
+    /// What tells this start from another. The same one starts once, however often it is
+    /// sent: the answer is the run that it began.
+    #[serde(default)]
+    start_key: Option<String>,
 }
 
-/// Starts a run of all chosen records. Refused while anything stops it.
+/// Starts a run of all chosen records. Refused while anything stops it, while another run
+/// of the dispatch is going, and where records would be served again unconfirmed.
 #[utoipa::path(post, path = "/api/dispatches/{key}/runs", tag = "dispatches", params(("key" = String, Path)), request_body = StartRun, responses((status = 200, body = RunInfo), (status = 409, body = Problem)))]
 pub(super) async fn start(State(app): State<App>, Path(key): Path<String>, Json(asked): Json<StartRun>) -> Answer<RunInfo> {
     let dispatch = find(&app, &key).await?;
+    let (id, start_key) = (dispatch.id, asked.start_key.clone());
+    if let Some(run) = app.store.with(move |c| begun(c, id, start_key.as_deref())).await? {
+        return Ok(Json(run));
+    }
+    if asked.revision.is_some_and(|seen| seen != dispatch.revision) {
+        return Err(bench::changed_elsewhere());
+    }
     let bench = bench::bench(&app, dispatch.clone()).await?;
     if let Some(first) = bench.obstacles.first() {
         return Err(Refused::conflict("obstacle", format!("the run can't start: {}", first.message)));
@@ -53,18 +72,25 @@ pub(super) async fn start(State(app): State<App>, Path(key): Path<String>, Json(
     let wanted = CancellationToken::new();
     let _guard = wanted.clone().drop_guard();
     let found = blocking(move || findings(&prepared, &wanted)).await??;
-    if !found.findings.is_empty() {
-        let rows: std::collections::BTreeSet<usize> = found.findings.iter().map(|f| f.row).collect();
+    if found.wrong > 0 {
         return Err(Refused::conflict(
             "findings",
             format!(
-                "the run can't start: {} findings; mend them or leave them out at Preflight",
-                counted(rows.len(), "record has", "records have")
+                "the run can't start: {} findings; put them right or leave them out at Preflight",
+                counted(found.wrong, "record has", "records have")
             ),
         ));
     }
     let rows = bench.records.into_iter().map(|r| r.row).collect();
-    begin(&app, &dispatch, version.map(|v| v.2), rows, None).await.map(Json)
+    let begin = Begin { dispatch, version: version.map(|v| v.2), rows, of: Of::Run { repeats: asked.repeats, start_key: asked.start_key } };
+    begin.go(app).await.map(Json)
+}
+
+/// The run that a start key has begun already.
+fn begun(c: &Connection, dispatch: i64, start_key: Option<&str>) -> anyhow::Result<Option<RunInfo>> {
+    let Some(key) = start_key else { return Ok(None) };
+    let Some(run) = runs::started(c, dispatch, key)? else { return Ok(None) };
+    runs::get(c, run)
 }
 
 /// What proofs are made of.
@@ -92,14 +118,15 @@ pub(super) async fn proofs(State(app): State<App>, Path(key): Path<String>, Json
     if prepared.template.as_ref().is_none_or(|t| !t.problems().is_empty()) {
         return Err(Refused::conflict("not-ready", "choose a template without problems first"));
     }
-    begin(&app, &dispatch, version.map(|v| v.2), asked.rows, Some(to.as_str().to_owned())).await.map(Json)
+    let begin = Begin { dispatch, version: version.map(|v| v.2), rows: asked.rows, of: Of::Proofs { to: to.as_str().to_owned() } };
+    begin.go(app).await.map(Json)
 }
 
-/// The items of a run and the columns that their cells are read by.
-fn items(sheet: &Sheet, records: &[&Record], joint: bool) -> (Vec<ColumnInfo>, Vec<NewItem>) {
+/// The items of a run and the columns that their values are of.
+fn items(sheet: &Sheet, records: &[&Record], setup: &Setup) -> (Vec<ColumnInfo>, Vec<NewItem>) {
     let columns = |schema: &Schema| schema.columns().iter().map(ColumnInfo::of).collect();
-    if !joint {
-        return (columns(&sheet.schema), records.iter().map(|r| NewItem::of(r, label(r))).collect());
+    if !setup.joint {
+        return (columns(&sheet.schema), records.iter().map(|r| NewItem::of(r, label(r, &setup.label))).collect());
     }
     let schema = joint_schema(&sheet.schema);
     let rows = records.iter().map(|r| r.number).collect();
@@ -107,41 +134,94 @@ fn items(sheet: &Sheet, records: &[&Record], joint: bool) -> (Vec<ColumnInfo>, V
     (columns(&schema), vec![item])
 }
 
-async fn begin(
-    app: &App,
-    dispatch: &Dispatch,
+/// A run or proofs that are to begin.
+struct Begin {
+    dispatch: Dispatch,
     version: Option<i64>,
     rows: Vec<usize>,
-    proof_to: Option<String>,
-) -> Result<RunInfo, Refused> {
-    let (Some(version), Some(sheet_id)) = (version, dispatch.sheet_id) else {
-        return Err(Refused::conflict("not-ready", "choose a template and a source first"));
-    };
-    let dispatch = dispatch.clone();
-    let loaded = app.sheet(sheet_id).await?;
-    let run = app
-        .store
-        .with(move |c| -> anyhow::Result<Option<RunInfo>> {
-            let records: Vec<&Record> = rows.iter().filter_map(|row| loaded.sheet.record(*row)).collect();
-            let (columns, items) = items(&loaded.sheet, &records, dispatch.setup.joint);
-            let t = c.transaction()?;
-            let moment = clock::stamp();
-            let new = NewRun {
-                dispatch_id: dispatch.id,
-                proof_to: proof_to.as_deref(),
-                moment: &moment,
-                template_version_id: version,
-                sheet_id,
-                setup: &dispatch.setup,
-                columns: &columns,
-                rows: &items,
+    of: Of,
+}
+
+enum Of {
+    Run { repeats: usize, start_key: Option<String> },
+    Proofs { to: String },
+}
+
+impl Begin {
+    /// Begins it, also where whoever asked is gone by then: what is written down is made.
+    async fn go(self, app: App) -> Result<RunInfo, Refused> {
+        let begun = tokio::spawn(async move {
+            let loaded = match self.dispatch.sheet_id {
+                Some(id) => app.sheet(id).await?,
+                None => return Err(not_ready()),
             };
-            let id = runs::start(&t, &new)?;
-            t.commit()?;
-            runs::get(c, id)
-        })
-        .await?
-        .ok_or_else(|| Refused::missing("the run"))?;
-    run::go(app, run.id);
-    Ok(run)
+            let (run, fresh) = app.store.with(move |c| self.write(c, &loaded.sheet)).await?;
+            if fresh {
+                run::go(&app, run.id);
+            }
+            Ok(run)
+        });
+        begun.await.map_err(anyhow::Error::new)?
+    }
+
+    /// Writes the run and its items down, all at once; whether it is a new one.
+    fn write(&self, c: &mut Connection, sheet: &Sheet) -> Result<(RunInfo, bool), Refused> {
+        let (Some(version), Some(sheet_id)) = (self.version, self.dispatch.sheet_id) else { return Err(not_ready()) };
+        let records: Vec<&Record> = self.rows.iter().filter_map(|row| sheet.record(*row)).collect();
+        let (columns, items) = items(sheet, &records, &self.dispatch.setup);
+        let t = c.transaction_with_behavior(TransactionBehavior::Immediate)?;
+        let (mut start_key, mut proof_to) = (None, None);
+        match &self.of {
+            Of::Proofs { to } => proof_to = Some(to.as_str()),
+            Of::Run { repeats, start_key: key } => {
+                start_key = key.as_deref();
+                if let Some(run) = begun(&t, self.dispatch.id, start_key)? {
+                    return Ok((run, false));
+                }
+                self.refuse_twice(&t, sheet_id, *repeats)?;
+            }
+        }
+        let moment = clock::stamp();
+        let new = NewRun {
+            dispatch_id: self.dispatch.id,
+            proof_to,
+            start_key,
+            moment: &moment,
+            template_version_id: version,
+            sheet_id,
+            setup: &self.dispatch.setup,
+            columns: &columns,
+            rows: &items,
+        };
+        let id = runs::start(&t, &new)?;
+        t.commit()?;
+        Ok((runs::get(c, id)?.ok_or_else(|| Refused::missing("the run"))?, true))
+    }
+
+    /// Refuses a second run beside one that is not over, and repeats that nobody confirmed.
+    fn refuse_twice(&self, c: &Connection, sheet: i64, repeats: usize) -> Result<(), Refused> {
+        if let Some(run) = runs::under_way(c, self.dispatch.id)? {
+            return Err(Refused::conflict(
+                "going",
+                format!("run {run} of this dispatch is not over yet; wait for its end, or stop it first"),
+            ));
+        }
+        let served = items::served(c, self.dispatch.id, sheet, &|_| None)?;
+        let served: Vec<_> = self.rows.iter().filter_map(|row| served.get(row).filter(|s| s.run.is_some())).collect();
+        let Some(last) = served.iter().max_by_key(|s| &s.at).filter(|_| served.len() != repeats) else { return Ok(()) };
+        Err(Refused::conflict(
+            "repeats",
+            format!(
+                "{} served by this dispatch before, last by run {} on {}; confirm that {} to be served again, or choose only those not yet served",
+                counted(served.len(), "of the records was", "of the records were"),
+                last.run.unwrap_or_default(),
+                last.at.replace('T', " at ").get(..19).unwrap_or(&last.at),
+                if served.len() == 1 { "it is" } else { "they are" },
+            ),
+        ))
+    }
+}
+
+fn not_ready() -> Refused {
+    Refused::conflict("not-ready", "choose a template and a source first")
 }
