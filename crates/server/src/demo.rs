@@ -50,7 +50,7 @@ pub async fn demo(app: &App, files: &[(&str, &[u8])]) -> Result<()> {
         office_email: "office@brackwater-quay.example".to_owned(),
         person_name: "Ida Kelling".to_owned(),
         person_email: "ida@brackwater-quay.example".to_owned(),
-        picture_hosts: String::new(),
+        ..Settings::default()
     };
     app.store.with(move |c| settings::write(c, &office)).await?;
     let (mut letter, mut holders, mut quote, mut cases, mut list) = (None, None, None, None, None);

@@ -2,7 +2,9 @@
 
 use axum::Json;
 use axum::extract::State;
-use mangle_core::value::EmailAddress;
+use mangle_core::value::{Currency, EmailAddress, Locale};
+use serde::Serialize;
+use utoipa::ToSchema;
 use utoipa_axum::router::OpenApiRouter;
 use utoipa_axum::routes;
 
@@ -11,7 +13,7 @@ use crate::server::App;
 use crate::store::settings::{self, Settings};
 
 pub fn router() -> OpenApiRouter<App> {
-    OpenApiRouter::new().routes(routes!(read, write))
+    OpenApiRouter::new().routes(routes!(read, write)).routes(routes!(currencies))
 }
 
 /// The settings.
@@ -28,7 +30,28 @@ async fn write(State(app): State<App>, Json(new): Json<Settings>) -> Answer<Sett
             EmailAddress::parse(address).map_err(|e| Refused::unusable("not-an-address", e.to_string()))?;
         }
     }
+    if !new.locale.trim().is_empty() {
+        Locale::parse(new.locale.trim()).map_err(|e| Refused::unusable("locale", e.to_string()))?;
+    }
+    if !new.currency.trim().is_empty() {
+        Currency::parse(&new.currency).map_err(|e| Refused::unusable("unknown-currency", e.to_string()))?;
+    }
     let kept = new.clone();
     app.store.with(move |c| settings::write(c, &kept)).await?;
     Ok(Json(new))
+}
+
+/// A currency that amounts can be in.
+#[derive(Debug, Serialize, ToSchema)]
+struct CurrencyInfo {
+    /// Its code (ISO 4217).
+    code: &'static str,
+    /// Its English name.
+    name: &'static str,
+}
+
+/// All currencies of ISO 4217 that are in use, by code.
+#[utoipa::path(get, path = "/api/currencies", tag = "settings", responses((status = 200, body = Vec<CurrencyInfo>)))]
+async fn currencies() -> Json<Vec<CurrencyInfo>> {
+    Json(Currency::all().map(|(code, name)| CurrencyInfo { code, name }).collect())
 }

@@ -14,7 +14,7 @@ use crate::clock;
 use crate::error::{Answer, Problem, Refused};
 use crate::server::App;
 use crate::store::forms::{self, KeptForm};
-use crate::store::templates;
+use crate::store::{settings, templates};
 
 pub fn router() -> OpenApiRouter<App> {
     OpenApiRouter::new()
@@ -95,7 +95,8 @@ struct NewForm {
 #[utoipa::path(post, path = "/api/forms", tag = "forms", request_body = NewForm, responses((status = 200, body = FormBody), (status = 404, body = Problem)))]
 async fn make(State(app): State<App>, Json(new): Json<NewForm>) -> Answer<FormBody> {
     let mut named = new.name.trim().to_owned();
-    let (mut form, mut left) = form_for(&named, &[]);
+    let home = app.store.with(|c| settings::read(c)).await?.home();
+    let (mut form, mut left) = form_for(&named, &[], &home);
     if let Some(id) = new.template_id {
         let found = app.store.with(move |c| templates::list(c)).await?.into_iter().find(|t| t.id == id);
         let found = found.ok_or_else(|| Refused::missing("the template"))?;
@@ -104,7 +105,7 @@ async fn make(State(app): State<App>, Json(new): Json<NewForm>) -> Answer<FormBo
         if named.is_empty() {
             named.clone_from(&found.name);
         }
-        (form, left) = form_for(&named, &needs(template.placeholders()));
+        (form, left) = form_for(&named, &needs(template.placeholders()), &home);
     }
     if named.is_empty() {
         named = "New form".to_owned();

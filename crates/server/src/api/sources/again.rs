@@ -4,7 +4,7 @@
 use axum::Json;
 use axum::extract::{Multipart, Path, Query, State};
 use mangle_core::language::Folded;
-use mangle_core::records::{Again, Cell, RawSheet, Recognised, compare};
+use mangle_core::records::{Again, Cell, RawSheet, Recognised, compare, label};
 use serde::{Deserialize, Serialize};
 use utoipa::{IntoParams, ToSchema};
 use utoipa_axum::router::OpenApiRouter;
@@ -14,7 +14,7 @@ use super::{info, read};
 use crate::api::upload::{FileForm, files};
 use crate::clock;
 use crate::error::{Answer, Problem, Refused};
-use crate::prepare::{LoadedSheet, blocking, label};
+use crate::prepare::{LoadedSheet, blocking};
 use crate::server::App;
 use crate::store::rows::{self, Edits};
 use crate::store::sheets::{self, ColumnInfo, SheetInfo};
@@ -46,7 +46,7 @@ struct NewerFile {
 async fn bring(State(app): State<App>, Path(id): Path<i64>, form: Multipart) -> Answer<NewerFile> {
     let upload = files(form).await?.remove(0);
     let loaded = app.sheet(id).await?;
-    let found = read(&upload.name, upload.bytes.clone()).await?;
+    let found = read(&app, &upload.name, upload.bytes.clone()).await?;
     let own = |raw: &RawSheet| {
         let names = raw.header.iter().filter(|n| loaded.sheet.schema.index(&Folded::new(n)).is_some()).count();
         (names, usize::from(Folded::new(&raw.name) == Folded::new(&loaded.sheet.name)))
@@ -149,7 +149,7 @@ struct GoneRow {
 /// The newer sheet beside the one that is there.
 async fn compared(app: &App, id: i64, newer: &Newer) -> Result<(std::sync::Arc<LoadedSheet>, Again, Recognised), Refused> {
     let bytes = app.files.get(&newer.file).await.map_err(|_| Refused::missing("the newer file"))?;
-    let found = read(&newer.name, bytes.to_vec()).await?;
+    let found = read(app, &newer.name, bytes.to_vec()).await?;
     let (raw, recognised) =
         found.into_iter().find(|(raw, _)| raw.name == newer.sheet).ok_or_else(|| Refused::missing("the file's sheet"))?;
     let loaded = app.sheet(id).await?;
@@ -167,7 +167,7 @@ async fn compared(app: &App, id: i64, newer: &Newer) -> Result<(std::sync::Arc<L
 #[utoipa::path(get, path = "/api/sheets/{id}/newer", tag = "sources", params(("id" = i64, Path), Newer), responses((status = 200, body = AgainView), (status = 422, body = Problem)))]
 async fn look(State(app): State<App>, Path(id): Path<i64>, Query(newer): Query<Newer>) -> Answer<AgainView> {
     let (loaded, again, _) = compared(&app, id, &newer).await?;
-    let named = |number: usize| loaded.sheet.record(number).map(label).unwrap_or_default();
+    let named = |number: usize| loaded.sheet.record(number).map(|r| label(r, "")).unwrap_or_default();
     let columns: Vec<String> =
         loaded.sheet.schema.columns().iter().map(|c| c.name.clone()).chain(again.new_columns.iter().cloned()).collect();
     let filled: Vec<usize> = (0..columns.len()).filter(|at| again.added.iter().any(|row| !row[*at].is_blank())).collect();

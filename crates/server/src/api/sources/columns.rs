@@ -5,7 +5,7 @@ use std::sync::Arc;
 use axum::Json;
 use axum::extract::{Path, State};
 use mangle_core::language::{Context, Folded};
-use mangle_core::records::{Column, ColumnType, Computed, Record, Schema, SchemaFault, Sheet};
+use mangle_core::records::{Column, ColumnType, Computed, FormulaColumn, Record, Schema, SchemaFault, Sheet, label};
 use mangle_core::value::{Currency, Locale, Value};
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
@@ -16,7 +16,7 @@ use super::info;
 use super::rows::CellInfo;
 use crate::clock;
 use crate::error::{Answer, Problem, Refused};
-use crate::prepare::{blocking, label};
+use crate::prepare::blocking;
 use crate::server::App;
 use crate::store::rows;
 use crate::store::sheets::{self, ColumnInfo, SheetInfo};
@@ -30,9 +30,9 @@ pub(super) fn router() -> OpenApiRouter<App> {
 struct NewColumn {
     /// Its name.
     name: String,
-    /// text, number, money, date, yes/no or e-mail; a computed column has that of its
-    /// values.
-    #[serde(rename = "type", default = "text")]
+    /// text, number, money, percent, date, time, yes/no or e-mail. Blank for text, and
+    /// for a computed column that takes the type of its formula.
+    #[serde(rename = "type", default)]
     kind: String,
     /// The currency, for money.
     currency: Option<String>,
@@ -45,18 +45,18 @@ struct NewColumn {
     at: Option<usize>,
 }
 
-fn text() -> String {
-    "text".to_owned()
-}
-
 impl NewColumn {
     fn info(&self) -> Result<ColumnInfo, Refused> {
         let currency =
             self.currency.as_deref().map(Currency::parse).transpose().map_err(|e| Refused::unusable("unknown-currency", e.to_string()))?;
-        let kind = ColumnType::parse(&self.kind, currency).ok_or_else(|| {
-            let message = format!("“{}” is no type of a column; choose text, number, money, date, yes/no or e-mail", self.kind);
-            Refused::unusable("unknown-type", message)
-        })?;
+        let kind = match self.kind.as_str() {
+            "" => ColumnType::Text,
+            "money" if currency.is_none() => return Err(Refused::unusable("no-currency", "choose the currency of the amounts")),
+            name => ColumnType::parse(name, currency).ok_or_else(|| {
+                let message = format!("“{name}” is not a column type; choose text, number, money, percent, date, time, yes/no or e-mail");
+                Refused::unusable("unknown-type", message)
+            })?,
+        };
         let name = self.name.split_whitespace().collect::<Vec<_>>().join(" ");
         if Folded::new(&name).as_str().is_empty() || name.chars().count() > 200 {
             return Err(Refused::unusable("no-name", "the column needs a name of at most 200 signs"));
@@ -66,7 +66,8 @@ impl NewColumn {
             Locale::parse(tag).map_err(|e| Refused::unusable("locale", e.to_string()))?;
         }
         let formula = self.formula.as_deref().map(str::trim).filter(|f| !f.is_empty()).map(str::to_owned);
-        Ok(ColumnInfo { formula, locale: locale.map(str::to_owned), ..ColumnInfo::of(&Column::new(&name, kind)) })
+        let chosen = formula.is_some() && !self.kind.is_empty();
+        Ok(ColumnInfo { formula, chosen, locale: locale.map(str::to_owned), ..ColumnInfo::of(&Column::new(&name, kind)) })
     }
 }
 
@@ -119,8 +120,8 @@ async fn check_formula(app: &App, id: i64, own: Option<usize>, column: &ColumnIn
     // Names that count as one are told when the columns are changed.
     let Ok(schema) = Schema::new(columns) else { return Ok(()) };
     let others = info.columns.iter().enumerate().filter(|(other, _)| Some(*other) != own);
-    let mut formulas: Vec<(usize, &str)> = others.filter_map(|(at, c)| Some((at, c.formula.as_deref()?))).collect();
-    formulas.push((at, &formula));
+    let mut formulas: Vec<FormulaColumn<'_>> = others.filter_map(|(at, c)| c.formula_column(at)).collect();
+    formulas.push(FormulaColumn { column: at, text: &formula, kind: None });
     match Computed::new(&formulas, &schema).fault(at) {
         Some(fault) => Err(Refused::unusable("formula", format!("the formula can't be used: {fault}"))),
         None => Ok(()),
@@ -159,7 +160,7 @@ async fn change(State(app): State<App>, Path((id, index)): Path<(i64, usize)>, J
     let at = new.at.unwrap_or(index);
     let mut column = match before.kind.as_str() {
         // What it holds is not chosen.
-        "record" | "list" => ColumnInfo { name: NewColumn { kind: text(), ..new }.info()?.name, ..before.clone() },
+        "record" | "list" => ColumnInfo { name: NewColumn { kind: String::new(), ..new }.info()?.name, ..before.clone() },
         _ => new.info()?,
     };
     check_formula(&app, id, Some(index), &column).await?;
@@ -208,6 +209,10 @@ struct TriedFormula {
     formula: String,
     /// The column that it fills, from 0; none for a new one.
     column: Option<usize>,
+    /// The type that was chosen for the column, of money with its currency (`money EUR`);
+    /// blank for that of the formula.
+    #[serde(rename = "type", default)]
+    kind: String,
 }
 
 /// What a formula gives.
@@ -215,7 +220,7 @@ struct TriedFormula {
 struct FormulaSample {
     /// What is wrong with it.
     problem: Option<String>,
-    /// The type of its values.
+    /// The type of the column: of money with its currency.
     #[serde(rename = "type")]
     kind: String,
     /// How many rows it gives an error for.
@@ -252,7 +257,7 @@ async fn try_formula(State(app): State<App>, Path(id): Path<i64>, Json(tried): J
         _ => check_formula(&app, id, tried.column, &trial).await.err().map(|r| r.problem.message),
     };
     if problem.is_some() {
-        return Ok(Json(FormulaSample { problem, kind: text(), errors: 0, samples: Vec::new() }));
+        return Ok(Json(FormulaSample { problem, kind: "text".to_owned(), errors: 0, samples: Vec::new() }));
     }
     if at == columns.len() {
         columns.push(trial.column());
@@ -263,12 +268,13 @@ async fn try_formula(State(app): State<App>, Path(id): Path<i64>, Json(tried): J
         let records = records.map(|r| Record::new(schema.clone(), r.values().to_vec(), r.number)).collect();
         let mut sheet = Sheet { name: String::new(), schema: schema.clone(), records };
         let context = Context { reading: loaded.reading, ..Context::new(Locale::english(), clock::now()) };
-        Computed::new(&[(at, &tried.formula)], &schema).fill_sheet(&mut sheet, &context)?;
+        let formula = FormulaColumn { column: at, text: &tried.formula, kind: ColumnType::read_name(&tried.kind) };
+        Computed::new(&[formula], &schema).fill_sheet(&mut sheet, &context)?;
         let wrong = |r: &&Record| matches!(r.values()[at], Value::Misfit(_));
         let errors = sheet.records.iter().filter(wrong).count();
         let first = sheet.records.iter().take(4).chain(sheet.records.iter().skip(4).find(wrong));
-        let samples = first.map(|r| RowSample { row: r.number, label: label(r), cell: CellInfo::of(&r.values()[at]) }).collect();
-        Ok(FormulaSample { problem: None, kind: sheet.schema.columns()[at].kind.name().to_owned(), errors, samples })
+        let samples = first.map(|r| RowSample { row: r.number, label: label(r, ""), cell: CellInfo::of(&r.values()[at]) }).collect();
+        Ok(FormulaSample { problem: None, kind: sheet.schema.columns()[at].kind.to_string(), errors, samples })
     })
     .await??;
     Ok(Json(answer))

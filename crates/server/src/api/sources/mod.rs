@@ -14,7 +14,7 @@ pub(crate) use columns::stand_together;
 
 use axum::Json;
 use axum::extract::{Multipart, Path, State};
-use mangle_core::records::{RawSheet, Recognised, recognise};
+use mangle_core::records::{RawSheet, Recognised, recognise_as};
 use serde::Deserialize;
 use utoipa::ToSchema;
 use utoipa_axum::router::OpenApiRouter;
@@ -25,6 +25,7 @@ use crate::clock;
 use crate::error::{Answer, Problem, Refused};
 use crate::prepare::blocking;
 use crate::server::App;
+use crate::store::settings;
 use crate::store::sheets::{self, SheetInfo, Source};
 
 pub fn router() -> OpenApiRouter<App> {
@@ -60,12 +61,13 @@ async fn bring_in(State(app): State<App>, form: Multipart) -> Answer<Source> {
 }
 
 /// The sheets of a file, with what their columns hold.
-async fn read(name: &str, bytes: Vec<u8>) -> Result<Vec<(RawSheet, Recognised)>, Refused> {
+async fn read(app: &App, name: &str, bytes: Vec<u8>) -> Result<Vec<(RawSheet, Recognised)>, Refused> {
     let file_name = name.to_owned();
+    let home = app.store.with(|c| settings::read(c)).await?.home().reading();
     let read = blocking(move || {
         let sheets = mangle_documents::table::read(&file_name, bytes.into())?;
         let recognised = sheets.into_iter().map(|raw| {
-            let found = recognise(&raw);
+            let found = recognise_as(&raw, home);
             (raw, found)
         });
         Ok::<_, mangle_documents::OpenError>(recognised.collect())
@@ -77,7 +79,7 @@ async fn read(name: &str, bytes: Vec<u8>) -> Result<Vec<(RawSheet, Recognised)>,
 /// Reads a file and keeps its sheets; nothing is kept of a file that can't be used.
 pub async fn keep(app: &App, upload: Upload) -> Result<Source, Refused> {
     let Upload { name, bytes } = upload;
-    let read = read(&name, bytes).await?;
+    let read = read(app, &name, bytes).await?;
     let source = app
         .store
         .with(move |c| -> anyhow::Result<Option<Source>> {

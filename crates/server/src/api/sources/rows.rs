@@ -5,7 +5,7 @@ use std::sync::Arc;
 use axum::Json;
 use axum::extract::{Path, Query, State};
 use mangle_core::language::{Context, Folded};
-use mangle_core::records::{Cell, Filter, Misfits, View, shown};
+use mangle_core::records::{Cell, Filter, Misfits, View, label, shown};
 use mangle_core::value::read::Reading;
 use mangle_core::value::{Locale, Value};
 use serde::{Deserialize, Serialize};
@@ -17,7 +17,7 @@ use super::columns::stand_together;
 use super::files::Named;
 use crate::clock;
 use crate::error::{Answer, Problem, Refused};
-use crate::prepare::{LoadedSheet, blocking, label};
+use crate::prepare::{LoadedSheet, blocking};
 use crate::server::App;
 use crate::store::files::{self, Correction, SheetFile};
 use crate::store::items::{self, OfRow};
@@ -133,7 +133,7 @@ pub(super) struct CellInfo {
 impl CellInfo {
     pub(super) fn of(value: &Value) -> CellInfo {
         let wrong = match value {
-            Value::Misfit(misfit) => Some(misfit.why.clone().unwrap_or_else(|| format!("not {}", misfit.expected))),
+            Value::Misfit(misfit) => Some(misfit.why.clone().unwrap_or_else(|| format!("not {}", misfit.kind.expected()))),
             _ => None,
         };
         let text = match value {
@@ -160,6 +160,7 @@ impl CellInfo {
         let number = |n: &rust_decimal::Decimal| n.normalize().to_string().replace('.', &reading.decimal.to_string());
         let typed = match value {
             Value::Number(n) => Some(number(n)),
+            Value::Percent(n) => Some(format!("{}%", number(&(n * rust_decimal::Decimal::ONE_HUNDRED)))),
             Value::Money(money) => Some(number(&money.amount)),
             Value::Date(_) | Value::DateTime(_) | Value::Bool(_) => Some(Cell::of(value).as_text()),
             Value::Text(text) if text.chars().count() > 80 => Some(text.to_string()),
@@ -242,7 +243,7 @@ async fn row(State(app): State<App>, Path((id, number)): Path<(i64, usize)>) -> 
         cell: CellInfo::of(value).with_files(value, &named),
     };
     let cells = record.schema().columns().iter().zip(record.values()).map(cell).collect();
-    Ok(Json(RowView { number, label: label(record), cells, documents, corrections }))
+    Ok(Json(RowView { number, label: label(record, ""), cells, documents, corrections }))
 }
 
 /// Changes to rows, made at once.

@@ -12,8 +12,9 @@ use utoipa::{IntoParams, ToSchema};
 
 use super::tryout::{Desk, Tied, ties_of};
 use crate::error::{Answer, Problem, Refused};
-use crate::prepare::{LoadedSheet, blocking, label};
+use crate::prepare::{LoadedSheet, blocking};
 use crate::server::App;
+use mangle_core::records::label;
 
 #[derive(Debug, Deserialize, IntoParams)]
 pub(super) struct OfSheet {
@@ -80,12 +81,12 @@ pub(super) async fn coverage(State(app): State<App>, Path(id): Path<i64>, Query(
 fn count(template: &Template, sheet: &LoadedSheet, tied: Tied, desk: &Desk, context: &Context, wanted: &CancellationToken) -> CoverageView {
     let mut coverage = Coverage::new(template.ways().iter().cloned());
     let records = &sheet.sheet.records;
-    let at = |row: usize| sheet.sheet.record(row).map(|r| RecordAt { row, label: label(r) });
+    let at = |row: usize| sheet.sheet.record(row).map(|r| RecordAt { row, label: label(r, "") });
     let (mut failed, mut first_failed) = (0, None);
     for record in records.iter().take_while(|_| !wanted.is_cancelled()) {
-        let (filled, trace) = template.fill_traced(&Scope::new(record, &tied.ties, context), desk.means());
-        coverage.take(&trace, record.number);
-        if filled.is_err() {
+        let tried = template.fill_traced(&Scope::new(record, &tied.ties, context), desk.means());
+        coverage.take(&tried.trace, record.number);
+        if !tried.errors.is_empty() {
             failed += 1;
             first_failed = first_failed.or_else(|| at(record.number));
         }

@@ -8,10 +8,10 @@ use axum::extract::{Path, Query, State};
 use jiff::civil::DateTime;
 use mangle_core::dispatch::{name_uses, tie_states};
 use mangle_core::language::{Clock, Context, Scope, Ties};
-use mangle_core::records::{Record, Sheet, from_json};
+use mangle_core::records::{Record, Sheet, from_json, label};
 use mangle_core::template::{Clauses, FillError, complete, values};
 use mangle_core::value::Locale;
-use mangle_documents::docx::{Means, Template};
+use mangle_documents::docx::{Means, Template, TracedFill};
 use mangle_documents::page::Typesetter;
 use serde::{Deserialize, Serialize};
 use serde_json::{Map, Value as JsonValue};
@@ -21,7 +21,7 @@ use crate::api::pages::{Pages, TraceInfo};
 use crate::clock;
 use crate::error::{Answer, Problem, Refused};
 use crate::pictures::OfficePictures;
-use crate::prepare::{blocking, label};
+use crate::prepare::blocking;
 use crate::server::App;
 use crate::store::settings::Settings;
 use crate::store::{clauses, dispatches, settings};
@@ -178,14 +178,9 @@ pub(super) async fn try_out(State(app): State<App>, Path(id): Path<i64>, Json(tr
 fn run(template: &Arc<Template>, tried: &Tried, desk: &Desk) -> Result<Tryout, Refused> {
     let bundle = Bundle::new(template, tried, desk)?;
     let scope = bundle.scope().ok_or_else(|| Refused::missing("the record"))?;
-    let (filled, trace) = template.fill_traced(&scope, desk.means());
-    let (pages, faults) = match filled {
-        Ok(filled) => {
-            let made = template.typeset(&filled, &Typesetter::default()).map_err(|e| Refused::unusable("pages", e.to_string()))?;
-            (Pages::filled(&filled, &made), Vec::new())
-        }
-        Err(errors) => (Pages::default(), errors.iter().map(Into::into).collect()),
-    };
+    let TracedFill { filled, errors, trace } = template.fill_traced(&scope, desk.means());
+    let made = template.typeset(&filled, &Typesetter::default()).map_err(|e| Refused::unusable("pages", e.to_string()))?;
+    let (pages, faults) = (Pages::filled(&filled, &made), errors.iter().map(Into::into).collect());
     Ok(Tryout { pages, trace: TraceInfo::of(trace, template.placeholders()), faults })
 }
 
@@ -222,7 +217,7 @@ pub(super) async fn values_of(State(app): State<App>, Path(id): Path<i64>, Query
     let ties = ties_of(&app, id, asked.sheet, &template, &sheet.sheet).await?;
     let record = sheet.sheet.record(asked.row).ok_or_else(|| Refused::missing("the row"))?;
     Ok(Json(RecordValues {
-        label: label(record),
+        label: label(record, ""),
         row: asked.row,
         rows: sheet.sheet.records.len(),
         values: taken(&template, record, &ties.ties),
