@@ -49,6 +49,7 @@ pub fn run(arguments: Arguments) -> Result<()> {
         smtp: None,
         practice_port: arguments.practice_port,
         crm_port: Some(arguments.crm_port),
+        free_ports: true,
     };
     runtime()?.block_on(async {
         let new = !folder.join("mangle.sqlite").exists();

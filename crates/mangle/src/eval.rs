@@ -124,6 +124,7 @@ fn kind(value: &Value) -> &'static str {
         Value::Blank => "blank",
         Value::Bool(_) => "yes/no",
         Value::Number(_) => "number",
+        Value::Percent(_) => "percent",
         Value::Money(_) => "money",
         Value::Date(_) => "date",
         Value::DateTime(_) => "date and time",
@@ -139,7 +140,7 @@ fn exact(value: &Value) -> Json {
     match value {
         Value::Blank => Json::Null,
         Value::Bool(yes) => json!(yes),
-        Value::Number(number) => json!(number.normalize().to_string()),
+        Value::Number(number) | Value::Percent(number) => json!(number.normalize().to_string()),
         Value::Money(money) => json!({ "amount": money.amount.normalize().to_string(), "currency": money.currency.code() }),
         Value::Date(date) => json!(date.to_string()),
         Value::DateTime(moment) => json!(moment.to_string()),

@@ -28,7 +28,9 @@ pub fn run(arguments: Arguments) -> Result<ExitCode> {
     }
     let mut all = true;
     for file in &arguments.files {
-        match pages(file, &arguments) {
+        // One bad document doesn't take the others with it.
+        let done = std::panic::catch_unwind(std::panic::AssertUnwindSafe(|| pages(file, &arguments)));
+        match done.unwrap_or_else(|_| Err(anyhow::anyhow!("something in it stopped the program that makes pages"))) {
             Ok(said) => println!("{}: {said}", file.display()),
             Err(error) => {
                 all = false;

@@ -28,7 +28,14 @@ pub struct Arguments {
 
 pub fn run(arguments: Arguments) -> Result<()> {
     let smtp = arguments.smtp.as_deref().map(server).transpose()?;
-    let what = What { folder: arguments.folder, port: arguments.port, smtp, practice_port: arguments.practice_port, crm_port: None };
+    let what = What {
+        folder: arguments.folder,
+        port: arguments.port,
+        smtp,
+        practice_port: arguments.practice_port,
+        crm_port: None,
+        free_ports: false,
+    };
     runtime()?.block_on(async {
         let running = start(what).await?;
         println!("Mangle listens on {}", running.address);
@@ -50,6 +57,22 @@ pub struct What {
     pub practice_port: u16,
     /// The port of the practice CRM, where one is wanted.
     pub crm_port: Option<u16>,
+    /// Whether the application takes a free port where its own is taken.
+    pub free_ports: bool,
+}
+
+async fn bind(port: u16, of: &str) -> Result<TcpListener> {
+    TcpListener::bind(("127.0.0.1", port)).await.with_context(|| format!("port {port} for {of} is taken; choose another"))
+}
+
+/// A port, or a free one where another program has it; says so.
+async fn bind_near(port: u16, of: &str) -> Result<TcpListener> {
+    if let Ok(listener) = bind(port, of).await {
+        return Ok(listener);
+    }
+    let listener = bind(0, of).await?;
+    println!("Port {port} is taken; {of} listens on {}", listener.local_addr()?.port());
+    Ok(listener)
 }
 
 /// The application, ready to serve.
@@ -76,8 +99,20 @@ impl Running {
     pub async fn serve(self) -> Result<()> {
         tokio::select! {
             done = mangle_server::serve(self.listener, self.router) => done,
-            _ = tokio::signal::ctrl_c() => Ok(()),
+            _ = told_to_end() => Ok(()),
         }
+    }
+}
+
+/// Waits for Ctrl C, or for SIGTERM.
+async fn told_to_end() {
+    let interrupted = tokio::signal::ctrl_c();
+    match tokio::signal::unix::signal(tokio::signal::unix::SignalKind::terminate()) {
+        Ok(mut terminated) => tokio::select! {
+            _ = interrupted => {}
+            _ = terminated.recv() => {}
+        },
+        Err(_) => drop(interrupted.await),
     }
 }
 
@@ -87,16 +122,16 @@ pub fn runtime() -> Result<tokio::runtime::Runtime> {
 
 /// Opens the application and binds its ports.
 pub async fn start(what: What) -> Result<Running> {
-    let bind = |port: u16, of: &'static str| async move {
-        TcpListener::bind(("127.0.0.1", port)).await.with_context(|| format!("port {port} for {of} is taken; choose another"))
+    let listener = match bind(what.port, "the application").await {
+        Err(_) if what.free_ports => bind_near(what.port, "the application").await?,
+        bound => bound?,
     };
-    let listener = bind(what.port, "the application").await?;
     let mut more = axum::Router::new();
     let smtp = match what.smtp {
         Some(smtp) => smtp,
         None => {
             let mailbox = Mailbox::open(what.folder.join("practice-mailbox"))?;
-            let practice = bind(what.practice_port, "the practice mailbox").await?;
+            let practice = bind_near(what.practice_port, "the practice mailbox").await?;
             let port = practice.local_addr()?.port();
             tokio::spawn(mailbox::serve(practice, mailbox.clone()));
             more = mailbox::router(mailbox).split_for_parts().0;
@@ -105,7 +140,7 @@ pub async fn start(what: What) -> Result<Running> {
     };
     let mut crm_at = None;
     if let Some(port) = what.crm_port {
-        let listener = bind(port, "the practice CRM").await?;
+        let listener = bind_near(port, "the practice CRM").await?;
         crm_at = Some(format!("http://localhost:{}/odata/", listener.local_addr()?.port()));
         tokio::spawn(crm::serve(listener, crm::Crm::new(214)));
     }
