@@ -5,8 +5,8 @@
 Every DOCX of the folders (the corpus when none is named) is rendered by both; each
 page is compared by its lines (those that begin and end with the same words), by how
 far its words lie from one another, by the fonts of its words, and as a picture. The
-report is a table in Markdown. Where no office renderer is installed, it says so and
-changes nothing.
+report is a table in Markdown. Files that either can't take are told as not made. Where
+no office renderer is installed, it says so and changes nothing.
 """
 
 import re
@@ -15,6 +15,7 @@ import subprocess
 import sys
 import tempfile
 import zipfile
+import zlib
 from collections import Counter
 from concurrent.futures import ThreadPoolExecutor
 from difflib import SequenceMatcher
@@ -48,6 +49,8 @@ APART = {
         "Courier New": "Liberation Mono",
     }.items()
 }
+BATCH = 40  # how many files one start of the renderer takes
+PATIENCE = 120  # how many seconds it may take for one file
 NEAR = 2.0  # how far the middle word of a page may lie from its place, in points
 TALL = 60  # the least share of a word's height by which words are on one line, in percent
 
@@ -140,23 +143,45 @@ def distance(one, two):
     return ((one[1] - two[1]) ** 2 + (one[4] - two[4]) ** 2) ** 0.5
 
 
-def with_letters_apart(file, folder):
-    """A copy of a DOCX whose fonts don't join letters."""
-    copy = folder / file.name
-    with zipfile.ZipFile(file) as source, zipfile.ZipFile(copy, "w", zipfile.ZIP_DEFLATED) as out:
-        for name in source.namelist():
-            content = source.read(name)
-            if name.endswith(".xml"):
-                for font, apart in APART.items():
-                    content = content.replace(f'"{font}"'.encode(), f'"{apart}"'.encode())
-            out.writestr(name, content)
-    return copy
+def with_letters_apart(file, copy):
+    """Makes a copy of a DOCX whose fonts don't join letters; gives whether it is one."""
+    try:
+        with zipfile.ZipFile(file) as source, zipfile.ZipFile(copy, "w", zipfile.ZIP_DEFLATED) as out:
+            for name in source.namelist():
+                content = source.read(name)
+                if name.endswith(".xml"):
+                    for font, apart in APART.items():
+                        content = content.replace(f'"{font}"'.encode(), f'"{apart}"'.encode())
+                out.writestr(name, content)
+    except (zipfile.BadZipFile, zipfile.LargeZipFile, NotImplementedError, RuntimeError, EOFError, OSError, zlib.error) as error:
+        print(f"{file}: no document: {error}", file=sys.stderr)
+        copy.unlink(missing_ok=True)
+        return False
+    return True
+
+
+def render(office, home, files, target):
+    """Renders files, many for each start. What a start leaves out, as it stumbled over
+    one of them, is given to it one by one."""
+
+    def start(some):
+        command = [office, f"-env:UserInstallation=file://{home}", "--headless", "--convert-to", "pdf", "--outdir", str(target)]
+        try:
+            subprocess.run([*command, *map(str, some)], capture_output=True, timeout=PATIENCE + 5 * len(some))
+        except subprocess.TimeoutExpired:
+            pass
+        return [f for f in some if not (target / f"{f.stem}.pdf").exists()]
+
+    for at in range(0, len(files), BATCH):
+        left = start(files[at : at + BATCH])
+        for file in left:
+            start([file])
 
 
 def pictures(pdf, folder, name):
     target = folder / name
     subprocess.run(["pdftoppm", "-r", "50", "-gray", str(pdf), str(target)], check=True)
-    return sorted(folder.glob(f"{name}-*.pgm"))
+    return sorted(folder.glob(f"{name}-*.pgm"), key=lambda f: int(f.stem.rsplit("-", 1)[1]))
 
 
 def difference(one, two):
@@ -192,39 +217,52 @@ def main():
     files = sorted(f for folder in folders for f in ([folder] if folder.is_file() else folder.rglob("*.docx")))
     with tempfile.TemporaryDirectory() as made:
         made = Path(made)
-        for folder in ("ours", "theirs", "apart"):
+        for folder in ("own", "apart", "ours", "theirs"):
             (made / folder).mkdir()
-        subprocess.run([program, "pages", "--out", str(made / "ours"), *map(str, files)], stdout=subprocess.DEVNULL)
+        # Numbers, as files of several folders may have one name.
+        numbered = {file: f"{number:05}" for number, file in enumerate(files)}
+        apart = []
+        for file, number in numbered.items():
+            shutil.copyfile(file, made / "own" / f"{number}.docx")
+            copy = made / "apart" / f"{number}.docx"
+            if with_letters_apart(file, copy):
+                apart.append(copy)
 
-        def render(part):
-            # One by one, each of two at a time with a home of its own: a document
-            # that it can't take must not stop the others.
-            home = f"-env:UserInstallation=file://{made}/home-{part}"
-            for file in files[part::2]:
-                subprocess.run([office, home, "--headless", "--convert-to", "pdf", "--outdir", str(made / "theirs"), str(with_letters_apart(file, made / "apart"))], capture_output=True)
+        def make():
+            subprocess.run([program, "pages", "--out", str(made / "ours"), *sorted(map(str, (made / "own").iterdir()))], stdout=subprocess.DEVNULL)
 
-        with ThreadPoolExecutor(2) as pool:
-            list(pool.map(render, range(2)))
+        with ThreadPoolExecutor(3) as pool:
+            works = [pool.submit(make)]
+            works += [pool.submit(render, office, made / f"home-{part}", apart[part::2], made / "theirs") for part in range(2)]
+            [work.result() for work in works]
 
         def one(file):
-            pair = [made / side / f"{file.stem}.pdf" for side in ("ours", "theirs")]
-            if not all(f.exists() for f in pair):
-                return file, None
-            return file, compare(*pair, made, file.stem)
+            pair = [made / side / f"{numbered[file]}.pdf" for side in ("ours", "theirs")]
+            missing = [who for who, pdf in zip(("Mangle", "the renderer"), pair) if not pdf.exists()]
+            if missing:
+                return file, f"not made by {' or by '.join(missing)}"
+            try:
+                return file, compare(*pair, made, numbered[file])
+            except Exception as error:  # a PDF that the reader of it can't take
+                return file, f"not compared: {type(error).__name__}"
+
         with ThreadPoolExecutor(2) as pool:
             results = list(pool.map(one, files))
     table, far = [], []
+    # Documents; those on as many pages with every line the same.
+    documents = [0, 0]
     # Pages; those with the same lines; those of them whose words are near their place.
     of_all, of_others = [0, 0, 0], [0, 0, 0]
     for file, result in results:
-        if result is None:
-            table.append((0.0, f"| {file.stem} | not made | | | | |"))
+        if isinstance(result, str):
+            table.append((0.0, f"| {file.stem} | {result} | | | | |"))
             continue
         ours, theirs, rows = result
         same = [r[0] for r in rows]
         away = [r[1] for r in rows if r[1] is not None]
         counted = [len(rows), sum(1 for s in same if s > 0.999), sum(1 for r in rows if r[0] > 0.999 and r[1] is not None and r[1] < NEAR)]
         of_all = [a + b for a, b in zip(of_all, counted)]
+        documents = [documents[0] + 1, documents[1] + (counted[0] == counted[1])]
         if file.stem not in OTHERWISE or file.parent != CORPUS:
             of_others = [a + b for a, b in zip(of_others, counted)]
         far += away
@@ -247,7 +285,7 @@ def main():
         "",
         f"Made by `make compare` with {' '.join(version[:2])} from Debian's packages, worst first. Lines: the share of lines that begin and end with the same words. Words: how far, in points, the middle one of all words lies from its place there. Fonts: the share of words in the same font. Picture: the mean difference of grey at 50 dots an inch. The renderer is told to keep letters apart: it joins them (ligatures), which ECMA-376 has no word for, and draws pairs together, which a document asks for by 17.3.2.19. It parts words by the dictionaries of hyphen-de and hyphen-en-gb.",
         "",
-        f"**Of {of_all[0]} pages {shares(of_all)}. The middle distance over all pages is {median(far) if far else 0:.2f} pt.**",
+        f"**Of {of_all[0]} pages {shares(of_all)}. The middle distance over all pages is {median(far) if far else 0:.2f} pt. Of {documents[0]} documents {documents[1]} ({documents[1] / max(documents[0], 1) * 100:.0f} %) have every line the same.**",
         "",
         f"Of the {of_others[0]} pages of files that the renderer does not read otherwise than ECMA-376 says {shares(of_others)}. Set apart for that are {told}.",
         "",
