@@ -111,7 +111,7 @@ def sheet(book, name, rows, first=False):
             if isinstance(cell.value, dt.date):
                 cell.number_format = "dd/mm/yyyy"
             elif head in ("Yearly fee", "Deposit", "Paid", "Balance", "Fee"):
-                cell.number_format = "#,##0.00"
+                cell.number_format = "[$€-1809]#,##0.00"
     ws.freeze_panes = "A2"
 
 
@@ -299,7 +299,7 @@ def letter(path, old=False):
         cells[1].paragraphs[0].alignment = WD_ALIGN_PARAGRAPH.RIGHT
     for column, w in zip(t.columns, (Cm(11), Cm(5))):
         column.width = w
-    p = d.add_paragraph("Should there be a reason, please call us. We have [: mobile else home phone else \"no number\"] as your number.")
+    p = d.add_paragraph("Should there be a reason, please call us. [:if mobile is not blank or home phone is not blank] We have [: mobile else home phone] as your number.[:else] We have no telephone number for you; please send us one.[:end]")
     p.paragraph_format.space_before = Pt(12)
     d.add_paragraph("[:keep para if liveaboard]You live aboard, so please speak to us before the month ends: the electricity agreement depends on your berth.")
     for text in ("Pay to Brackwater Quay, IBAN XX00 0000 0000 0000 0000 00.", "Give your reference [: ref] so that we find your payment."):
@@ -445,9 +445,11 @@ def quote(path):
     run.bold, run.font.size = True, Pt(14)
     d.add_paragraph("Dear [: owner.salutation after \" \"][: owner.last name else \"owner\"],")
     d.add_paragraph("[:if lines is blank]")
-    d.add_paragraph("we have no work to quote for yet. [: note]")
+    d.add_paragraph("We have no work to quote for yet. [: note]")
     d.add_paragraph("[:else]")
-    d.add_paragraph("thank you for asking us. For the work below we quote [: round(sum((lines where not optional).(qty * price)) * (1 - discount%) * 1.19; 2) as money \"EUR\"] including VAT"
+    # Worked out once: the letter and the table print the same amounts.
+    d.add_paragraph("[:set net = round(sum((lines where not optional).(qty * price)) * (1 - discount%); 2)][:set vat = round(net * 19%; 2)][:set total = net + vat]"
+                    "Thank you for asking us. For the work below we quote [: total as money \"EUR\"] including VAT"
                     "[:if discount > 0], a discount of [: discount% as percent] taken off[:end]. The price holds until [: valid until as date long].[:if haul-out needed] The boat must be hauled out.[:end]")
     d.add_paragraph("[:keep para if note is not blank][: note]")
     heading("Work")
@@ -461,9 +463,9 @@ def quote(path):
     rows(t, widths, ("", "[:repeat 2 rows for lines where not optional group by section][: section]", "", "", "[: sum(group.(qty * price)) as money \"EUR\"]"), True)
     rows(t, widths, ("[: turn.number]", "[:repeat row for group sort by price desc][: item]", "[: qty] [: unit]", "[: price as money \"EUR\"]", "[: qty * price as money \"EUR\"]"))
     rows(t, widths, ("", "[:keep row if discount > 0]Discount [: discount% as percent]", "", "", "[: -round(sum((lines where not optional).(qty * price)) * discount%; 2) as money \"EUR\"]"))
-    rows(t, widths, ("", "[:set net = round(sum((lines where not optional).(qty * price)) * (1 - discount%); 2)]Net", "", "", "[: net as money \"EUR\"]"), True)
-    rows(t, widths, ("", "VAT 19 %", "", "", "[: round(net * 19%; 2) as money \"EUR\"]"))
-    rows(t, widths, ("", "Total", "", "", "[: net + round(net * 19%; 2) as money \"EUR\"]"), True, "E9EEF4")
+    rows(t, widths, ("", "Net", "", "", "[: net as money \"EUR\"]"), True)
+    rows(t, widths, ("", "VAT 19 %", "", "", "[: vat as money \"EUR\"]"))
+    rows(t, widths, ("", "Total", "", "", "[: total as money \"EUR\"]"), True, "E9EEF4")
     for column, w in zip(t.columns, widths):
         column.width = w
     d.add_paragraph("[:if count(lines where optional) > 0]")
