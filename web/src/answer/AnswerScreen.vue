@@ -50,6 +50,7 @@ async function send() {
           @leave="it.leave"
           @add="it.add"
           @remove="it.remove"
+          @pending="it.pending"
         />
         <!-- Not for people: whoever fills it in is a machine. -->
         <label class="trap" aria-hidden="true"

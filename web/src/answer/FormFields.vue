@@ -19,6 +19,7 @@ const emit = defineEmits<{
   leave: [field: number]
   add: [field: number, file: File]
   remove: [field: number, which: number]
+  pending: [work: Promise<void>]
 }>()
 
 const looked = computed(() => new Map(props.look.map((l) => [l.field, l])))
@@ -62,6 +63,7 @@ const ticked = (field: PublicField) => ['yes-no', 'accept'].includes(field.kind)
         :wrong="wrong.has(field.id)"
         @add="(file) => emit('add', field.id, file)"
         @remove="(which) => emit('remove', field.id, which)"
+        @pending="(work) => emit('pending', work)"
       />
       <FieldInput
         v-else

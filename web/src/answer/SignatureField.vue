@@ -6,7 +6,7 @@ import type { PublicField, Sending } from './answer'
 
 /** A field for a signature that is drawn with a finger, a pen or the mouse. */
 const props = defineProps<{ field: PublicField; files: Sending[]; wrong: boolean }>()
-const emit = defineEmits<{ add: [file: File]; remove: [which: number] }>()
+const emit = defineEmits<{ add: [file: File]; remove: [which: number]; pending: [work: Promise<void>] }>()
 
 const canvas = ref<HTMLCanvasElement>()
 let pad: SignaturePad | undefined
@@ -25,14 +25,19 @@ onMounted(async () => {
 onBeforeUnmount(() => pad?.off())
 
 let timer = 0
-/** A signature is done when the hand rests. */
+let taken: (() => void) | undefined
+/** A signature is done when the hand rests; whoever sends the form meanwhile waits for it. */
 function keep() {
   window.clearTimeout(timer)
+  if (!taken) emit('pending', new Promise((resolve) => (taken = resolve)))
   timer = window.setTimeout(() => {
     canvas.value?.toBlob((drawn) => {
-      if (!drawn) return
-      if (props.files.length) emit('remove', 0)
-      emit('add', new File([drawn], 'signature.png', { type: 'image/png' }))
+      if (drawn) {
+        if (props.files.length) emit('remove', 0)
+        emit('add', new File([drawn], 'signature.png', { type: 'image/png' }))
+      }
+      taken?.()
+      taken = undefined
     })
   }, 700)
 }

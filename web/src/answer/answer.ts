@@ -138,6 +138,7 @@ export function useAnswer(token: string) {
     const data = new FormData()
     data.append('file', file, file.name)
     const request = new XMLHttpRequest()
+    pending(new Promise<void>((resolve) => (request.onloadend = () => resolve())))
     request.upload.onprogress = (event) => (own.done = event.total ? event.loaded / event.total : 0)
     request.onerror = () => (own.wrong = LOST)
     request.onload = () => {
@@ -164,15 +165,19 @@ export function useAnswer(token: string) {
     )
   }
 
+  /** What must be done before the form can be sent. */
+  const works = new Set<Promise<void>>()
+  function pending(work: Promise<void>) {
+    works.add(work)
+    void work.finally(() => works.delete(work))
+  }
+
   async function send(homepage: string) {
     if (sending.value) return
-    const open = Object.values(files).flat()
-    if (open.some((f) => !f.key && !f.wrong)) {
-      problem.value = 'A file is still on its way; wait for it, then send.'
-      return
-    }
     sending.value = true
     problem.value = ''
+    // A signature that was drawn just now, and files on their way, go along.
+    while (works.size) await Promise.allSettled([...works])
     const params = { path: { token } }
     const body = { given, homepage, once }
     const got = await api.POST('/api/answer/{token}', { params, body }).catch(() => undefined)
@@ -203,6 +208,7 @@ export function useAnswer(token: string) {
     leave,
     add,
     remove,
+    pending,
     send,
   }
 }

@@ -1,11 +1,11 @@
-import { useDebounceFn } from '@vueuse/core'
-import { computed, ref, watch, type Ref } from 'vue'
+import { useEventListener } from '@vueuse/core'
+import { computed, onScopeDispose, ref, watch, type Ref } from 'vue'
 
-import { api, ask, attempt, type Schemas } from './client'
+import { api, ask, attempt, Refusal, tell, type Schemas } from './client'
 import { count } from './words'
 
 export type Bench = Schemas['Bench']
-export type Finding = Schemas['FindingInfo']
+export type Cause = Schemas['CauseInfo']
 export type Note = Schemas['NoteInfo']
 export type Setup = Schemas['SetupBody']
 
@@ -17,23 +17,29 @@ export const documentsInWords = (bench: Bench) =>
   count(documents(bench), 'document') +
   (bench.setup.joint ? ` of ${count(bench.records.length, 'record')}` : '')
 
+/** How many of the chosen records this dispatch has served before. */
+export const repeats = (bench: Bench) => bench.records.filter((r) => r.served).length
+
 /** One dispatch on the bench: what is saved, the record at hand, the preflight. */
-export function useBench(key: Ref<string>) {
+export function useBench(key: Ref<string>, moved: (key: string) => Promise<unknown>) {
   const bench = ref<Bench>()
-  const saving = ref(false)
+  /** Whether what is shown is saved; `elsewhere` where another window was faster. */
+  const state = ref<'saved' | 'saving' | 'unsaved' | 'elsewhere'>('saved')
   const at = ref(0)
   const page = ref<Schemas['PageView']>()
   const pageProblem = ref('')
-  const findings = ref<Finding[]>()
+  const causes = ref<Cause[]>()
+  const wrong = ref(0)
   const notes = ref<Note[]>([])
   const params = () => ({ path: { key: key.value } })
 
   const record = computed(() => bench.value?.records[at.value])
-  const rowsWithFindings = computed(() => new Set(findings.value?.map((f) => f.row)))
+  const rowsWithFindings = computed(() => new Set(causes.value?.flatMap((c) => c.records.map((r) => r.row))))
 
   /** Opens the dispatch at a row, or at its first record. */
   async function load(row?: number) {
     bench.value = await ask(api.GET('/api/dispatches/{key}', { params: params() }))
+    state.value = 'saved'
     at.value = Math.max(
       0,
       bench.value.records.findIndex((r) => r.row === row),
@@ -41,22 +47,39 @@ export function useBench(key: Ref<string>) {
     await check()
   }
 
-  async function save() {
+  /** Saves one change after the other. */
+  let last: Promise<void> = Promise.resolve()
+  const save = () => (last = last.then(write))
+
+  async function write() {
+    window.clearTimeout(timer)
     const now = bench.value
-    if (!now) return
-    saving.value = true
+    if (!now || state.value === 'elsewhere') return
+    state.value = 'saving'
     const mine = edits
-    const body = { name: now.name, template_id: now.template_id, sheet_id: now.sheet_id, setup: now.setup }
-    const changed = await attempt(() => ask(api.PUT('/api/dispatches/{key}', { params: params(), body })))
-    saving.value = false
-    if (!changed) return
+    const { name, template_id, sheet_id, setup, revision } = now
+    const body = { name, template_id, sheet_id, setup, revision }
+    let changed: Bench
+    try {
+      changed = await ask(api.PUT('/api/dispatches/{key}', { params: params(), body }))
+    } catch (error) {
+      state.value = 'unsaved'
+      if (error instanceof Refusal && error.code === 'changed-elsewhere') state.value = 'elsewhere'
+      // Without a connection it is tried again until there is one.
+      else if (error instanceof Refusal && error.code === 'unreachable')
+        timer = window.setTimeout(() => void save(), 3000)
+      else tell(error)
+      return
+    }
     // What was typed meanwhile is not saved yet and must not be lost.
-    bench.value =
-      edits === mine ? changed : { ...changed, name: now.name, setup: bench.value?.setup ?? changed.setup }
+    const same = edits === mine
+    bench.value = same ? changed : { ...changed, name: now.name, setup: bench.value?.setup ?? changed.setup }
+    state.value = same ? 'saved' : 'unsaved'
     at.value = Math.min(at.value, Math.max(0, changed.records.length - 1))
+    if (changed.key !== key.value) await moved(changed.key)
     await check()
   }
-  const saveSoon = useDebounceFn(save, 400)
+  let timer = 0
   /** Counts the changes made here. */
   let edits = 0
 
@@ -65,8 +88,19 @@ export function useBench(key: Ref<string>) {
     if (!bench.value) return
     edits++
     work(bench.value)
-    void (soon ? saveSoon() : save())
+    if (state.value === 'saved') state.value = 'unsaved'
+    window.clearTimeout(timer)
+    if (soon) timer = window.setTimeout(() => void save(), 400)
+    else void save()
   }
+
+  // Nobody leaves before it is saved without being asked.
+  useEventListener(window, 'beforeunload', (event) => {
+    if (state.value === 'unsaved' || state.value === 'saving') event.preventDefault()
+  })
+  onScopeDispose(() => {
+    if (state.value === 'unsaved') void save()
+  })
 
   async function check() {
     await Promise.all([preflight(), show()])
@@ -80,14 +114,16 @@ export function useBench(key: Ref<string>) {
     const { signal } = checking
     const now = bench.value
     if (!now?.template || !now.sheet || now.template_problems) {
-      findings.value = undefined
+      causes.value = undefined
       notes.value = []
+      wrong.value = 0
       return
     }
     const path = '/api/dispatches/{key}/preflight'
     const found = await attempt(() => ask(api.POST(path, { params: params(), signal })), signal)
     if (!signal.aborted) {
-      findings.value = found?.findings
+      causes.value = found?.causes
+      wrong.value = found?.wrong ?? 0
       notes.value = found?.notes ?? []
     }
   }
@@ -139,15 +175,18 @@ export function useBench(key: Ref<string>) {
 
   return {
     bench,
-    saving,
+    state,
+    save,
     at,
     record,
     page,
     pageProblem,
-    findings,
+    causes,
+    wrong,
     notes,
     rowsWithFindings,
     load,
+    check,
     change,
     step,
     goTo,

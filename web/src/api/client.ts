@@ -47,6 +47,25 @@ export function upload(files: Iterable<File>) {
   return { body: { file: '' }, bodySerializer: () => form(files) }
 }
 
+/** Downloads a file of the server; a refusal is an error that can be shown. */
+export async function save(path: string): Promise<void> {
+  const got = await fetch(path).catch(() => undefined)
+  if (!got) throw new Refusal('unreachable', 'Mangle does not answer; is it still running?')
+  if (!got.ok) {
+    const problem = (await got.json().catch(() => undefined)) as Partial<Schemas['Problem']> | undefined
+    throw new Refusal(
+      problem?.code ?? 'unknown',
+      problem?.message ?? 'The file can’t be downloaded just now.',
+    )
+  }
+  const named = /filename\*=UTF-8''([^;]+)/.exec(got.headers.get('content-disposition') ?? '')?.[1]
+  const link = document.createElement('a')
+  link.href = URL.createObjectURL(await got.blob())
+  link.download = named ? decodeURIComponent(named) : (path.split('/').pop() ?? 'file')
+  link.click()
+  window.setTimeout(() => URL.revokeObjectURL(link.href), 60_000)
+}
+
 /** Says what went wrong where everyone sees it. */
 export function tell(error: unknown): void {
   ElMessage({

@@ -96,12 +96,29 @@ export const KINDS: [FieldKind, string][] = [
 ]
 export const kindName = (kind: FieldKind) => KINDS.find(([own]) => own === kind)?.[1] ?? kind
 
+/** The name that a label gives its field: what placeholders can use without quotes where it can be. */
+export function nameFrom(label: string, others: string[]): string {
+  const name = label
+    .trim()
+    .replace(/[?!:.*"'\s]+$/, '')
+    .toLowerCase()
+  const taken = (own: string) => others.some((other) => other.toLowerCase() === own)
+  let free = name
+  for (let n = 2; name && taken(free); n++) free = `${name} ${n}`
+  return free
+}
+
 /** A new field of a kind, with a number and a name of its own. */
 export function newField(kind: FieldKind, fields: FormField[]): FormField {
   const id = Math.max(0, ...fields.map((f) => f.id)) + 1
   const words = kind === 'heading' || kind === 'explanation'
-  let name = words ? '' : kindName(kind).toLowerCase().replace(',', '')
-  if (!words && fields.some((f) => f.name === name)) name = `${name} ${id}`
+  const label = kindName(kind).replace(',', '')
+  const name = words
+    ? ''
+    : nameFrom(
+        label,
+        fields.map((f) => f.name),
+      )
   return {
     id,
     kind,

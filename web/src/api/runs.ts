@@ -17,6 +17,15 @@ export const useRuns = defineStore('runs', () => {
     else runs.value[at] = run
   }
 
+  /** Fetches a run. Events may overtake answers: what was asked last is what is shown. */
+  const asked = new Map<number, number>()
+  async function refresh(id: number) {
+    const mine = (asked.get(id) ?? 0) + 1
+    asked.set(id, mine)
+    const run = await ask(api.GET('/api/runs/{id}', { params: { path: { id } } }))
+    if (asked.get(id) === mine) put(run)
+  }
+
   async function load() {
     runs.value = await ask(api.GET('/api/runs'))
   }
@@ -24,7 +33,12 @@ export const useRuns = defineStore('runs', () => {
   function open() {
     if (source) return
     source = new EventSource('/api/run-events')
-    source.onmessage = (event) => put(JSON.parse(event.data as string) as Run)
+    // What an event tells is newer than any answer that is still on its way.
+    source.onmessage = (event) => {
+      const run = JSON.parse(event.data as string) as Run
+      asked.set(run.id, (asked.get(run.id) ?? 0) + 1)
+      put(run)
+    }
     // After a break the list may be stale.
     source.onopen = () => void load().catch(() => undefined)
   }
@@ -45,7 +59,7 @@ export const useRuns = defineStore('runs', () => {
     window.addEventListener('pageshow', open)
   }
 
-  return { runs, going, put, load, listen }
+  return { runs, going, refresh, load, listen }
 })
 
 /** How many items of a run need nothing more. */

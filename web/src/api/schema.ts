@@ -163,6 +163,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/currencies": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** All currencies of ISO 4217 that are in use, by code. */
+        get: operations["get_currencies"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/dispatches": {
         parameters: {
             query?: never;
@@ -195,6 +212,23 @@ export interface paths {
         post?: never;
         /** Deletes a dispatch with the record of its runs. */
         delete: operations["delete_dispatches__key_"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/dispatches/{key}/copy": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Adds a copy of a dispatch: its set-up and its pictures, without its runs. */
+        post: operations["post_dispatches__key__copy"];
+        delete?: never;
         options?: never;
         head?: never;
         patch?: never;
@@ -299,7 +333,10 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Starts a run of all chosen records. Refused while anything stops it. */
+        /**
+         * Starts a run of all chosen records. Refused while anything stops it, while another run
+         *     of the dispatch is going, and where records would be served again unconfirmed.
+         */
         post: operations["post_dispatches__key__runs"];
         delete?: never;
         options?: never;
@@ -1643,6 +1680,18 @@ export interface components {
             /** @description Columns that the template and the texts do not use. */
             unused: string[];
         };
+        /** @description What is wrong with some records, for one reason. */
+        CauseInfo: {
+            /** @description A short name for programs. */
+            code: string;
+            fix?: components["schemas"]["FixInfo"] | null;
+            /** @description What is wrong and what to do. */
+            message: string;
+            /** @description The placeholders at fault. */
+            placeholders: string[];
+            /** @description Its records, in the order of the rows. */
+            records: components["schemas"]["FoundInfo"][];
+        };
         /** @description A cell that is written. */
         CellEdit: {
             /** @description Which of the columns, from 0. */
@@ -1728,6 +1777,11 @@ export interface components {
              */
             sheet_id?: number | null;
         };
+        /**
+         * @description all, unserved, failed-last or changed.
+         * @enum {string}
+         */
+        Choose: "all" | "unserved" | "failed-last" | "changed";
         /** @description A clause as a person writes it. */
         ClauseBody: {
             /** @description The language that it is for; blank for any. */
@@ -1759,6 +1813,8 @@ export interface components {
             asked?: boolean;
             /** @description Where its cells stand in a row; at its own place where nothing is said. */
             cell?: number | null;
+            /** @description Whether a person chose the type of its formula's values; else the formula tells it. */
+            chosen?: boolean;
             /** @description The currency of a column of money. */
             currency?: string | null;
             /**
@@ -1776,7 +1832,7 @@ export interface components {
             locale?: string | null;
             /** @description Its name. */
             name: string;
-            /** @description text, number, money, date, yes/no or e-mail. */
+            /** @description text, number, money, percent, date, time, yes/no or e-mail. */
             type: string;
         };
         /** @description What could stand at a place. */
@@ -1860,6 +1916,13 @@ export interface components {
              */
             root: string;
         };
+        /** @description A currency that amounts can be in. */
+        CurrencyInfo: {
+            /** @description Its code (ISO 4217). */
+            code: string;
+            /** @description Its English name. */
+            name: string;
+        };
         /** @description A place in an expression. */
         Cursor: {
             /** @description The place, in bytes. */
@@ -1876,6 +1939,14 @@ export interface components {
         DispatchBody: {
             /** @description Its name. */
             name: string;
+            /** @description Another key; the old address leads nowhere then. */
+            new_key?: string | null;
+            /**
+             * Format: int64
+             * @description The revision that was changed: what was changed elsewhere meanwhile is not
+             *     overwritten. Left out, whatever is there is.
+             */
+            revision?: number | null;
             /** @description What is set on the bench. */
             setup: components["schemas"]["SetupBody"];
             /**
@@ -2011,20 +2082,30 @@ export interface components {
              */
             file: string;
         };
-        /** @description What is wrong with a record. */
+        /** @description What is wrong with a record at hand. */
         FindingInfo: {
-            /** @description A short name for programs. */
-            code: string;
-            /** @description What to call it. */
-            label: string;
             /** @description What is wrong and what to do. */
             message: string;
             /** @description Where. */
             place: string;
-            /** @description The placeholder or value at fault. */
+            /** @description The placeholder at fault. */
             placeholder: string;
-            /** @description Its row; 0 where it is of a document that serves all. */
-            row: number;
+        };
+        /** @description An act that puts a cause right. */
+        FixInfo: {
+            /** @enum {string} */
+            act: "set-currency";
+            /** @description The column's name. */
+            column: string;
+            /** @description The currency. */
+            currency: string;
+        } | {
+            /** @enum {string} */
+            act: "correct-cells";
+            /** @description The column's name. */
+            column: string;
+            /** @description Its place among the sheet's columns. */
+            index: number;
         };
         /** @description A font file. */
         FontInfo: {
@@ -2247,8 +2328,19 @@ export interface components {
             problem?: string | null;
             /** @description The first rows with their value, and one with an error where there is one. */
             samples: components["schemas"]["RowSample"][];
-            /** @description The type of its values. */
+            /** @description The type of the column: of money with its currency. */
             type: string;
+        };
+        /** @description What was found of one record. */
+        FoundInfo: {
+            /** @description What to call it. */
+            label: string;
+            /** @description What is wrong with it. */
+            message: string;
+            /** @description Its row; 0 where it is of a document that serves all. */
+            row: number;
+            /** @description What stands in the cell at fault. */
+            text?: string | null;
         };
         /** @description A function of the language, as the help shows it. */
         FunctionInfo: {
@@ -2315,7 +2407,10 @@ export interface components {
             row: number;
             /** @description The documents' size in bytes. */
             size: number;
-            /** @description waiting, filed, sending, delivered, held, failed or left out. */
+            /**
+             * @description waiting, filed, sending, delivered, made (where nothing is sent), held, failed or
+             *     left out.
+             */
             state: string;
             /** @description To whom the message goes. */
             to?: string | null;
@@ -2473,8 +2568,8 @@ export interface components {
             /** @description Its name. */
             name: string;
             /**
-             * @description text, number, money, date, yes/no or e-mail; a computed column has that of its
-             *     values.
+             * @description text, number, money, percent, date, time, yes/no or e-mail. Blank for text, and
+             *     for a computed column that takes the type of its formula.
              */
             type?: string;
         };
@@ -2810,12 +2905,14 @@ export interface components {
         };
         /** @description What the preflight found. */
         PreflightView: {
+            /** @description What is wrong, by its cause, that of most records first. */
+            causes: components["schemas"]["CauseInfo"][];
             /** @description How many records were checked. */
             checked: number;
-            /** @description What is wrong with them. */
-            findings: components["schemas"]["FindingInfo"][];
             /** @description What stops nothing but may surprise the recipient. */
             notes: components["schemas"]["NoteInfo"][];
+            /** @description How many of them have something wrong. */
+            wrong: number;
         };
         /** @description What the API answers when it refuses. */
         Problem: {
@@ -2955,6 +3052,7 @@ export interface components {
             label: string;
             /** @description Its number in the sheet. */
             row: number;
+            served?: components["schemas"]["ServedInfo"] | null;
         };
         /** @description A record's values by the template's names. */
         RecordValues: {
@@ -3145,8 +3243,28 @@ export interface components {
             /** @description A text of the sender's own: what is sent twice under it is taken once. */
             once?: string;
         };
+        /** @description A run that has served a record. */
+        ServedInfo: {
+            /** @description When. */
+            at: string;
+            /**
+             * Format: int64
+             * @description The run's number.
+             */
+            run: number;
+        };
         /** @description Who sends, and who is at work. */
         Settings: {
+            /**
+             * @description The office's currency, an ISO 4217 code: new columns and forms start with it. Blank
+             *     for EUR.
+             */
+            currency?: string;
+            /**
+             * @description The office's language and region, a BCP 47 tag: files are read by it, and new forms
+             *     and dispatches start with it. Blank for en-GB.
+             */
+            locale?: string;
             /** @description The office's address. */
             office_email: string;
             /** @description The office's name: the sender of messages. */
@@ -3160,11 +3278,15 @@ export interface components {
         };
         /** @description What is set on the bench. */
         SetupBody: {
+            /** @description Which records are taken, by what this dispatch made of them before. */
+            choose: components["schemas"]["Choose"];
             email?: components["schemas"]["EmailBody"] | null;
             /** @description A condition that chooses records; empty for all. */
             filter: string;
             /** @description Whether one document serves all chosen records. */
             joint: boolean;
+            /** @description The column that records are called by; blank where their names tell. */
+            label: string;
             /** @description Rows left out by hand. */
             left_out: number[];
             /** @description The locale by which values print. */
@@ -3235,6 +3357,8 @@ export interface components {
             id: number;
             /** @description Its name. */
             name: string;
+            /** @description What was read otherwise than it stands in the file, until a person dismisses it. */
+            notes?: string[];
             /**
              * @description What stood above the names and was passed over, until a person says that it is
              *     rightly so.
@@ -3305,6 +3429,21 @@ export interface components {
         StartRun: {
             /** @description How many documents the person was told; the run starts only if it is so. */
             count: number;
+            /**
+             * @description How many of the records this dispatch has served before, as the person was told
+             *     and confirmed.
+             */
+            repeats?: number;
+            /**
+             * Format: int64
+             * @description The revision of the dispatch that the person saw.
+             */
+            revision?: number | null;
+            /**
+             * @description What tells this start from another. The same one starts once, however often it is
+             *     sent: the answer is the run that it began.
+             */
+            start_key?: string | null;
         };
         /** @description Where a fetch is. */
         State: "records" | "pictures" | "done" | "stopped" | {
@@ -3426,6 +3565,8 @@ export interface components {
             likeliest: string[];
             /** @description The name in the template. */
             name: string;
+            /** @description The list, or the record along a relation, whose field it is. */
+            of?: string | null;
             /** @description How many placeholders use it. */
             uses: number;
         };
@@ -3449,6 +3590,8 @@ export interface components {
         TraceInfo: {
             /** @description What was chosen, in words. */
             chose?: string | null;
+            /** @description Why it could not be worked out. */
+            failed?: string | null;
             /** @description What else happened. */
             note?: string | null;
             /** @description Which of the template's placeholders. */
@@ -3479,6 +3622,11 @@ export interface components {
             column?: number | null;
             /** @description The formula. */
             formula: string;
+            /**
+             * @description The type that was chosen for the column, of money with its currency (`money EUR`);
+             *     blank for that of the formula.
+             */
+            type?: string;
         };
         /** @description A question to try. */
         TriedQuery: {
@@ -4009,6 +4157,25 @@ export interface operations {
             };
         };
     };
+    get_currencies: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CurrencyInfo"][];
+                };
+            };
+        };
+    };
     get_dispatches: {
         parameters: {
             query?: never;
@@ -4111,6 +4278,14 @@ export interface operations {
                     "application/json": components["schemas"]["Bench"];
                 };
             };
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -4141,6 +4316,35 @@ export interface operations {
                 };
             };
             409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    post_dispatches__key__copy: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Key"];
+                };
+            };
+            404: {
                 headers: {
                     [name: string]: unknown;
                 };

@@ -104,12 +104,9 @@ export function useSheet(id: Ref<number>) {
   async function edit(edits: Edits) {
     const body = { cells: [], added: [], removed: [], moved: null, ...edits }
     const done = await attempt(() => ask(api.POST('/api/sheets/{id}/rows', { params: params(), body })))
-    if (done && sheet.value)
-      sheet.value = {
-        ...sheet.value,
-        row_count: sheet.value.row_count + done.added.length - body.removed.length,
-      }
-    await reload()
+    // Types of computed columns and counts may be others now.
+    if (done) await attempt(load)
+    else await reload()
   }
 
   async function step(again: boolean) {

@@ -48,6 +48,14 @@ function choose(row: number, column: number, stretch: boolean) {
   set(row, column, stretch)
 }
 
+/** Chooses a whole row, or all up to it, and shows what is in it. */
+function chooseRow(index: number, row: Row, stretch: boolean) {
+  commit()
+  set(index, 0, stretch)
+  to.value = { row: index, column: props.sheet.columns.length + props.sheet.related.length - 1 }
+  emit('open', row)
+}
+
 const { draft, begin, commit, callOff } = useDraft({
   sheet: () => props.sheet,
   at,
@@ -130,7 +138,12 @@ async function remove() {
   set(area.value.top - 1, at.value.column)
 }
 
-defineExpose({ add, remove, fill: block.fill, chosen })
+/** What is chosen, in words. */
+const said = computed(() => {
+  const number = rowAt(area.value.top)?.number
+  return chosen.value === 1 && number ? `row ${number}` : count(chosen.value, 'row')
+})
+defineExpose({ add, remove, fill: block.fill, chosen, said })
 </script>
 
 <template>
@@ -146,27 +159,27 @@ defineExpose({ add, remove, fill: block.fill, chosen })
     @copy="block.copy"
     @paste="paste"
   >
-    <table>
-      <thead>
-        <tr>
+    <table role="presentation">
+      <thead role="rowgroup">
+        <tr role="row">
           <slot name="head" />
         </tr>
       </thead>
-      <tbody>
-        <tr class="pad" :style="{ height: `${first * ROW}px` }" />
+      <tbody role="rowgroup">
+        <tr class="pad" aria-hidden="true" :style="{ height: `${first * ROW}px` }" />
         <tr v-for="{ index, row } in shown" :key="index" role="row">
           <template v-if="row">
-            <td class="num quiet number" @dblclick="emit('open', row)">
+            <td class="num quiet number" role="rowheader" :class="{ within: within(index, 0) }">
               <button
                 type="button"
                 tabindex="-1"
-                :title="`All of row ${row.number}`"
-                @click="emit('open', row)"
+                :title="`Choose row ${row.number} and show all of it`"
+                @click="chooseRow(index, row, $event.shiftKey)"
               >
                 {{ row.number }}
               </button>
             </td>
-            <td>
+            <td role="gridcell">
               <a
                 v-if="row.last[0]"
                 :href="`/api/items/${row.last[0].item}/documents/pdf`"
@@ -224,9 +237,9 @@ defineExpose({ add, remove, fill: block.fill, chosen })
               >
             </td>
           </template>
-          <td v-else class="quiet">…</td>
+          <td v-else class="quiet" role="gridcell">…</td>
         </tr>
-        <tr class="pad" :style="{ height: `${Math.max(0, total - last) * ROW}px` }" />
+        <tr class="pad" aria-hidden="true" :style="{ height: `${Math.max(0, total - last) * ROW}px` }" />
       </tbody>
     </table>
   </div>
@@ -242,6 +255,27 @@ defineExpose({ add, remove, fill: block.fill, chosen })
 }
 .cells {
   user-select: none;
+}
+/* The row's number and its first column stay in view. */
+.cells :deep(th:nth-child(1)),
+.cells td:nth-child(1) {
+  position: sticky;
+  left: 0;
+  z-index: 2;
+}
+.cells :deep(th:nth-child(3)),
+.cells td:nth-child(3) {
+  position: sticky;
+  left: 52px;
+  z-index: 2;
+}
+.cells td:nth-child(1):not(.within),
+.cells td:nth-child(3):not(.within, .bad, .fixed) {
+  background: var(--sheet);
+}
+.cells :deep(thead th:nth-child(1)),
+.cells :deep(thead th:nth-child(3)) {
+  z-index: 3;
 }
 td {
   cursor: cell;
@@ -272,8 +306,10 @@ td.bad {
 td.within {
   background: var(--accent-tint);
 }
-td.at {
+td.at:not(:nth-child(3)) {
   position: relative;
+}
+td.at {
   box-shadow: inset 0 0 0 1.5px var(--accent);
 }
 .draft {

@@ -1,10 +1,12 @@
 <script setup lang="ts">
 import { useDebounceFn } from '@vueuse/core'
-import { computed, ref, watch } from 'vue'
+import { computed, ref, watch, type VNode } from 'vue'
 
 import { api, ask, attempt, type Schemas } from '../api/client'
 import type { Sheet } from '../api/sheet'
+import { officeCurrency } from '../api/currencies'
 import { count } from '../api/words'
+import CurrencyPick from './CurrencyPick.vue'
 
 /** A column: its name, what it holds or the formula that fills it, where it stands. */
 const props = defineProps<{ it: Sheet; index: number | undefined }>()
@@ -12,20 +14,19 @@ const emit = defineEmits<{ close: [] }>()
 
 const info = computed(() => props.it.sheet.value)
 const column = computed(() => (props.index === undefined ? undefined : info.value?.columns[props.index]))
-const draft = ref<{ name: string; kind: string; formula: string; locale: string; computed: boolean }>()
+const draft = ref<{
+  name: string
+  kind: string
+  currency: string
+  formula: string
+  locale: string
+  computed: boolean
+}>()
 const sample = ref<Schemas['FormulaSample']>()
 const saving = ref(false)
-const kinds = [
-  ['text', 'text'],
-  ['number', 'number'],
-  ['money EUR', 'money, EUR'],
-  ['money GBP', 'money, GBP'],
-  ['money USD', 'money, USD'],
-  ['money CHF', 'money, CHF'],
-  ['date', 'date'],
-  ['yes/no', 'yes/no'],
-  ['e-mail', 'e-mail'],
-] as const
+const KINDS = ['text', 'number', 'money', 'percent', 'date', 'time', 'yes/no', 'e-mail']
+/** The type of a computed column that nobody chose. */
+const OWN = 'formula'
 const locales = [
   ['sheet', 'as the rest of the sheet'],
   ['en-GB', 'English (UK): 1,234.50, 31/12/2026'],
@@ -41,26 +42,42 @@ watch(
     const own = column.value
     draft.value = {
       name: own?.name ?? '',
-      kind: [own?.type ?? 'text', own?.currency].filter(Boolean).join(' '),
+      kind: (own?.formula ? own.chosen : own && own.type !== 'text') ? (own?.type ?? OWN) : OWN,
+      currency: own?.currency ?? '',
       formula: own?.formula ?? '',
       locale: own?.locale ?? 'sheet',
       computed: own ? !!own.formula : true,
     }
     sample.value = undefined
     if (own?.formula) void tryIt()
+    if (!own?.currency) void officeCurrency().then((code) => draft.value && (draft.value.currency ||= code))
   },
   { immediate: true },
 )
 const nested = computed(() => ['record', 'list'].includes(column.value?.type ?? ''))
 
+/** The type that was chosen for a computed column, as the server writes it. */
+function chosen(): string {
+  const own = draft.value
+  if (!own || own.kind === OWN) return ''
+  return own.kind === 'money' ? `money ${own.currency}` : own.kind
+}
+
 async function tryIt() {
   const [id, formula] = [info.value?.id, draft.value?.formula]
   if (!id || !formula?.trim()) return (sample.value = undefined)
   const params = { path: { id } }
-  const body = { formula, column: props.index ?? null }
+  const body = { formula, column: props.index ?? null, type: chosen() }
   sample.value = await attempt(() => ask(api.POST('/api/sheets/{id}/formula', { params, body })))
 }
 const trySoon = useDebounceFn(tryIt, 250)
+
+/** The field names an offer as chosen before there are any. */
+const unmarked = (field: VNode) =>
+  window.setTimeout(() => {
+    const around = (field.el as Node | null)?.parentElement
+    around?.querySelector('[aria-activedescendant$="item--1"]')?.removeAttribute('aria-activedescendant')
+  })
 
 /** What may stand where the formula ends. */
 async function offers(text: string, give: (found: { value: string; about: string }[]) => void) {
@@ -75,11 +92,11 @@ async function offers(text: string, give: (found: { value: string; about: string
 }
 
 function wish(at?: number): Schemas['NewColumn'] {
-  const [type, currency] = (draft.value?.kind ?? 'text').split(' ')
+  const kind = draft.value?.kind ?? OWN
   return {
     name: draft.value?.name ?? '',
-    type: draft.value?.computed ? 'text' : (type ?? 'text'),
-    currency: draft.value?.computed ? null : (currency ?? null),
+    type: kind === OWN ? '' : kind,
+    currency: kind === 'money' ? (draft.value?.currency ?? null) : null,
     formula: draft.value?.computed ? (draft.value.formula ?? null) : null,
     locale: draft.value?.locale === 'sheet' ? null : (draft.value?.locale ?? null),
     at: at ?? null,
@@ -127,6 +144,7 @@ async function drop() {
           placeholder="today - due date"
           @input="trySoon"
           @select="tryIt"
+          @vue:mounted="unmarked"
         >
           <template #default="{ item }">
             <span class="code">{{ item.value }}</span> <small class="quiet">{{ item.about }}</small>
@@ -147,16 +165,20 @@ async function drop() {
           >. Worked out anew when what it reads changes.
         </p>
       </template>
-      <template v-else>
-        <label class="field-label"
-          >Holds<el-select v-model="draft.kind" aria-label="Type of the column">
-            <el-option
-              v-for="[value, label] in kinds"
-              :key="value"
-              :value="value"
-              :label="label"
-            /> </el-select
-        ></label>
+      <label class="field-label"
+        >Type<el-select v-model="draft.kind" aria-label="Type" @change="tryIt">
+          <el-option :value="OWN" :label="draft.computed ? 'that of the formula' : 'text'" />
+          <el-option
+            v-for="kind in KINDS.filter((k) => draft?.computed || k !== 'text')"
+            :key="kind"
+            :value="kind"
+            :label="kind"
+          /> </el-select
+      ></label>
+      <label v-if="draft.kind === 'money'" class="field-label"
+        >Currency<CurrencyPick v-model="draft.currency" @update:model-value="tryIt"
+      /></label>
+      <template v-if="!draft.computed">
         <label class="field-label"
           >Is written<el-select v-model="draft.locale" aria-label="How the column is written">
             <el-option

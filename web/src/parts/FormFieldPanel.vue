@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { computed } from 'vue'
 
-import { type FormDesk, type FormField, kindName, KINDS } from '../api/form'
+import { type FormDesk, type FormField, kindName, KINDS, nameFrom } from '../api/form'
 import FormLine from './FormLine.vue'
 
 /** The settings of one field. What is wrong stands below the part that is. */
@@ -13,6 +13,18 @@ const own = computed(() => props.it.draft.value?.fields.find((f) => f.id === pro
 const is = (...kinds: FormField['kind'][]) => kinds.includes(own.value.kind)
 const words = computed(() => is('heading', 'explanation'))
 const wrong = (part: string) => props.it.problem(props.field.id, part)
+// The name follows the label until it is given one of its own, or answers have it as a column.
+const label = computed({
+  get: () => own.value.label,
+  set: (text) => {
+    const others = (props.it.draft.value?.fields ?? [])
+      .filter((f) => f.id !== own.value.id)
+      .map((f) => f.name)
+    if (!words.value && own.value.name === nameFrom(own.value.label, others))
+      own.value.name = nameFrom(text, others)
+    own.value.label = text
+  },
+})
 const options = computed({
   get: () => own.value.options.join('\n'),
   set: (text) => (own.value.options = text.split('\n')),
@@ -45,7 +57,7 @@ const limits = computed(() => LIMITS[own.value.kind])
     :wrong="wrong('label')"
   >
     <el-input
-      v-model="own.label"
+      v-model="label"
       :type="is('explanation', 'accept') ? 'textarea' : 'text'"
       :autosize="{ minRows: 2, maxRows: 8 }"
       aria-label="Label"

@@ -12,9 +12,3 @@ defineProps<{ label: string; about?: string; wrong?: string | undefined }>()
     <span v-if="wrong" class="problem" role="alert">{{ wrong }}</span>
   </label>
 </template>
-
-<style scoped>
-.about {
-  opacity: 0.85;
-}
-</style>

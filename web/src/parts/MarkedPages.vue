@@ -177,6 +177,10 @@ img {
 .mark.shown.wrong {
   background: #a8402c33;
 }
+.mark.failed {
+  background: #a8402c33;
+  outline: 1.5px solid #a8402c;
+}
 .mark:hover {
   background: #5b3a6b33;
 }

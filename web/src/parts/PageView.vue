@@ -57,7 +57,17 @@ async function rewrite() {
   emit('rewritten')
 }
 const zoom = ref(1)
-const titleOf = (number: number) => props.page?.trace[number]?.text ?? ''
+const titleOf = (number: number) => {
+  const one = props.page?.trace[number]
+  return [one?.text, one?.failed].filter(Boolean).join(': ')
+}
+/** What is found, each once: placeholders that are alike fail alike. */
+const told = computed(() => {
+  const all = (props.page?.findings ?? []).map((f) => [`${f.placeholder} ${f.message}`, f] as const)
+  return [...new Map(all).values()]
+})
+/** What failed stands in its place, marked. */
+const kindOf = (number: number) => (props.page?.trace[number]?.failed ? 'failed' : '')
 </script>
 
 <template>
@@ -82,12 +92,14 @@ const titleOf = (number: number) => props.page?.trace[number]?.text ?? ''
       </button>
     </div>
     <div class="desk">
-      <ul v-if="page?.findings.length" class="faults" role="alert">
-        <li v-for="(finding, index) in page.findings" :key="index">
-          <span v-if="finding.placeholder" class="code name">{{ finding.placeholder }}</span>
-          {{ finding.message }}
-        </li>
-      </ul>
+      <div v-if="page?.findings.length" role="alert">
+        <ul class="faults">
+          <li v-for="finding in told" :key="`${finding.placeholder} ${finding.message}`">
+            <span v-if="finding.placeholder" class="code name">{{ finding.placeholder }}</span>
+            {{ finding.message }}
+          </li>
+        </ul>
+      </div>
       <MarkedPages
         v-if="page?.pages.length"
         :pages="page.pages"
@@ -96,6 +108,7 @@ const titleOf = (number: number) => props.page?.trace[number]?.text ?? ''
         :zoom="zoom"
         :chosen="asked === undefined ? [] : [asked]"
         :title="titleOf"
+        :kind="kindOf"
         @choose="asked = $event"
       />
       <p v-if="problem" class="hint">{{ problem }}</p>
@@ -123,6 +136,7 @@ const titleOf = (number: number) => props.page?.trace[number]?.text ?? ''
         >
         <button type="button" aria-label="Close" @click="asked = undefined">×</button>
       </div>
+      <div v-if="entry()?.failed" class="problem">{{ entry()?.failed }}</div>
       <div v-if="entry()?.chose" class="quiet">{{ entry()?.chose }}</div>
       <table>
         <tbody>

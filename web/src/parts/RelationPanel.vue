@@ -10,7 +10,14 @@ const props = defineProps<{ it: Sheet }>()
 const info = computed(() => props.it.sheet.value)
 const checks = ref<Record<number, Schemas['RelationCheck']>>({})
 const adding = ref(false)
-const wish = ref({ key: '', other: 0, other_key: '', one_name: '', many_name: '' })
+const nothing = () => ({
+  key: '',
+  other: undefined as number | undefined,
+  other_key: '',
+  one_name: '',
+  many_name: '',
+})
+const wish = ref(nothing())
 
 const others = computed(() =>
   props.it.sources.value.flatMap((source) =>
@@ -45,10 +52,17 @@ watch(() => [wish.value.key, wish.value.other], suggest)
 
 async function add() {
   const params = { path: { id: info.value?.id ?? 0 } }
-  const done = await attempt(() => ask(api.POST('/api/sheets/{id}/relations', { params, body: wish.value })))
+  const done = await attempt(() =>
+    ask(
+      api.POST('/api/sheets/{id}/relations', {
+        params,
+        body: { ...wish.value, other: wish.value.other ?? 0 },
+      }),
+    ),
+  )
   if (!done) return
   adding.value = false
-  wish.value = { key: '', other: 0, other_key: '', one_name: '', many_name: '' }
+  wish.value = nothing()
   await attempt(props.it.load)
 }
 

@@ -1,39 +1,100 @@
 <script setup lang="ts">
-import { ref } from 'vue'
+import { computed, ref, watch } from 'vue'
 import { useRouter } from 'vue-router'
 
-import { documents, documentsInWords, type Bench } from '../api/bench'
+import { documents, documentsInWords, repeats, type Bench } from '../api/bench'
 import { api, ask, attempt } from '../api/client'
-import { count } from '../api/words'
+import { clock, count, day } from '../api/words'
 
 /** The last word before a run: its number and its consequence. */
-const props = defineProps<{ bench: Bench }>()
+const props = defineProps<{ bench: Bench; change: (work: (bench: Bench) => void) => void }>()
 const open = defineModel<boolean>({ required: true })
 const router = useRouter()
 const starting = ref(false)
+const confirmed = ref(false)
+
+/** The same start is one run, however often the button is pressed. */
+let startKey = ''
+watch(open, (now) => {
+  if (!now) return
+  startKey = crypto.randomUUID()
+  confirmed.value = false
+})
+
+const again = computed(() => repeats(props.bench))
+const fresh = computed(() => props.bench.records.length - again.value)
+/** The last run that has served one of the records. */
+const last = computed(() =>
+  props.bench.records
+    .flatMap((r) => r.served ?? [])
+    .reduce<{ run: number; at: string } | undefined>((a, b) => (a && a.at > b.at ? a : b), undefined),
+)
 
 async function run() {
   starting.value = true
   const params = { path: { key: props.bench.key } }
-  const body = { count: props.bench.records.length }
+  const body = {
+    count: props.bench.records.length,
+    repeats: again.value,
+    revision: props.bench.revision,
+    start_key: startKey,
+  }
   const started = await attempt(() => ask(api.POST('/api/dispatches/{key}/runs', { params, body })))
   starting.value = false
   if (!started) return
   open.value = false
   await router.push(`/runs/${started.id}`)
 }
+
+function onlyFresh() {
+  props.change((b) => (b.setup.choose = 'unserved'))
+  open.value = false
+}
 </script>
 
 <template>
-  <el-dialog v-model="open" :title="`Run ${documentsInWords(bench)}`" width="440">
+  <el-dialog v-model="open" :title="`Run ${documentsInWords(bench)}`" width="460">
     <p v-if="bench.setup.email">
       {{ documentsInWords(bench) }} will be made and {{ count(documents(bench), 'message') }} sent by e-mail.
-      What is sent can't be called back.
+      What is sent can’t be called back.
     </p>
     <p v-else>{{ documentsInWords(bench) }} will be made and kept here. Nothing is sent.</p>
+    <div v-if="again && last" class="again" role="alert">
+      <p>
+        <b
+          >{{
+            again === bench.records.length
+              ? again === 1
+                ? 'This record was'
+                : `All ${again} were`
+              : `${again} of them ${again === 1 ? 'was' : 'were'}`
+          }}
+          served by this dispatch before</b
+        >, last on {{ day(last.at) }} at {{ clock(last.at) }} by
+        <RouterLink :to="`/runs/${last.run}`">run {{ last.run }}</RouterLink
+        >.
+      </p>
+      <el-checkbox v-model="confirmed"
+        >Serve {{ again === 1 ? 'this one' : `these ${again}` }} again</el-checkbox
+      >
+      <el-button v-if="fresh" @click="onlyFresh">Choose only the {{ fresh }} not yet served</el-button>
+    </div>
     <template #footer>
-      <el-button type="primary" :loading="starting" @click="run">Run {{ documentsInWords(bench) }}</el-button>
-      <el-button @click="open = false">Not now</el-button>
+      <el-button type="primary" :loading="starting" :disabled="!!again && !confirmed" @click="run"
+        >Run {{ documentsInWords(bench) }}</el-button
+      >
+      <el-button @click="open = false">Cancel</el-button>
     </template>
   </el-dialog>
 </template>
+
+<style scoped>
+.again {
+  padding: 8px 12px;
+  background: var(--attention-tint);
+  border-left: 3px solid var(--attention);
+}
+.again p {
+  margin: 0 0 6px;
+}
+</style>

@@ -23,7 +23,12 @@ async function setType(index: number, type: string, currency: string | null) {
 </script>
 
 <template>
-  <th v-for="(column, at) in sheet?.columns" :key="column.name" :class="{ num: isNumber(at) }">
+  <th
+    v-for="(column, at) in sheet?.columns"
+    :key="column.name"
+    role="columnheader"
+    :class="{ num: isNumber(at) }"
+  >
     <span class="name">
       <button
         type="button"
@@ -58,7 +63,7 @@ async function setType(index: number, type: string, currency: string | null) {
       @wrong="it.show(at + 1)"
     />
   </th>
-  <th v-for="one in sheet?.related" :key="`related ${one.name}`">
+  <th v-for="one in sheet?.related" :key="`related ${one.name}`" role="columnheader">
     <RouterLink :to="`${here}/relations`">{{ one.name }}</RouterLink>
     <small>{{ one.many ? 'list' : 'record' }} of {{ one.other_name }}</small>
   </th>
@@ -80,14 +85,12 @@ th.num .name {
   cursor: pointer;
   font-weight: 500;
   color: inherit;
+  min-width: 24px;
+  min-height: 24px;
+  text-align: inherit;
 }
 .more {
-  padding: 0 2px;
-  opacity: 0.6;
-}
-.more:hover,
-.more:focus-visible {
-  opacity: 1;
+  text-align: center;
 }
 small {
   display: block;

@@ -5,7 +5,7 @@ import type { Sheet } from '../api/sheet'
 import { count } from '../api/words'
 
 /** What can be done with a sheet's rows and columns. */
-const props = defineProps<{ it: Sheet; chosen: number }>()
+const props = defineProps<{ it: Sheet; chosen: number; said: string }>()
 const emit = defineEmits<{ add: []; remove: []; fill: []; show: [view: string] }>()
 const undo = computed(() => props.it.undo.value)
 const redo = computed(() => props.it.redo.value)
@@ -29,9 +29,7 @@ const related = computed(() => props.it.sheet.value?.related.length ?? 0)
     >
     <span class="gap" />
     <el-button v-if="own" @click="emit('add')">Add row</el-button>
-    <el-button v-if="own" :disabled="!it.total.value" @click="emit('remove')"
-      >Delete {{ count(chosen, 'row') }}</el-button
-    >
+    <el-button v-if="own" :disabled="!it.total.value" @click="emit('remove')">Delete {{ said }}</el-button>
     <el-button :disabled="chosen < 2" title="Ctrl D" @click="emit('fill')">Fill down</el-button>
     <span class="gap" />
     <el-button @click="emit('show', 'column/new')">Add column</el-button>

@@ -1,15 +1,17 @@
 <script setup lang="ts">
 import { computed } from 'vue'
 
-/** A state as a word in its colour. */
-const props = defineProps<{ state: string; more?: string }>()
+/** A state as a word in its colour; what is done with failures is not right. */
+const props = defineProps<{ state: string; more?: string; failed?: number }>()
 const tone = computed(() => {
-  if (props.state === 'delivered' || props.state === 'done') return 'right'
-  if (props.state === 'failed' || props.state === 'held') return 'wrong'
+  if (props.failed || props.state === 'failed' || props.state === 'held') return 'wrong'
+  if (['delivered', 'made', 'done'].includes(props.state)) return 'right'
   return 'att'
 })
 </script>
 
 <template>
-  <span class="say" :class="tone">{{ state }}{{ more ? ` ${more}` : '' }}</span>
+  <span class="say" :class="tone"
+    >{{ state }}{{ failed ? `, ${failed} failed` : '' }}{{ more ? ` ${more}` : '' }}</span
+  >
 </template>

@@ -1,11 +1,11 @@
 <script setup lang="ts">
 import { computed } from 'vue'
 
-import type { Bench, Finding } from '../api/bench'
+import type { Bench, Cause } from '../api/bench'
 import { count, shortDay } from '../api/words'
 
 /** The stations of the bench in working order, each with its state in a word. */
-const props = defineProps<{ bench: Bench; findings: Finding[] | undefined; at: string }>()
+const props = defineProps<{ bench: Bench; causes: Cause[] | undefined; wrong: number; at: string }>()
 
 interface Station {
   key: string
@@ -20,7 +20,7 @@ const stations = computed<Station[]>(() => {
   const b = props.bench
   const setup = b.setup
   const open = b.ties.filter((t) => !t.column).length
-  const rows = new Set(props.findings?.map((f) => f.row)).size
+  const rows = props.wrong
   const obstacles = (station: string) => b.obstacles.filter((o) => o.station === station).length
   const last = b.runs.find((r) => r.kind === 'run')
   return [
@@ -67,16 +67,18 @@ const stations = computed<Station[]>(() => {
     {
       key: 'preflight',
       name: 'Preflight',
-      state: rows ? `${rows} with findings` : props.findings && !b.obstacles.length ? 'clear' : 'waits',
-      tone: rows ? 'bad' : props.findings && !b.obstacles.length ? 'done' : '',
+      state: rows ? `${rows} with findings` : props.causes && !b.obstacles.length ? 'clear' : 'waits',
+      tone: rows ? 'bad' : props.causes && !b.obstacles.length ? 'done' : '',
       line: setup.left_out.length ? `${setup.left_out.length} left out` : 'every record is checked',
     },
     {
       key: 'run',
       name: 'Run',
-      state: b.obstacles.length || rows || !props.findings ? 'not yet' : 'ready',
+      state: b.obstacles.length || rows || !props.causes ? 'not yet' : 'ready',
       tone: '',
-      line: last ? `last ${shortDay(last.started)}, ${last.delivered} delivered` : 'never run',
+      line: last
+        ? `last ${shortDay(last.started)}, ${last.delivered} ${last.sends ? 'delivered' : 'made'}`
+        : 'never run',
     },
   ]
 })

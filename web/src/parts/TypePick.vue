@@ -1,41 +1,25 @@
 <script setup lang="ts">
 import type { Schemas } from '../api/client'
+import { officeCurrency } from '../api/currencies'
 
 /** A column's type, which can be corrected. */
 defineProps<{ column: Schemas['ColumnInfo']; misfits: number }>()
 const emit = defineEmits<{ pick: [type: string, currency: string | null]; wrong: [] }>()
-const kinds: [string, string | null, string][] = [
-  ['text', null, 'text'],
-  ['number', null, 'number'],
-  ['money', 'EUR', 'money, EUR'],
-  ['money', 'GBP', 'money, GBP'],
-  ['money', 'USD', 'money, USD'],
-  ['date', null, 'date'],
-  ['yes/no', null, 'yes/no'],
-  ['e-mail', null, 'e-mail'],
-]
+const KINDS = ['text', 'number', 'money', 'percent', 'date', 'time', 'yes/no', 'e-mail']
 
-function pick(event: Event) {
-  const [type, currency] = (event.target as HTMLSelectElement).value.split(' ')
-  emit('pick', type ?? 'text', currency ?? null)
+/** Money starts in the office's currency; the column's panel has all others. */
+async function pick(event: Event) {
+  const type = (event.target as HTMLSelectElement).value
+  emit('pick', type, type === 'money' ? await officeCurrency() : null)
 }
 </script>
 
 <template>
   <small :class="{ problem: misfits }">
     <template v-if="column.type === 'record' || column.type === 'list'">{{ column.type }}</template>
-    <select
-      v-else
-      :value="[column.type, column.currency].filter(Boolean).join(' ')"
-      :aria-label="`Type of ${column.name}`"
-      @change="pick"
-    >
-      <option
-        v-for="[type, currency, label] in kinds"
-        :key="label"
-        :value="[type, currency].filter(Boolean).join(' ')"
-      >
-        {{ label }}
+    <select v-else :value="column.type" :aria-label="`Type of ${column.name}`" @change="pick">
+      <option v-for="kind in KINDS" :key="kind" :value="kind">
+        {{ kind === 'money' && column.currency ? `money, ${column.currency}` : kind }}
       </option>
     </select>
     <template v-if="misfits"
@@ -57,6 +41,8 @@ select {
   background: none;
   padding: 0;
   appearance: none;
+  min-width: 24px;
+  min-height: 24px;
   cursor: pointer;
   color: inherit;
   field-sizing: content;
@@ -67,6 +53,7 @@ button {
   padding: 0;
   color: inherit;
   font-size: inherit;
+  min-height: 24px;
   cursor: pointer;
 }
 button:hover,

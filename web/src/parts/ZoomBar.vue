@@ -28,6 +28,8 @@ button {
   background: none;
   color: inherit;
   padding: 1px 6px;
+  min-width: 24px;
+  min-height: 24px;
   cursor: pointer;
 }
 button:disabled {

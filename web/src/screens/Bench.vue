@@ -4,7 +4,8 @@ import { useEventListener } from '@vueuse/core'
 import { useRoute, useRouter } from 'vue-router'
 
 import { documentsInWords, useBench } from '../api/bench'
-import { clock } from '../api/words'
+import { clock, count as count_ } from '../api/words'
+import DispatchMenu from '../parts/DispatchMenu.vue'
 import PageView from '../parts/PageView.vue'
 import ProofDialog from '../parts/ProofDialog.vue'
 import RunDialog from '../parts/RunDialog.vue'
@@ -21,8 +22,10 @@ import TiesStation from './stations/Ties.vue'
 const props = defineProps<{ dispatch: string; station?: string }>()
 const route = useRoute()
 const router = useRouter()
-const b = useBench(toRef(props, 'dispatch'))
-const { bench, findings, notes } = b
+const b = useBench(toRef(props, 'dispatch'), (key) =>
+  router.replace({ path: `/dispatches/${key}/${props.station ?? ''}`, query: route.query }),
+)
+const { bench, causes, notes, state } = b
 const proofs = ref(false)
 const running = ref(false)
 
@@ -34,8 +37,30 @@ const ready = computed(
     !!bench.value &&
     count.value > 0 &&
     !bench.value.obstacles.length &&
-    !!findings.value &&
-    !findings.value.length,
+    !!causes.value &&
+    !causes.value.length,
+)
+/** What the main button does. */
+const main = computed(() => {
+  if (!bench.value) return ''
+  const stops = bench.value.obstacles.length
+  if (stops) return `Fix ${count_(stops, 'problem')}`
+  return b.wrong.value ? `Fix ${count_(b.wrong.value, 'finding')}` : `Run ${documentsInWords(bench.value)}`
+})
+function act() {
+  const stop = bench.value?.obstacles[0]
+  if (ready.value) running.value = true
+  else if (stop) void router.push(`/dispatches/${props.dispatch}/${stop.station}`)
+  else void router.push(`/dispatches/${props.dispatch}/preflight`)
+}
+const saved = computed(
+  () =>
+    ({
+      saved: `Saved ${clock(bench.value?.changed)}`,
+      saving: 'Saving…',
+      unsaved: 'Not saved yet',
+      elsewhere: 'Not saved',
+    })[state.value],
 )
 
 const load = () => enter(() => b.load(Number(route.query.row) || undefined))
@@ -61,6 +86,7 @@ useEventListener(window, 'keydown', (event: KeyboardEvent) => {
 <template>
   <div v-if="bench" class="screen">
     <div class="head">
+      <h1 class="unseen">{{ bench.name }}</h1>
       <input
         class="title"
         aria-label="Name of the dispatch"
@@ -68,20 +94,33 @@ useEventListener(window, 'keydown', (event: KeyboardEvent) => {
         @change="b.change((d) => (d.name = ($event.target as HTMLInputElement).value || d.name))"
       />
       <span class="code quiet">{{ bench.key }}</span>
-      <span class="quiet">{{ b.saving.value ? 'Saving…' : `Saved ${clock(bench.changed)}` }}</span>
+      <span :class="state === 'saved' || state === 'saving' ? 'quiet' : 'say wrong'" role="status">{{
+        saved
+      }}</span>
       <span class="push" />
       <el-button :disabled="!bench.template || !count || !!bench.template_problems" @click="proofs = true"
         >Proofs to myself</el-button
       >
       <el-button
         type="primary"
-        :disabled="!count"
-        @click="ready ? (running = true) : router.push(`/dispatches/${dispatch}/preflight`)"
-        >Run {{ documentsInWords(bench) }}</el-button
+        :disabled="(!count && !bench.obstacles.length) || state !== 'saved'"
+        @click="act"
+        >{{ main }}</el-button
       >
+      <DispatchMenu
+        :dispatch="bench.key"
+        :name="bench.name"
+        :runs="bench.runs.length"
+        @deleted="router.push('/dispatches')"
+        @copied="(key) => router.push(`/dispatches/${key}/template`)"
+      />
+    </div>
+    <div v-if="state === 'elsewhere'" class="elsewhere" role="alert">
+      This dispatch was changed in another window. What you changed here last has not been saved.
+      <el-button @click="load">Load the other version</el-button>
     </div>
     <div class="columns">
-      <Stations :bench="bench" :findings="findings" :at="at" />
+      <Stations :bench="bench" :causes="causes" :wrong="b.wrong.value" :at="at" />
       <section class="station">
         <TemplateStation v-if="at === 'template'" :bench="bench" :change="b.change" />
         <RecordsStation
@@ -102,10 +141,11 @@ useEventListener(window, 'keydown', (event: KeyboardEvent) => {
         <PreflightStation
           v-else-if="at === 'preflight'"
           :bench="bench"
-          :findings="findings"
+          :causes="causes"
           :notes="notes"
           :change="b.change"
           @pick="b.goTo"
+          @fixed="b.load(b.record.value?.row)"
         />
         <RunStation v-else :bench="bench" :ready="ready" @run="running = true" />
       </section>
@@ -122,7 +162,7 @@ useEventListener(window, 'keydown', (event: KeyboardEvent) => {
       />
     </div>
     <ProofDialog v-model="proofs" :bench="bench" :at="b.at.value" />
-    <RunDialog v-model="running" :bench="bench" />
+    <RunDialog v-model="running" :bench="bench" :change="b.change" />
   </div>
 </template>
 
@@ -145,11 +185,36 @@ useEventListener(window, 'keydown', (event: KeyboardEvent) => {
   border-color: var(--line);
   background: var(--sheet);
 }
+.elsewhere {
+  display: flex;
+  gap: 12px;
+  align-items: center;
+  padding: 6px 16px;
+  background: var(--attention-tint);
+  border-bottom: 1px solid var(--line);
+}
 .columns {
   flex: 1;
   min-height: 0;
   display: grid;
-  grid-template-columns: 208px minmax(0, 1fr) 452px;
+  grid-template-columns: 208px minmax(0, 1fr) minmax(0, 452px);
+}
+/* Narrow windows keep the step readable: the page goes below it. */
+@media (max-width: 1100px) {
+  .columns {
+    grid-template-columns: 180px minmax(0, 1fr) minmax(0, 340px);
+  }
+}
+@media (max-width: 900px) {
+  .columns {
+    grid-template-columns: 150px minmax(0, 1fr);
+    grid-template-rows: minmax(0, 55%) minmax(0, 45%);
+  }
+  .columns > :deep(.proof) {
+    grid-column: 1 / 3;
+    border-left: 0;
+    border-top: 1px solid var(--line);
+  }
 }
 .station {
   padding: 14px 16px;

@@ -125,9 +125,13 @@ async function remove() {
           ><span>Text</span
           ><el-input v-model="draft.text" type="textarea" class="code" :rows="10" aria-label="Text"
         /></label>
-        <ul v-if="marks.length" class="marks" role="alert">
-          <li v-for="(mark, index) in marks" :key="index" :class="{ hint: mark.hint }">{{ mark.message }}</li>
-        </ul>
+        <div v-if="marks.length" role="alert">
+          <ul class="marks">
+            <li v-for="(mark, index) in marks" :key="index" :class="{ hint: mark.hint }">
+              {{ mark.message }}
+            </li>
+          </ul>
+        </div>
         <p class="quiet">
           In a template: <span class="code name">[:clause "{{ draft.name || 'name' }}"]</span>, with names of
           its own: <span class="code name">[:clause "{{ draft.name || 'name' }}" with days = 14]</span>

@@ -4,12 +4,14 @@ import { useRouter } from 'vue-router'
 
 import { api, ask, attempt, type Schemas } from '../api/client'
 import { day, shortDay } from '../api/words'
+import DispatchMenu from '../parts/DispatchMenu.vue'
 import FilePick from '../parts/FilePick.vue'
 
 const emit = defineEmits<{ take: [File[]] }>()
 const router = useRouter()
 const dispatches = ref<Schemas['DispatchInfo'][]>()
-onMounted(() => attempt(async () => (dispatches.value = await ask(api.GET('/api/dispatches')))))
+const load = () => attempt(async () => (dispatches.value = await ask(api.GET('/api/dispatches'))))
+onMounted(load)
 
 async function add() {
   const made = await attempt(() =>
@@ -40,7 +42,8 @@ async function add() {
             <th>Template</th>
             <th>Records</th>
             <th>Last run</th>
-            <th style="width: 130px">Changed</th>
+            <th style="width: 110px">Changed</th>
+            <th style="width: 80px"><span class="unseen">Act</span></th>
           </tr>
         </thead>
         <tbody>
@@ -49,20 +52,23 @@ async function add() {
               <RouterLink :to="`/dispatches/${one.key}`"
                 ><b>{{ one.name }}</b></RouterLink
               >
-              <span class="code quiet" style="margin-left: 8px">{{ one.key }}</span>
             </td>
             <td>{{ one.template ?? '' }}</td>
             <td>{{ one.sheet ?? '' }}</td>
             <td>
               <RouterLink v-if="one.last_run" :to="`/runs/${one.last_run.id}`"
-                >{{ shortDay(one.last_run.started) }}, {{ one.last_run.delivered }} delivered<template
-                  v-if="one.last_run.failed"
+                >{{ shortDay(one.last_run.started) }}, {{ one.last_run.delivered }}
+                {{ one.last_run.sends ? 'delivered' : 'made'
+                }}<template v-if="one.last_run.failed"
                   >, {{ one.last_run.failed }} failed</template
                 ></RouterLink
               >
               <span v-else class="quiet">never</span>
             </td>
             <td class="quiet">{{ day(one.changed) }}</td>
+            <td>
+              <DispatchMenu :dispatch="one.key" :name="one.name" @deleted="load" @copied="load" />
+            </td>
           </tr>
         </tbody>
       </table>

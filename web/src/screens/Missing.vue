@@ -1,6 +1,6 @@
 <template>
   <div class="empty">
-    <h2>There is no screen at this address</h2>
+    <h1>There is no screen at this address</h1>
     <p>It may have been deleted, or the address was cut off.</p>
     <RouterLink to="/dispatches">Go to Dispatches</RouterLink>
   </div>

@@ -47,8 +47,9 @@ function setRoot(set: string) {
   <div v-if="asks && shape" class="screen">
     <div class="head">
       <h1 v-if="info">{{ info.name }}</h1>
+      <h1 v-else class="unseen">New query</h1>
       <el-input
-        v-else
+        v-if="!info"
         v-model="name"
         aria-label="Name"
         placeholder="Name of the source"

@@ -1,8 +1,9 @@
 <script setup lang="ts">
 import { computed, onMounted, ref, watch } from 'vue'
 import { useIntervalFn } from '@vueuse/core'
+import { useRouter } from 'vue-router'
 
-import { api, ask, attempt, type Schemas } from '../api/client'
+import { api, ask, attempt, save, type Schemas } from '../api/client'
 import { done, useRuns } from '../api/runs'
 import { clock, count, shortDay, size, span } from '../api/words'
 import RowTable from '../parts/RowTable.vue'
@@ -12,13 +13,14 @@ import { enter } from '../router'
 type Item = Schemas['ItemInfo']
 const props = defineProps<{ id: string }>()
 const store = useRuns()
+const router = useRouter()
 const id = computed(() => Number(props.id))
 const run = computed(() => store.runs.find((r) => r.id === id.value))
 const only = ref<string>()
 const version = ref(0)
 const params = () => ({ path: { id: id.value } })
 
-const load = () => enter(async () => store.put(await ask(api.GET('/api/runs/{id}', { params: params() }))))
+const load = () => enter(() => store.refresh(id.value))
 onMounted(load)
 watch(id, load)
 watch([run, only], () => version.value++)
@@ -32,7 +34,7 @@ const tabs = computed(() => {
     [undefined, 'all', r.count],
     ['waiting', 'waiting', r.waiting],
     ['filed', 'to send', r.sending],
-    ['delivered', 'delivered', r.delivered],
+    r.sends ? ['delivered', 'delivered', r.delivered] : ['made', 'made', r.delivered],
     ['held', 'held', r.held],
     ['failed', 'failed', r.failed],
     ['left out', 'left out', r.left_out],
@@ -61,10 +63,38 @@ async function items(from: number, number: number): Promise<Item[]> {
   return await ask(api.GET('/api/runs/{id}/items', { params: { ...params(), query } }))
 }
 
+/** Starts another run for those that failed, with their values and the set-up of now. */
+async function anew() {
+  const key = run.value?.dispatch
+  if (!key) return
+  const done = await attempt(async () => {
+    const params = { path: { key } }
+    const now = await ask(api.GET('/api/dispatches/{key}', { params }))
+    const { name, template_id, sheet_id, setup, revision } = now
+    const body = {
+      name,
+      template_id,
+      sheet_id,
+      revision,
+      setup: { ...setup, choose: 'failed-last' as const },
+    }
+    return await ask(api.PUT('/api/dispatches/{key}', { params, body }))
+  })
+  if (done) await router.push(`/dispatches/${done.key}/preflight`)
+}
+
+const fetching = ref(false)
+/** Downloads all documents, and says why where they can't be had. */
+async function download(kind: 'zip' | 'pdf') {
+  fetching.value = true
+  await attempt(() => save(`/api/runs/${id.value}/documents.${kind}`))
+  fetching.value = false
+}
+
 type Act = 'pause' | 'resume' | 'stop' | 'retry'
 async function act(what: Act) {
   const answer = await attempt(() => ask(api.POST(`/api/runs/{id}/${what}`, { params: params() })))
-  if (answer) store.put(answer)
+  if (answer) await store.refresh(answer.id)
 }
 
 async function stop() {
@@ -85,7 +115,7 @@ async function one(item: Item, what: 'retry' | 'send-again' | 'arrived') {
   const answer = await attempt(() =>
     ask(api.POST(`/api/items/{id}/${what}`, { params: { path: { id: item.id } } })),
   )
-  if (answer) store.put(answer)
+  if (answer) await store.refresh(answer.id)
 }
 </script>
 
@@ -97,17 +127,22 @@ async function one(item: Item, what: 'retry' | 'send-again' | 'arrived') {
         >run {{ run.id }}{{ run.kind === 'proof' ? ', proofs' : '' }}, started {{ shortDay(run.started) }}
         {{ clock(run.started) }}</span
       >
-      <StateWord :state="run.state" />
+      <StateWord :state="run.state" :failed="run.failed" />
       <span class="push" />
-      <RouterLink class="quiet" :to="`/dispatches/${run.dispatch}`">To the bench</RouterLink>
+      <RouterLink class="quiet" :to="`/dispatches/${run.dispatch}`">To the dispatch</RouterLink>
       <el-button v-if="run.state === 'going'" @click="act('pause')">Pause</el-button>
       <el-button v-if="run.state === 'paused'" type="primary" @click="act('resume')">Go on</el-button>
       <el-button v-if="run.state === 'going' || run.state === 'paused'" @click="stop">Stop</el-button>
-      <el-button v-if="run.failed" type="primary" @click="act('retry')"
-        >Run {{ run.failed }} failed again</el-button
-      >
-      <a class="el-button" :href="`/api/runs/${run.id}/documents.zip`" download>All as ZIP</a>
-      <a class="el-button" :href="`/api/runs/${run.id}/documents.pdf`" download>All as one PDF</a>
+      <template v-if="run.failed && run.kind === 'run'">
+        <el-button title="The same values and set-up once more" @click="act('retry')"
+          >Try {{ run.failed }} failed again</el-button
+        >
+        <el-button type="primary" title="With the values and the set-up as they are now" @click="anew"
+          >Run {{ run.failed }} with corrected data</el-button
+        >
+      </template>
+      <el-button :loading="fetching" @click="download('zip')">All as ZIP</el-button>
+      <el-button :disabled="fetching" @click="download('pdf')">All as one PDF</el-button>
     </div>
     <div class="progress" role="progressbar" :aria-valuenow="done(run)" :aria-valuemax="run.count">
       <i :style="{ width: `${(100 * done(run)) / Math.max(1, run.count)}%` }" />
@@ -123,8 +158,9 @@ async function one(item: Item, what: 'retry' | 'send-again' | 'arrived') {
         {{ label }} {{ number }}
       </button>
       <span class="push quiet">
-        {{ done(run) }} of {{ count(run.count, 'document') }} done<template
-          v-if="run.state === 'going' && rate > 0"
+        {{ run.delivered }} of {{ count(run.count, 'document') }} {{ run.sends ? 'delivered' : 'made'
+        }}<template v-if="run.failed">, {{ run.failed }} failed</template
+        ><template v-if="run.state === 'going' && rate > 0"
           >, {{ rate.toFixed(rate < 10 ? 1 : 0) }} a second, about
           {{ span((run.count - done(run)) / rate) }} left</template
         ><template v-else-if="run.finished">, finished {{ clock(run.finished) }}</template>
@@ -138,7 +174,7 @@ async function one(item: Item, what: 'retry' | 'send-again' | 'arrived') {
         <th style="width: 230px">Document</th>
         <th class="num" style="width: 70px">Size</th>
         <th>Message or error</th>
-        <th style="width: 190px" />
+        <th style="width: 190px"><span class="unseen">Act</span></th>
       </template>
       <template #row="{ row }: { row: Item }">
         <td class="num quiet">{{ row.row || 'all' }}</td>
@@ -200,8 +236,5 @@ async function one(item: Item, what: 'retry' | 'send-again' | 'arrived') {
 .tabs button.here {
   font-weight: 600;
   border-color: var(--accent);
-}
-a.el-button {
-  text-decoration: none;
 }
 </style>

@@ -2,10 +2,30 @@
 import { onMounted, ref } from 'vue'
 
 import { api, ask, attempt, type Schemas } from '../api/client'
+import CurrencyPick from '../parts/CurrencyPick.vue'
 import FontList from '../parts/FontList.vue'
 
 const settings = ref<Schemas['Settings']>()
 onMounted(() => attempt(async () => (settings.value = await ask(api.GET('/api/settings')))))
+
+const LANGUAGES = [
+  ['en-GB', 'English (UK)'],
+  ['en-US', 'English (US)'],
+  ['en-IE', 'English (Ireland)'],
+  ['de-DE', 'German (Germany)'],
+  ['de-AT', 'German (Austria)'],
+  ['de-CH', 'German (Switzerland)'],
+  ['fr-FR', 'French (France)'],
+  ['fr-BE', 'French (Belgium)'],
+  ['nl-NL', 'Dutch (Netherlands)'],
+  ['nl-BE', 'Dutch (Belgium)'],
+  ['es-ES', 'Spanish (Spain)'],
+  ['it-IT', 'Italian (Italy)'],
+  ['pl-PL', 'Polish (Poland)'],
+  ['pt-PT', 'Portuguese (Portugal)'],
+  ['sv-SE', 'Swedish (Sweden)'],
+  ['da-DK', 'Danish (Denmark)'],
+] as const
 
 async function save() {
   const body = settings.value
@@ -25,6 +45,25 @@ async function save() {
       <label class="field"
         ><span>Office e-mail address</span><el-input v-model="settings.office_email"
       /></label>
+      <label class="field"
+        ><span>Language</span>
+        <el-select
+          :model-value="settings.locale || 'en-GB'"
+          aria-label="Language"
+          @update:model-value="(tag: string) => settings && (settings.locale = tag)"
+        >
+          <el-option v-for="[tag, name] in LANGUAGES" :key="tag" :value="tag" :label="name" />
+        </el-select>
+        <small class="quiet">Files are read by it, and new forms and dispatches start with it.</small></label
+      >
+      <label class="field"
+        ><span>Currency</span>
+        <CurrencyPick
+          :model-value="settings.currency || 'EUR'"
+          @update:model-value="(code: string) => settings && (settings.currency = code)"
+        />
+        <small class="quiet">New money columns and forms start with it.</small></label
+      >
       <label class="field"
         ><span>Your own e-mail address, where proofs go</span><el-input v-model="settings.person_email"
       /></label>

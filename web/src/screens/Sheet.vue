@@ -68,6 +68,12 @@ const open = (row: Row) => show(`row/${row.number}`)
       >
       <el-button @click="it.acceptHeader()">Rightly so</el-button>
     </div>
+    <div v-if="sheet.notes?.length" class="unsure notes" role="status">
+      <ul>
+        <li v-for="note in sheet.notes" :key="note">{{ note }}</li>
+      </ul>
+      <el-button @click="it.acceptHeader()">Dismiss</el-button>
+    </div>
     <FilterBar
       v-model:filter="filter"
       v-model:find="find"
@@ -78,6 +84,7 @@ const open = (row: Row) => show(`row/${row.number}`)
     <SheetTools
       :it="it"
       :chosen="chosen"
+      :said="grid?.said ?? 'row'"
       @add="grid?.add()"
       @remove="grid?.remove()"
       @fill="grid?.fill()"
@@ -97,8 +104,8 @@ const open = (row: Row) => show(`row/${row.number}`)
         @open="open"
       >
         <template #head>
-          <th class="num" style="width: 52px" />
-          <th style="min-width: 120px">Last document</th>
+          <th class="num" role="columnheader" style="width: 52px"><span class="unseen">Row</span></th>
+          <th role="columnheader" style="min-width: 120px">Last document</th>
           <SheetColumns :it="it" :here="here" @show="show" />
         </template>
       </CellGrid>
@@ -152,6 +159,13 @@ const open = (row: Row) => show(`row/${row.number}`)
   padding: 6px 16px;
   background: var(--attention-tint);
   border-bottom: 1px solid var(--line);
+}
+.notes ul {
+  flex: 1;
+  margin: 0;
+  padding: 0 0 0 16px;
+  max-height: 90px;
+  overflow: auto;
 }
 .above {
   overflow: hidden;

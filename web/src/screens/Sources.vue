@@ -101,7 +101,7 @@ async function remove(source: Schemas['Source']) {
             <th>From</th>
             <th class="num" style="width: 110px">Records</th>
             <th style="width: 130px">Since</th>
-            <th style="width: 150px" />
+            <th style="width: 150px"><span class="unseen">Act</span></th>
           </tr>
         </thead>
         <tbody>

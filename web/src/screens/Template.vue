@@ -148,12 +148,14 @@ async function show(number: number) {
           :title="titleOf"
           @choose="choose"
         />
-        <ul v-else-if="tried?.faults.length" class="faults" role="alert">
-          <li v-for="(fault, index) in tried.faults" :key="index">
-            <span class="code name">{{ fault.placeholder }}</span> in the {{ fault.place }}:
-            {{ fault.message }}
-          </li>
-        </ul>
+        <div v-else-if="tried?.faults.length" role="alert">
+          <ul class="faults">
+            <li v-for="(fault, index) in tried.faults" :key="index">
+              <span class="code name">{{ fault.placeholder }}</span> in the {{ fault.place }}:
+              {{ fault.message }}
+            </li>
+          </ul>
+        </div>
         <div class="foot"><ZoomBar v-model="zoom" /></div>
       </div>
       <section class="panel">

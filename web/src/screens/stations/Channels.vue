@@ -18,6 +18,15 @@ const fields: [keyof Email, string][] = [
   ['subject', 'Subject'],
 ]
 
+const closed = computed(() => !!props.bench.setup.pdf.password.trim() && props.bench.setup.output !== 'docx')
+/** What goes out with each message. */
+const attached = computed(() => {
+  const { output } = props.bench.setup
+  if (output === 'docx') return 'the DOCX'
+  const pdf = closed.value ? 'the PDF, closed by its password' : 'the PDF'
+  return output === 'both' && !closed.value ? `${pdf} and the DOCX` : pdf
+})
+
 function toggle(on: boolean) {
   const to = address.value ? `[: ${address.value}]` : ''
   props.change((b) => {
@@ -37,6 +46,11 @@ function set(field: keyof Email, text: string) {
   <p>The document goes out attached to an e-mail. Without a channel it is made and kept here.</p>
   <el-checkbox :model-value="!!bench.setup.email" @change="(on) => toggle(!!on)">Send by e-mail</el-checkbox>
   <template v-if="bench.setup.email">
+    <p class="quiet">
+      Attached: {{ attached }}.<template v-if="closed && bench.setup.output === 'both'">
+        The DOCX stays here: it opens without the password.</template
+      >
+    </p>
     <label v-for="[field, label] in fields" :key="field" class="field">
       <span>{{ label }}</span>
       <el-input

@@ -1,18 +1,22 @@
 <script setup lang="ts">
 import { computed } from 'vue'
 
-import type { Bench, Finding, Note } from '../../api/bench'
+import type { Bench, Cause, Note } from '../../api/bench'
 import { count } from '../../api/words'
+import CauseList from '../../parts/CauseList.vue'
 
 const props = defineProps<{
   bench: Bench
-  findings: Finding[] | undefined
+  causes: Cause[] | undefined
   notes: Note[]
   change: (work: (bench: Bench) => void) => void
 }>()
-defineEmits<{ pick: [number] }>()
+defineEmits<{ pick: [number]; fixed: [] }>()
 // 0 is the row of what is wrong with a document of all records.
-const rows = computed(() => [...new Set(props.findings?.map((f) => f.row))].filter(Boolean))
+const rows = computed(() => [
+  ...new Set(props.causes?.flatMap((c) => c.records.map((r) => r.row)).filter(Boolean)),
+])
+const served = computed(() => props.bench.records.filter((r) => r.served).length)
 
 function leaveOut(out: number[]) {
   props.change((b) => (b.setup.left_out = [...new Set([...b.setup.left_out, ...out])].sort((x, y) => x - y)))
@@ -26,10 +30,17 @@ function leaveOut(out: number[]) {
     <li v-for="obstacle in bench.obstacles" :key="obstacle.message">
       {{ obstacle.message }}
       <RouterLink :to="{ path: `/dispatches/${bench.key}/${obstacle.station}`, query: $route.query }"
-        >Mend it</RouterLink
+        >Fix it</RouterLink
       >
     </li>
   </ul>
+  <div v-if="served" class="served" role="status">
+    <b>{{ count(served, 'record') }}</b> of {{ bench.records.length }}
+    {{ served === 1 ? 'was' : 'were' }} served by this dispatch before.
+    <el-button v-if="served < bench.records.length" @click="change((b) => (b.setup.choose = 'unserved'))"
+      >Choose only those not yet served</el-button
+    >
+  </div>
   <ul v-if="bench.hints.length" class="hints">
     <li v-for="(hint, index) in bench.hints" :key="index">
       <span class="code name">{{ hint.placeholder }}</span> {{ hint.message }}
@@ -49,55 +60,29 @@ function leaveOut(out: number[]) {
       <span v-if="note.rows.length > 12" class="quiet">and {{ note.rows.length - 12 }} more</span>
     </li>
   </ul>
-  <template v-if="findings?.length">
+  <template v-if="causes?.length">
     <div class="line">
       <span class="say wrong">{{
         rows.length ? `${count(rows.length, 'record')} with findings` : 'findings'
       }}</span>
       <el-button v-if="rows.length" @click="leaveOut(rows)">Leave {{ rows.length }} out</el-button>
     </div>
-    <table class="list">
-      <colgroup>
-        <col style="width: 50px" />
-        <col style="width: 27%" />
-        <col />
-        <col style="width: 82px" />
-      </colgroup>
-      <thead>
-        <tr>
-          <th class="num">Row</th>
-          <th>Record</th>
-          <th>Finding</th>
-          <th />
-        </tr>
-      </thead>
-      <tbody>
-        <tr v-for="(finding, index) in findings.slice(0, 300)" :key="index">
-          <td class="num quiet">{{ finding.row || '' }}</td>
-          <td>
-            <button v-if="finding.row" type="button" class="plain" @click="$emit('pick', finding.row)">
-              {{ finding.label }}
-            </button>
-            <template v-else>{{ finding.label }}</template>
-          </td>
-          <td class="why">
-            <span v-if="finding.placeholder" class="code name">{{ finding.placeholder }}</span>
-            {{ finding.message }}
-          </td>
-          <td><el-button v-if="finding.row" text @click="leaveOut([finding.row])">Leave out</el-button></td>
-        </tr>
-      </tbody>
-    </table>
-    <p v-if="findings.length > 300" class="quiet">and {{ findings.length - 300 }} more</p>
+    <CauseList
+      :bench="bench"
+      :causes="causes"
+      @pick="$emit('pick', $event)"
+      @leave-out="leaveOut"
+      @fixed="$emit('fixed')"
+    />
   </template>
-  <p v-else-if="findings && !bench.obstacles.length">
+  <p v-else-if="causes && !bench.obstacles.length">
     <span class="say right">clear</span> {{ count(bench.records.length, 'record') }} checked; nothing stops
-    the run.
+    the run<template v-if="notes.length">, but look at what is marked above</template>.
   </p>
   <p v-if="bench.setup.left_out.length" class="quiet">
     {{ count(bench.setup.left_out.length, 'record') }} left out: rows
     {{ bench.setup.left_out.slice(0, 12).join(', ') }}{{ bench.setup.left_out.length > 12 ? ', …' : '' }}
-    <el-button text @click="change((b) => (b.setup.left_out = []))">Take them in again</el-button>
+    <el-button text @click="change((b) => (b.setup.left_out = []))">Include them again</el-button>
   </p>
 </template>
 
@@ -109,17 +94,22 @@ function leaveOut(out: number[]) {
   border-left: 2px solid var(--attention);
   background: var(--attention-tint);
 }
-.stops {
+.stops,
+.served {
   list-style: none;
   margin: 0 0 14px;
   padding: 8px 12px;
   background: var(--attention-tint);
   border-left: 3px solid var(--attention);
 }
+.served .el-button {
+  margin-left: 8px;
+}
 .line {
   display: flex;
   justify-content: space-between;
   align-items: center;
+  gap: 8px;
   margin-bottom: 6px;
 }
 .plain {
@@ -128,9 +118,5 @@ function leaveOut(out: number[]) {
   padding: 0;
   cursor: pointer;
   text-decoration: underline dotted;
-}
-table.list td.why {
-  white-space: normal;
-  padding-block: 6px;
 }
 </style>

@@ -3,7 +3,7 @@ import { computed, onMounted, ref } from 'vue'
 
 import type { Bench } from '../../api/bench'
 import { api, ask, attempt, type Schemas, upload } from '../../api/client'
-import { count } from '../../api/words'
+import { clock, count, shortDay } from '../../api/words'
 import FilePick from '../../parts/FilePick.vue'
 import PictureFolder from '../../parts/PictureFolder.vue'
 import RowTable from '../../parts/RowTable.vue'
@@ -19,6 +19,16 @@ const load = () => attempt(async () => (sources.value = await ask(api.GET('/api/
 onMounted(load)
 const sheets = computed(() => sources.value.flatMap((s) => s.sheets.map((h) => ({ ...h, source: s.name }))))
 const kept = computed(() => sheets.value.find((s) => s.id === props.bench.sheet_id)?.filters ?? [])
+
+const CHOICES = [
+  ['all', 'all records'],
+  ['unserved', 'those not yet served by this dispatch'],
+  ['failed-last', 'those that failed last time'],
+  ['changed', 'those served that changed since'],
+] as const
+const callable = computed(() =>
+  props.bench.columns.filter((c) => c.type !== 'record' && c.type !== 'list').map((c) => c.name),
+)
 
 async function take(files: File[]) {
   const made = await attempt(() => ask(api.POST('/api/sources', upload(files))))
@@ -64,14 +74,39 @@ async function take(files: File[]) {
         >{{ filter.name }}</el-button
       >
     </div>
+    <div class="pick">
+      <label class="field-label"
+        >Take<el-select
+          class="choose"
+          :model-value="bench.setup.choose"
+          aria-label="Take"
+          @change="(now: Bench['setup']['choose']) => change((b) => (b.setup.choose = now))"
+        >
+          <el-option
+            v-for="[value, label] in CHOICES"
+            :key="value"
+            :value="value"
+            :label="label" /></el-select
+      ></label>
+      <label class="field-label"
+        >Call records by<el-select
+          class="choose"
+          :model-value="bench.setup.label || 'names'"
+          aria-label="Call records by"
+          @change="(now: string) => change((b) => (b.setup.label = now === 'names' ? '' : now))"
+        >
+          <el-option value="names" label="their name" />
+          <el-option v-for="column in callable" :key="column" :value="column" :label="column" /></el-select
+      ></label>
+    </div>
     <PictureFolder :dispatch="bench.key" @changed="change(() => undefined)" />
     <p v-if="bench.filter_problem" class="problem" role="alert">{{ bench.filter_problem }}</p>
     <p class="quiet">
-      {{ bench.records.length }} of {{ count(bench.row_count, 'record') }}
-      <template v-if="bench.setup.left_out.length"
+      {{ bench.records.length }} of {{ count(bench.row_count, 'record')
+      }}<template v-if="bench.setup.left_out.length"
         >, {{ bench.setup.left_out.length }} left out by hand
         <el-button text @click="change((b) => (b.setup.left_out = []))"
-          >Take them in again</el-button
+          >Include them again</el-button
         ></template
       >
     </p>
@@ -86,7 +121,8 @@ async function take(files: File[]) {
       <template #head>
         <th class="num" style="width: 60px">Row</th>
         <th>Record</th>
-        <th style="width: 110px" />
+        <th style="width: 150px">Served</th>
+        <th style="width: 110px"><span class="unseen">Act</span></th>
       </template>
       <template #row="{ row, index }">
         <td class="num quiet">{{ row.row }}</td>
@@ -94,6 +130,11 @@ async function take(files: File[]) {
           <button type="button" class="plain" :class="{ here: index === at }" @click="$emit('pick', row.row)">
             {{ row.label }}
           </button>
+        </td>
+        <td class="quiet">
+          <RouterLink v-if="row.served" :to="`/runs/${row.served.run}`"
+            >{{ shortDay(row.served.at) }} {{ clock(row.served.at) }}, run {{ row.served.run }}</RouterLink
+          >
         </td>
         <td><el-button text @click="change((b) => b.setup.left_out.push(row.row))">Leave out</el-button></td>
       </template>
@@ -111,6 +152,9 @@ async function take(files: File[]) {
   display: flex;
   gap: 8px;
   margin-bottom: 8px;
+}
+.choose {
+  width: 260px;
 }
 .plain {
   border: 0;

@@ -21,8 +21,8 @@ defineEmits<{ run: [] }>()
     <thead>
       <tr>
         <th>Run</th>
-        <th style="width: 110px">State</th>
-        <th class="num" style="width: 90px">Delivered</th>
+        <th style="width: 150px">State</th>
+        <th class="num" style="width: 90px">Done</th>
         <th class="num" style="width: 70px">Failed</th>
       </tr>
     </thead>
@@ -34,9 +34,9 @@ defineEmits<{ run: [] }>()
             }}{{ run.kind === 'proof' ? ', proofs' : '' }}</RouterLink
           >
         </td>
-        <td><StateWord :state="run.state" /></td>
+        <td><StateWord :state="run.state" :failed="run.failed" /></td>
         <td class="num">{{ run.delivered }}</td>
-        <td class="num">{{ run.failed || '' }}</td>
+        <td class="num" :class="{ problem: run.failed }">{{ run.failed || '' }}</td>
       </tr>
     </tbody>
   </table>

@@ -11,8 +11,10 @@ const props = defineProps<{
 }>()
 // What is open comes first.
 const ties = computed(() => [...props.bench.ties].sort((a, b) => Number(!!a.column) - Number(!!b.column)))
-const columns = (tie: Schemas['TieInfo']) =>
-  tie.likeliest.length ? tie.likeliest : props.bench.columns.map((c) => c.name)
+const columns = (tie: Schemas['TieInfo']) => {
+  const all = tie.likeliest.length ? tie.likeliest : props.bench.columns.map((c) => c.name)
+  return tie.column && !all.includes(tie.column) ? [tie.column, ...all] : all
+}
 
 function tie(name: string, column: string | undefined) {
   props.change((b) => {
@@ -48,7 +50,9 @@ function tie(name: string, column: string | undefined) {
     </thead>
     <tbody>
       <tr v-for="one in ties" :key="one.name" :class="{ open: !one.column }">
-        <td class="code name" :title="one.name">{{ one.name }}</td>
+        <td class="code name" :title="one.name">
+          {{ one.name }}<small v-if="one.of && !one.name.includes('.')" class="quiet"> in {{ one.of }}</small>
+        </td>
         <td>
           <el-select
             :model-value="one.column ?? undefined"

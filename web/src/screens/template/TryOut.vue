@@ -135,11 +135,13 @@ onMounted(() => {
     /></label>
   </div>
   <p v-if="problem" class="problem" role="alert">{{ problem }}</p>
-  <ul v-if="faults.length" class="faults" role="alert">
-    <li v-for="(fault, index) in faults" :key="index">
-      <span class="code name">{{ fault.placeholder }}</span> {{ fault.message }}
-    </li>
-  </ul>
+  <div v-if="faults.length" role="alert">
+    <ul class="faults">
+      <li v-for="(fault, index) in faults" :key="index">
+        <span class="code name">{{ fault.placeholder }}</span> {{ fault.message }}
+      </li>
+    </ul>
+  </div>
   <p v-if="open.length" class="quiet">The source has no column for: {{ open.join(', ') }}</p>
   <ValueForm
     v-if="template.needs.length"

@@ -46,11 +46,11 @@ const state = (number: number) =>
     <thead>
       <tr>
         <th style="width: 34px" class="num">No</th>
-        <th style="width: 76px" />
+        <th style="width: 76px"><span class="unseen">State</span></th>
         <th>File</th>
         <th style="width: 128px">Brought in</th>
         <th style="width: 128px">Note</th>
-        <th style="width: 128px" />
+        <th style="width: 128px"><span class="unseen">Act</span></th>
       </tr>
     </thead>
     <tbody>

@@ -1,0 +1,43 @@
+<script setup lang="ts">
+import { api, ask, attempt } from '../api/client'
+import { count } from '../api/words'
+
+/** What can be done with a dispatch as a whole. */
+const props = defineProps<{ dispatch: string; name: string; runs?: number }>()
+const emit = defineEmits<{ deleted: []; copied: [key: string] }>()
+const params = () => ({ path: { key: props.dispatch } })
+
+async function copy() {
+  const made = await attempt(() => ask(api.POST('/api/dispatches/{key}/copy', { params: params() })))
+  if (!made) return
+  ElMessage({ message: `“${props.name}” was copied.` })
+  emit('copied', made.key)
+}
+
+async function remove() {
+  const runs = props.runs ? ` with the record of its ${count(props.runs, 'run')}` : ''
+  try {
+    await ElMessageBox.confirm(
+      `Delete “${props.name}”${runs}? The template, the sources and what has been sent stay as they are. This can’t be undone.`,
+      'Delete dispatch',
+      { confirmButtonText: 'Delete dispatch', cancelButtonText: 'Keep it', type: 'warning' },
+    )
+  } catch {
+    return
+  }
+  const gone = await attempt(() => ask(api.DELETE('/api/dispatches/{key}', { params: params() })))
+  if (gone !== undefined) emit('deleted')
+}
+</script>
+
+<template>
+  <el-dropdown trigger="click">
+    <el-button :aria-label="`More for ${name}`">More</el-button>
+    <template #dropdown>
+      <el-dropdown-menu>
+        <el-dropdown-item @click="copy">Copy</el-dropdown-item>
+        <el-dropdown-item @click="remove">Delete…</el-dropdown-item>
+      </el-dropdown-menu>
+    </template>
+  </el-dropdown>
+</template>
