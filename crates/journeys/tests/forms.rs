@@ -21,6 +21,9 @@ async fn add(b: &Browser, kind: &str, label: &str, name: &str) -> Result<()> {
     b.text(&format!("div[@class='kinds']/button[normalize-space(.)='{kind}']"), kind).await?.click().await?;
     b.text("h2", kind).await?;
     b.write("input[aria-label=Label]", label).await?;
+    // The name follows the label until it is given one of its own.
+    let follows = b.find("input[aria-label=Name]").await?.prop("value").await?;
+    anyhow::ensure!(follows == Some(label.to_lowercase().trim_end_matches('?').to_owned()), "the name is {follows:?}, the label {label}");
     b.write("input[aria-label=Name]", name).await
 }
 

@@ -274,12 +274,8 @@ fn one_document_serves_all_records_of_a_run() -> Result<()> {
     setup["filter"] = json!("");
     put(&setup, &sheet)?;
     let found = ask("POST", &format!("{url}/preflight"), None)?;
-    let rows: Vec<String> = found["findings"]
-        .as_array()
-        .context("findings")?
-        .iter()
-        .map(|f| format!("{} {}", f["row"], f["label"].as_str().unwrap_or("?")))
-        .collect();
+    let records = found["causes"].as_array().context("causes")?.iter().flat_map(|c| c["records"].as_array().cloned().unwrap_or_default());
+    let rows: Vec<String> = records.map(|f| format!("{} {}", f["row"], f["label"].as_str().unwrap_or("?"))).collect();
     assert!(rows.contains(&"2 Tom Hale".to_owned()), "{found}");
 
     // Left out, the one document is made, kept, and found again with each row.

@@ -62,8 +62,6 @@ fn sheets_that_are_none() -> Result<()> {
         ("cut.xlsx", season[..season.len() / 2].to_vec(), "damaged-file"),
         ("bomb.xlsx", with_part("season.xlsx", "xl/styles.xml", BOMB)?, "unpacks-too-far"),
         ("dtd.xlsx", with_part("season.xlsx", "xl/workbook.xml", DTD)?, "dtd"),
-        ("twice.csv", b"Ref,Boat,boat\n1,a,b\n".to_vec(), "header"),
-        ("nameless.csv", b"Ref,,Boat\n1,a,b\n".to_vec(), "header"),
         ("wide.csv", wide.into_bytes(), "too-large"),
         ("letter.ods", std::fs::read(repository().join("demo/reminder.docx"))?, "wrong-kind"),
     ] {
@@ -131,6 +129,6 @@ fn a_filter_and_a_type_that_can_not_be_used() -> Result<()> {
             &format!("{}/api/sheets/1/columns/1", office.program.address),
         ],
     );
-    assert!(answer.contains("“colour” is no type of a column"), "{answer}");
+    assert!(answer.contains("“colour” is not a column type"), "{answer}");
     Ok(())
 }
