@@ -53,7 +53,9 @@ async fn findings_are_put_right_where_they_are_told_and_the_page_shows_what_fail
     b.click("Set Paid to GBP").await?;
     b.text("button", "Fix 1 finding").await?;
     b.click("Correct Due").await?;
-    b.write("input[aria-label='Due of B3']", "2026-12-03\u{e007}").await?;
+    b.find("input[aria-label='Due of B3']").await?.click().await?;
+    b.keys("\u{e009}a").await?;
+    b.keys("2026-12-03\u{e007}").await?;
     b.text("p", "4 records checked").await?;
     b.text("button", "Run 4 documents").await?;
     b.find(".desk img").await?;

@@ -166,7 +166,7 @@ async fn an_address_of_what_is_gone_says_so_and_stays() -> Result<()> {
     let b = Browser::open(&program.address).await?;
     for path in ["/forms/999", "/sheets/999", "/queries/999", "/templates/999", "/runs/999", "/dispatches/never-made"] {
         b.go(path).await?;
-        b.text("h2", "There is no screen at this address").await?;
+        b.text("h1", "There is no screen at this address").await?;
         assert_eq!(b.path().await?, path);
     }
     b.click("Go to Dispatches").await?;

@@ -80,7 +80,7 @@ async fn a_specimen_guards_the_template_against_its_next_version() -> Result<()>
     b.text("span", "as it must be").await?;
 
     // A newer file that says something else stays a draft.
-    let newer = reworded(folder.path(), "refit-quote.docx", "thank you for asking us", "we were glad to be asked");
+    let newer = reworded(folder.path(), "refit-quote.docx", "Thank you for asking us", "We were glad to be asked");
     b.give("Bring in a newer file", &[&newer]).await?;
     b.text("span", "draft; version 1 is in use").await?;
     b.text("span", "comes out differently").await?;

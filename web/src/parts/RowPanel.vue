@@ -30,7 +30,7 @@ watch(
       <tbody>
         <tr v-for="one in view.documents" :key="one.item">
           <td>
-            <a :href="`/api/items/${one.item}/documents/pdf`" target="_blank">{{
+            <a class="document" :href="`/api/items/${one.item}/documents/pdf`" target="_blank">{{
               one.file_name || one.dispatch
             }}</a>
             <div class="quiet">
@@ -83,6 +83,10 @@ watch(
 </template>
 
 <style scoped>
+.document {
+  display: inline-block;
+  line-height: 24px;
+}
 h3 {
   margin: 0;
   font-size: 13px;

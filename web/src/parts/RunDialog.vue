@@ -56,7 +56,7 @@ function onlyFresh() {
   <el-dialog v-model="open" :title="`Run ${documentsInWords(bench)}`" width="460">
     <p v-if="bench.setup.email">
       {{ documentsInWords(bench) }} will be made and {{ count(documents(bench), 'message') }} sent by e-mail.
-      What is sent can’t be called back.
+      What is sent can't be called back.
     </p>
     <p v-else>{{ documentsInWords(bench) }} will be made and kept here. Nothing is sent.</p>
     <div v-if="again && last" class="again" role="alert">

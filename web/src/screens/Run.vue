@@ -144,7 +144,13 @@ async function one(item: Item, what: 'retry' | 'send-again' | 'arrived') {
       <el-button :loading="fetching" @click="download('zip')">All as ZIP</el-button>
       <el-button :disabled="fetching" @click="download('pdf')">All as one PDF</el-button>
     </div>
-    <div class="progress" role="progressbar" :aria-valuenow="done(run)" :aria-valuemax="run.count">
+    <div
+      class="progress"
+      role="progressbar"
+      aria-label="Documents that are done"
+      :aria-valuenow="done(run)"
+      :aria-valuemax="run.count"
+    >
       <i :style="{ width: `${(100 * done(run)) / Math.max(1, run.count)}%` }" />
     </div>
     <div class="tabs">
