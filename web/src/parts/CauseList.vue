@@ -20,6 +20,10 @@ function toggle(cause: Cause) {
 }
 const rows = (cause: Cause) => cause.records.map((r) => r.row).filter(Boolean)
 
+/** What is being written into cells, by cause and row. */
+const drafts = ref<Record<string, string>>({})
+const cell = (cause: Cause, row: number) => `${key(cause)} ${row}`
+
 const busy = ref(false)
 async function fix(work: () => Promise<unknown>) {
   busy.value = true
@@ -104,9 +108,10 @@ function correct(row: number, column: number, text: string) {
           <el-input
             v-if="cause.fix?.act === 'correct-cells' && record.row"
             class="cell"
-            :model-value="record.text ?? ''"
+            :model-value="drafts[cell(cause, record.row)] ?? record.text ?? ''"
             :aria-label="`${cause.fix.column} of ${record.label}`"
             :disabled="busy"
+            @update:model-value="(text: string) => (drafts[cell(cause, record.row)] = text)"
             @change="
               (text: string) =>
                 cause.fix?.act === 'correct-cells' && correct(record.row, cause.fix.index, text)

@@ -47,12 +47,21 @@ const main = computed(() => {
   if (stops) return `Fix ${count_(stops, 'problem')}`
   return b.wrong.value ? `Fix ${count_(b.wrong.value, 'finding')}` : `Run ${documentsInWords(bench.value)}`
 })
+/** Pressed while the records were still being checked: goes on when they are. */
+const wanted = ref(false)
 function act() {
   const stop = bench.value?.obstacles[0]
-  if (ready.value) running.value = true
-  else if (stop) void router.push(`/dispatches/${props.dispatch}/${stop.station}`)
-  else void router.push(`/dispatches/${props.dispatch}/preflight`)
+  if (ready.value) return void (running.value = true)
+  if (stop) return void router.push(`/dispatches/${props.dispatch}/${stop.station}`)
+  wanted.value = !causes.value
+  void router.push(`/dispatches/${props.dispatch}/preflight`)
 }
+watch(causes, () => {
+  if (!wanted.value || !causes.value) return
+  wanted.value = false
+  running.value = ready.value
+})
+watch(bench, () => (wanted.value = false))
 const saved = computed(
   () =>
     ({
