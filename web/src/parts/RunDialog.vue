@@ -94,6 +94,9 @@ function onlyFresh() {
   background: var(--attention-tint);
   border-left: 3px solid var(--attention);
 }
+.again .el-checkbox {
+  margin-right: 16px;
+}
 .again p {
   margin: 0 0 6px;
 }
