@@ -187,7 +187,7 @@ fn as_utf8(name: &str, bytes: Vec<u8>) -> Vec<u8> {
     if let Some(plain) = bytes.strip_prefix(b"\xef\xbb\xbf") {
         return plain.to_vec();
     }
-    let marked = encoding_rs::Encoding::for_bom(&bytes).map(|(encoding, mark)| (encoding, mark));
+    let marked = encoding_rs::Encoding::for_bom(&bytes);
     // Without a mark, UTF-16 shows by the zeros beside its first sign.
     let unmarked = match bytes.get(..4) {
         Some([b'<', 0, _, 0]) => Some((encoding_rs::UTF_16LE, 0)),

@@ -218,7 +218,8 @@ mod tests {
         let template =
             crate::template::TextTemplate::new("[:repeat for enrolments][: instrumnt][: teacher][:end] [: vessel.type] [: vessel.name]");
         let names = name_uses(template.placeholders());
-        let open = |by_hand: &[(&str, &str)]| -> Vec<(String, Option<String>, Option<String>, Option<String>)> {
+        type Told = (String, Option<String>, Option<String>, Option<String>);
+        let open = |by_hand: &[(&str, &str)]| -> Vec<Told> {
             let by_hand = by_hand.iter().map(|(n, c)| ((*n).to_owned(), (*c).to_owned())).collect();
             let states = tie_states(&names, &schema, &by_hand).into_iter().filter(|s| !["enrolments", "vessel"].contains(&s.name.as_str()));
             states.map(|s| (s.name, s.of, s.column, s.likeliest.into_iter().next())).collect()

@@ -114,12 +114,10 @@ async fn send_batch(app: &App, due: Vec<ItemWork>) -> Result<()> {
         let mut files = Vec::new();
         let mut lost = None;
         for (name, kind) in [(item.pdf.as_ref(), "pdf"), (docx, "docx")] {
-            match name {
-                Some(name) => match app.files.get(name).await {
-                    Ok(bytes) => files.push((format!("{}.{kind}", item.file_name), kind, bytes)),
-                    Err(error) => lost = Some(error),
-                },
-                None => {}
+            let Some(name) = name else { continue };
+            match app.files.get(name).await {
+                Ok(bytes) => files.push((format!("{}.{kind}", item.file_name), kind, bytes)),
+                Err(error) => lost = Some(error),
             }
         }
         // One file that is gone costs its own message and no other.
