@@ -46,7 +46,9 @@ const chosen = computed(() => grid.value?.chosen ?? 1)
 const kept = (changed: Schemas['SheetInfo']) => (sheet.value = changed)
 /** Takes the names of the columns from a row. */
 async function header(row: number) {
-  if (await it.header(row)) await close()
+  // The row is none afterwards: nothing may ask for it any more.
+  await close()
+  await it.header(row)
 }
 const open = (row: Row) => show(`row/${row.number}`)
 </script>
