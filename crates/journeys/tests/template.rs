@@ -86,6 +86,11 @@ async fn a_specimen_guards_the_template_against_its_next_version() -> Result<()>
     b.text("span", "comes out differently").await?;
     b.text("ins", "glad").await?;
     picture(&b, "template-specimens").await?;
+    // Put in use as it is, it asks first.
+    b.click("Put version 2 in use").await?;
+    b.text("p", "1 specimen does not come out as before in version 2").await?;
+    b.click("Look at the specimens").await?;
+    b.text("span", "draft; version 1 is in use").await?;
     b.click("Take as right").await?;
     b.text("span", "as it must be").await?;
     b.click("Put version 2 in use").await?;

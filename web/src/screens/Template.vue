@@ -117,6 +117,23 @@ async function remove() {
   if (await t.remove()) await router.push('/templates')
 }
 
+/** Puts a version in use; asks first where a specimen comes out differently in it. */
+async function use(number: number) {
+  const differ = number === template.value?.shown ? changedSpecimens.value : 0
+  if (differ) {
+    try {
+      await ElMessageBox.confirm(
+        `${count(differ, 'specimen')} ${differ === 1 ? 'does' : 'do'} not come out as before in version ${number}. Documents will be made with it all the same.`,
+        `Put version ${number} in use`,
+        { confirmButtonText: `Put version ${number} in use`, cancelButtonText: 'Look at the specimens' },
+      )
+    } catch {
+      return void router.push(`/templates/${template.value?.id}/specimens`)
+    }
+  }
+  await t.putInUse(number)
+}
+
 async function show(number: number) {
   const newest = template.value?.versions[0]?.number
   await router.push({ path: route.path, query: number === newest ? {} : { version: String(number) } })
@@ -130,7 +147,7 @@ async function show(number: number) {
       :version="shown"
       :busy="busy"
       @show="show"
-      @use="t.putInUse(template.shown)"
+      @use="use(template.shown)"
       @remove="remove"
       @files="bringIn"
     />
@@ -198,7 +215,7 @@ async function show(number: number) {
             v-else
             :template="template"
             @show="show"
-            @use="t.putInUse"
+            @use="use"
             @restore="t.restore"
             @note="t.note"
           />
