@@ -116,10 +116,15 @@ fn ungroup(whole: &str, decimal: char) -> Option<String> {
 
 /// Reads an amount that carries its currency: `€1,234.50`, `405,00 EUR`.
 pub fn money(text: &str, how: Reading) -> Option<Money> {
+    // Once only: brackets in brackets are no amount.
     if let Some(inner) = in_brackets(text.trim()) {
-        let owed = money(inner, how)?;
+        let owed = unbracketed(inner, how)?;
         return Some(Money { amount: -owed.amount, ..owed });
     }
+    unbracketed(text, how)
+}
+
+fn unbracketed(text: &str, how: Reading) -> Option<Money> {
     let (currency, rest) = Currency::strip(text)?;
     let amount = number(rest, how).or_else(|| {
         let rest: String = rest.chars().filter(|c| !"€£$¥".contains(*c)).collect();
@@ -293,6 +298,9 @@ mod tests {
         assert_eq!(num("(12.00)", ENGLISH).as_deref(), Some("-12.00"));
         assert_eq!(num("(12)", ENGLISH), None, "a number in brackets may be a note");
         assert_eq!(money("(£1,012.50)", ENGLISH).map(|m| m.amount.to_string()).as_deref(), Some("-1012.50"));
+        assert_eq!(money("((£5))", ENGLISH), None);
+        let nested = "(".repeat(1 << 20) + "£5" + &")".repeat(1 << 20);
+        assert_eq!(money(&nested, ENGLISH), None);
     }
 
     #[test]
