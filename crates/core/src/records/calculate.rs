@@ -42,6 +42,25 @@ struct Ready {
     expr: Expr,
     /// The stretches of cells that it reads, and the names that stand for them.
     reads: Vec<(Name, Area)>,
+    /// How many of these, and of the cells of the next, are known to wait for nothing.
+    seen: (usize, usize),
+}
+
+impl Ready {
+    /// The next cell that must be worked out before. What is worked out stays so: each cell
+    /// is looked at once, however often this is asked.
+    fn needs(&mut self, open: &HashMap<(usize, usize), Ready>) -> Option<(usize, usize)> {
+        while let Some((_, area)) = self.reads.get(self.seen.0) {
+            while let Some(cell) = area.cell(self.seen.1) {
+                if open.contains_key(&cell) {
+                    return Some(cell);
+                }
+                self.seen.1 += 1;
+            }
+            self.seen = (self.seen.0 + 1, 0);
+        }
+        None
+    }
 }
 
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -89,19 +108,20 @@ pub fn calculate(mut cells: Table<'_>, formulas: &[CellFormula], moment: DateTim
     let mut ways: Vec<(usize, usize)> = formulas.iter().rev().map(|f| (f.row, f.column)).collect();
     let mut waiting: std::collections::HashSet<(usize, usize)> = std::collections::HashSet::new();
     while let Some(at) = ways.last().copied() {
-        let Some(ready) = open.get(&at) else {
+        let Some(mut ready) = open.remove(&at) else {
             ways.pop();
             continue;
         };
-        let needed = ready.reads.iter().find_map(|(_, area)| area.cells().find(|cell| *cell != at && open.contains_key(cell)));
-        let in_itself = ready.reads.iter().any(|(_, area)| area.holds(at));
-        match needed.filter(|cell| !waiting.contains(cell) && !in_itself) {
-            Some(cell) => {
+        let in_itself = ready.seen == (0, 0) && ready.reads.iter().any(|(_, area)| area.holds(at));
+        let needed = if in_itself { Some(at) } else { ready.needs(&open) };
+        match needed {
+            Some(cell) if !in_itself && !waiting.contains(&cell) => {
                 waiting.insert(at);
+                open.insert(at, ready);
                 ways.push(cell);
                 continue;
             }
-            None if needed.is_some() || in_itself => {
+            Some(_) => {
                 cells.put(at, Cell::Error("the formula needs its own value".to_owned()));
                 told.push(Uncalculated { cell: cell_name(at.0, at.1), why: "it needs its own value".to_owned() });
             }
@@ -118,7 +138,6 @@ pub fn calculate(mut cells: Table<'_>, formulas: &[CellFormula], moment: DateTim
                 cells.put(at, found);
             }
         }
-        open.remove(&at);
         waiting.remove(&at);
         ways.pop();
     }
@@ -148,7 +167,14 @@ impl Table<'_> {
 
 impl Area {
     fn cells(self) -> impl Iterator<Item = (usize, usize)> {
-        (self.rows.0..=self.rows.1).flat_map(move |row| (self.columns.0..=self.columns.1).map(move |column| (row, column)))
+        (0..).map_while(move |at| self.cell(at))
+    }
+
+    /// Its cell of a number, in reading order.
+    fn cell(self, at: usize) -> Option<(usize, usize)> {
+        let wide = self.columns.1 - self.columns.0 + 1;
+        let (row, column) = (self.rows.0 + at / wide, self.columns.0 + at % wide);
+        (row <= self.rows.1).then_some((row, column))
     }
 
     fn holds(self, (row, column): (usize, usize)) -> bool {
@@ -208,7 +234,7 @@ fn ready(text: &str) -> Result<Ready, String> {
         }
     }
     let expr = value(&out).map_err(|error| error.to_string())?;
-    Ok(Ready { expr, reads })
+    Ok(Ready { expr, reads, seen: (0, 0) })
 }
 
 fn is_part(c: char) -> bool {
@@ -318,5 +344,13 @@ mod tests {
         let lines: Vec<Vec<&str>> = lines.iter().map(|l| l.iter().map(String::as_str).collect()).collect();
         let lines: Vec<&[&str]> = lines.iter().map(Vec::as_slice).collect();
         assert_eq!(worked(&lines).0.last().map(String::as_str), Some("20000"));
+    }
+
+    #[test]
+    fn a_sum_over_many_formulas_looks_at_each_once() {
+        // The sum comes first: each of the others is worked out for it.
+        let mut rows: Vec<&[&str]> = vec![&["=1+1", ""]; 60_000];
+        rows[0] = &["=SUM(A2:A60000)", ""];
+        assert_eq!(worked(&rows).0[0], "119998");
     }
 }
