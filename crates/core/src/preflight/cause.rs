@@ -1,6 +1,6 @@
 //! Findings by their cause: what one act puts right is told once, with its records.
 
-use std::collections::{BTreeMap, BTreeSet};
+use std::collections::{BTreeMap, HashSet};
 
 use serde::Serialize;
 
@@ -62,7 +62,7 @@ pub trait Fields {
 
 /// Gathers findings by cause, those of most records first. A record has each cause once.
 pub fn causes(findings: Vec<Finding>, fields: &dyn Fields) -> Vec<Cause> {
-    let mut gathered: BTreeMap<(String, String), Cause> = BTreeMap::new();
+    let mut gathered: BTreeMap<(String, String), (Cause, HashSet<usize>)> = BTreeMap::new();
     for finding in findings {
         let column = finding.column.clone().or_else(|| match finding.code.as_str() {
             "other-currency" | "no-recipient" | "not-an-address" => fields.printed_by(&finding.place, &finding.placeholder),
@@ -75,28 +75,25 @@ pub fn causes(findings: Vec<Finding>, fields: &dyn Fields) -> Vec<Cause> {
             (_, Some(column)) => column.clone(),
             (_, None) => format!("{} {}", finding.place, finding.placeholder),
         };
-        let cause = gathered.entry((finding.code.clone(), of)).or_insert_with(|| Cause {
-            code: finding.code.clone(),
-            message: String::new(),
-            placeholders: Vec::new(),
-            fix: fix(&finding, column.as_deref(), fields),
-            column,
-            found: Vec::new(),
+        let (cause, records) = gathered.entry((finding.code.clone(), of)).or_insert_with(|| {
+            let fix = fix(&finding, column.as_deref(), fields);
+            let (code, message) = (finding.code.clone(), String::new());
+            (Cause { code, message, placeholders: Vec::new(), fix, column, found: Vec::new() }, HashSet::new())
         });
         if !finding.placeholder.is_empty() && !cause.placeholders.contains(&finding.placeholder) {
             cause.placeholders.push(finding.placeholder.clone());
         }
-        if cause.found.iter().all(|found| found.record != finding.record) {
+        if records.insert(finding.record) {
             cause.found.push(Found { record: finding.record, text: finding.text, message: finding.message });
         }
     }
     // A cell that is no e-mail address is no recipient, either: that is one cause.
-    let misfits: BTreeSet<(Option<String>, usize)> = gathered
-        .values()
+    let mut causes: Vec<Cause> = gathered.into_values().map(|(cause, _)| cause).collect();
+    let misfits: HashSet<(Option<String>, usize)> = causes
+        .iter()
         .filter(|cause| cause.code == "misfit")
         .flat_map(|cause| cause.found.iter().map(|found| (cause.column.clone(), found.record)))
         .collect();
-    let mut causes: Vec<Cause> = gathered.into_values().collect();
     for cause in causes.iter_mut().filter(|cause| cause.code == "not-an-address") {
         cause.found.retain(|found| !misfits.contains(&(cause.column.clone(), found.record)));
     }
