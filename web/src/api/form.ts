@@ -96,7 +96,7 @@ export const KINDS: [FieldKind, string][] = [
 ]
 export const kindName = (kind: FieldKind) => KINDS.find(([own]) => own === kind)?.[1] ?? kind
 
-/** The name that a label gives its field: what placeholders can use without quotes where it can be. */
+/** The name that a label gives its field: in small letters, without the mark at its end, unlike the others. */
 export function nameFrom(label: string, others: string[]): string {
   const name = label
     .trim()

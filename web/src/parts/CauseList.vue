@@ -12,7 +12,8 @@ const emit = defineEmits<{ pick: [row: number]; leaveOut: [rows: number[]]; fixe
 const LISTED = 100
 
 const open = ref<Set<string>>(new Set())
-const key = (cause: Cause) => `${cause.code} ${cause.message}`
+/** What stays the same while its cells are corrected one by one. */
+const key = (cause: Cause) => `${cause.code} ${cause.fix ? JSON.stringify(cause.fix) : cause.message}`
 function toggle(cause: Cause) {
   const now = new Set(open.value)
   if (!now.delete(key(cause))) now.add(key(cause))
@@ -29,7 +30,9 @@ async function fix(work: () => Promise<unknown>) {
   busy.value = true
   const done = await attempt(work)
   busy.value = false
-  if (done !== undefined) emit('fixed')
+  if (done === undefined) return
+  drafts.value = {}
+  emit('fixed')
 }
 
 /** Gives a column the currency that it is printed in. */

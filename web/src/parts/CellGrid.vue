@@ -7,6 +7,7 @@ import { count, shortDay } from '../api/words'
 import { useArea } from './area'
 import { useBlock } from './block'
 import { useDraft } from './draft'
+import { gridKeys } from './grid-keys'
 import { ROW, useRows } from './rows'
 import StateWord from './StateWord.vue'
 
@@ -28,7 +29,7 @@ const { at, to, area, within, set, go, all } = useArea(() => ({
 }))
 const chosen = computed(() => area.value.bottom - area.value.top + 1)
 const isNumber = (column: number) =>
-  ['number', 'money', 'date'].includes(props.sheet.columns[column]?.type ?? '')
+  ['number', 'money', 'percent', 'date', 'time'].includes(props.sheet.columns[column]?.type ?? '')
 const text = (row: number, column: number) => typed(rowAt(row)?.cells[column])
 
 /** Goes some cells further and brings the cell into view. */
@@ -92,36 +93,18 @@ async function shift(by: 1 | -1) {
   to.value.row += by
 }
 
-async function keys(event: KeyboardEvent) {
-  if (draft.value !== undefined) return
-  const held = event.ctrlKey || event.metaKey
-  const step = (rows: number, columns: number) => move(rows, columns, event.shiftKey)
-  const moves: Record<string, () => void> = {
-    ArrowDown: () => (event.altKey ? void shift(1) : step(held ? 1e9 : 1, 0)),
-    ArrowUp: () => (event.altKey ? void shift(-1) : step(held ? -1e9 : -1, 0)),
-    ArrowLeft: () => step(0, held ? -1e6 : -1),
-    ArrowRight: () => step(0, held ? 1e6 : 1),
-    PageDown: () => step(20, 0),
-    PageUp: () => step(-20, 0),
-    Home: () => step(held ? -1e9 : 0, -1e6),
-    End: () => step(held ? 1e9 : 0, 1e6),
-    Enter: () => begin(),
-    F2: () => begin(),
-    Delete: () => void block.clear(),
-    Backspace: () => void block.clear(),
-    Escape: () => set(at.value.row, at.value.column),
-  }
-  const own = moves[event.key]
-  if (own) own()
-  else if (held && event.key === 'd') void block.fill()
-  else if (held && event.key === 'a') all()
-  else if (held && (event.key === 'y' || event.key === 'Z')) emit('redo')
-  else if (held && event.key === 'z') emit('undo')
-  else if (event.key.length === 1 && !held && !event.altKey) begin(event.key)
-  else return
-  event.preventDefault()
-  event.stopPropagation()
-}
+const keys = gridKeys({
+  typing: () => draft.value !== undefined,
+  move,
+  shift: (by) => void shift(by),
+  begin,
+  clear: () => void block.clear(),
+  fill: () => void block.fill(),
+  all,
+  one: () => set(at.value.row, at.value.column),
+  undo: () => emit('undo'),
+  redo: () => emit('redo'),
+})
 
 /** Adds an empty row below, and goes there. */
 function add() {
