@@ -9,6 +9,7 @@ use axum::response::Response;
 use axum::response::sse::{Event, KeepAlive, Sse};
 use futures::{Stream, StreamExt};
 use jiff::civil::DateTime;
+use rusqlite::TransactionBehavior;
 use serde::Deserialize;
 use tokio_stream::wrappers::BroadcastStream;
 use utoipa::IntoParams;
@@ -135,17 +136,24 @@ async fn stop(State(app): State<App>, Path(id): Path<i64>) -> Answer<RunInfo> {
 }
 
 async fn again(app: &App, run: i64, item: Option<i64>) -> Result<RunInfo, Refused> {
-    let count = app
+    let (count, failed) = app
         .store
-        .with(move |c| -> anyhow::Result<usize> {
-            let t = c.transaction()?;
+        .with(move |c| -> anyhow::Result<(usize, usize)> {
+            let t = c.transaction_with_behavior(TransactionBehavior::Immediate)?;
+            let failed = runs::get(&t, run)?.map_or(0, |run| run.failed);
             let count = runs::retry(&t, run, item, &clock::stamp())?;
             t.commit()?;
-            Ok(count)
+            Ok((count, failed))
         })
         .await?;
     if count == 0 {
-        return Err(Refused::conflict("nothing-failed", "nothing of this run failed"));
+        return Err(match failed {
+            0 => Refused::conflict("nothing-failed", "nothing of this run failed"),
+            _ => Refused::conflict(
+                "served-since",
+                "a later run of this dispatch has served what failed here; start a new run to serve it once more",
+            ),
+        });
     }
     run::go(app, run);
     app.mail.notify_one();

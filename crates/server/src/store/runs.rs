@@ -236,11 +236,16 @@ pub fn stop(t: &Transaction<'_>, id: i64, at: &str) -> Result<()> {
     Ok(())
 }
 
-/// Sets failed items (or one of them) to be made or sent again.
+/// Sets failed items (or one of them) to be made or sent again; not those whose row the
+/// dispatch has served since, in another run.
 pub fn retry(t: &Transaction<'_>, id: i64, item: Option<i64>, at: &str) -> Result<usize> {
     let again = t.execute(
         "UPDATE item SET state = CASE WHEN pdf IS NULL AND docx IS NULL THEN 'waiting' ELSE 'filed' END, tries = 0, next_try = 0,
-         error_code = '', error_place = '', error_message = '', changed = ?2 WHERE run_id = ?1 AND state = 'failed' AND (?3 IS NULL OR id = ?3)",
+         error_code = '', error_place = '', error_message = '', changed = ?2 WHERE run_id = ?1 AND state = 'failed' AND (?3 IS NULL OR id = ?3)
+         AND NOT EXISTS (SELECT 1 FROM item AS other JOIN run ON run.id = other.run_id JOIN run AS own ON own.id = item.run_id
+           WHERE other.sheet_id = item.sheet_id AND other.row = item.row AND other.row > 0 AND other.run_id <> item.run_id
+             AND run.dispatch_id = own.dispatch_id AND run.kind = 'run' AND own.kind = 'run'
+             AND other.state NOT IN ('failed', 'left out') AND (other.id > item.id OR other.changed > item.changed))",
         params![id, at, item],
     )?;
     if again > 0 {

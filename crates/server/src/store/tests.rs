@@ -198,6 +198,30 @@ fn failed_items_alone_go_round_again() {
 }
 
 #[test]
+fn what_a_later_run_has_served_is_not_tried_again() {
+    let (_folder, mut c, first) = furnished();
+    for id in 1..=3 {
+        items::failed(&c, id, &error("misfit"), AT).expect("failed");
+    }
+    runs::finish(&c, first, AT).expect("ends");
+    let second = begin(&mut c);
+    let ids: Vec<i64> = items::list(&c, second, None, 0, 10, 0).expect("lists").into_iter().map(|i| i.id).collect();
+    items::filed(&c, ids[0], &made(false), LATER).expect("filed");
+    items::failed(&c, ids[1], &error("misfit"), LATER).expect("failed");
+    let retry = |c: &mut Connection, run: i64| {
+        let t = c.transaction().expect("begins");
+        let count = runs::retry(&t, run, None, "2026-11-23T13:00:00").expect("retries");
+        t.commit().expect("commits");
+        count
+    };
+    // The first row was served since, the third is on its way; only the second failed again.
+    assert_eq!(retry(&mut c, first), 1);
+    assert_eq!(states(&c, first), ["failed", "waiting", "failed"]);
+    // It is on its way there, so that the other run does not serve it as well.
+    assert_eq!(retry(&mut c, second), 0);
+}
+
+#[test]
 fn a_message_in_flight_when_the_program_died_is_held() {
     let (_folder, c, run) = furnished();
     items::filed(&c, 1, &made(true), AT).expect("filed");
