@@ -1,6 +1,6 @@
 //! What to call a record: what people call it.
 
-use super::{Record, shown};
+use super::{Record, Schema, shown};
 use crate::language::Folded;
 use crate::value::Value;
 
@@ -22,37 +22,66 @@ const WHOLE: [&str; 12] = [
 ];
 const REFERENCE: [&str; 11] = ["ref", "reference", "no", "nr", "number", "id", "case", "caseid", "code", "account", "key"];
 
-/// What to call a record: what stands in the chosen column, where one is; else first and
-/// last name, or a name or company; else its number beside what else it says first.
+/// Which columns say what the records of a schema are called: told once for all of them.
+#[derive(Debug)]
+pub struct Labels {
+    chosen: Option<usize>,
+    first: Vec<usize>,
+    last: Vec<usize>,
+    whole: Vec<usize>,
+    reference: Option<usize>,
+}
+
+impl Labels {
+    /// Of a schema; `chosen` is the column that a person wants, blank for none.
+    pub fn new(schema: &Schema, chosen: &str) -> Labels {
+        let known = |names: &[&str]| names.iter().filter_map(|name| schema.index(&Folded::new(name))).collect();
+        let is_reference = |name: &str| {
+            let words: Vec<String> = name.to_lowercase().split(|c: char| !c.is_alphanumeric()).map(str::to_owned).collect();
+            words.iter().any(|word| REFERENCE.contains(&word.as_str()))
+        };
+        Labels {
+            chosen: Some(chosen.trim()).filter(|c| !c.is_empty()).and_then(|name| schema.index(&Folded::new(name))),
+            first: known(&FIRST),
+            last: known(&LAST),
+            whole: known(&WHOLE),
+            reference: schema.columns().iter().position(|column| is_reference(&column.name)),
+        }
+    }
+
+    /// What to call a record of the schema: what stands in the chosen column, where one is;
+    /// else first and last name, or a name or company; else its number beside what else it
+    /// says first.
+    pub fn of(&self, record: &Record) -> String {
+        let of = |at: usize| record.values().get(at).and_then(text);
+        let one_of = |columns: &[usize]| columns.iter().find_map(|at| of(*at));
+        if let Some(own) = self.chosen.and_then(of) {
+            return own;
+        }
+        let (first, last) = (one_of(&self.first), one_of(&self.last));
+        match (&first, &last) {
+            (Some(first), Some(last)) => return format!("{first} {last}"),
+            (None, Some(last)) => return last.clone(),
+            _ => {}
+        }
+        if let Some(whole) = one_of(&self.whole) {
+            return whole;
+        }
+        let reference = self.reference.and_then(of);
+        let says = |value: &Value| matches!(value, Value::Text(_)).then(|| text(value)).flatten();
+        let other = || record.values().iter().filter_map(says).find(|own| !own.contains('@') && Some(own) != reference.as_ref());
+        match (&reference, first.or_else(other)) {
+            (Some(reference), Some(other)) => format!("{reference} {other}"),
+            (Some(only), None) => only.clone(),
+            (None, Some(only)) => only,
+            (None, None) => format!("row {}", record.number),
+        }
+    }
+}
+
+/// What to call one record; [`Labels`] for many.
 pub fn label(record: &Record, chosen: &str) -> String {
-    let of = |name: &str| record.get(&Folded::new(name)).and_then(text);
-    let one_of = |names: &[&str]| names.iter().find_map(|name| of(name));
-    if let Some(own) = Some(chosen.trim()).filter(|c| !c.is_empty()).and_then(of) {
-        return own;
-    }
-    let (first, last) = (one_of(&FIRST), one_of(&LAST));
-    match (&first, &last) {
-        (Some(first), Some(last)) => return format!("{first} {last}"),
-        (None, Some(last)) => return last.clone(),
-        _ => {}
-    }
-    if let Some(whole) = one_of(&WHOLE) {
-        return whole;
-    }
-    let columns = || record.schema().columns().iter().zip(record.values());
-    let is_reference = |name: &str| {
-        let words: Vec<String> = name.to_lowercase().split(|c: char| !c.is_alphanumeric()).map(str::to_owned).collect();
-        words.iter().any(|word| REFERENCE.contains(&word.as_str()))
-    };
-    let reference = columns().find(|(column, _)| is_reference(&column.name)).and_then(|(_, value)| text(value));
-    let says = |value: &Value| matches!(value, Value::Text(_)).then(|| text(value)).flatten();
-    let other =
-        first.or_else(|| columns().filter_map(|(_, value)| says(value)).find(|own| !own.contains('@') && Some(own) != reference.as_ref()));
-    match (reference, other) {
-        (Some(reference), Some(other)) => format!("{reference} {other}"),
-        (Some(only), None) | (None, Some(only)) => only,
-        (None, None) => format!("row {}", record.number),
-    }
+    Labels::new(record.schema(), chosen).of(record)
 }
 
 /// What a value says on one line; none where it says nothing.

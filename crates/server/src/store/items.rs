@@ -84,14 +84,19 @@ pub struct ItemError {
 }
 
 /// An item's state as it is shown: what was sent to nobody is made, not delivered.
-const SHOWN_STATE: &str = "CASE WHEN item.state = 'delivered' AND item.message IS NULL THEN 'made' ELSE item.state END";
+macro_rules! shown_state {
+    () => {
+        "CASE WHEN item.state = 'delivered' AND item.message IS NULL THEN 'made' ELSE item.state END"
+    };
+}
 
 /// Items of a run in a state (or all), from a position on.
 pub fn list(c: &Connection, run: i64, state: Option<&str>, from: usize, count: usize, now: i64) -> Result<Vec<ItemInfo>> {
+    let shown = shown_state!();
     let mut query = c.prepare_cached(&format!(
-        "SELECT id, position, row, label, {SHOWN_STATE}, file_name, pdf IS NOT NULL, docx IS NOT NULL, size, json_extract(message, '$.to'), tries,
+        "SELECT id, position, row, label, {shown}, file_name, pdf IS NOT NULL, docx IS NOT NULL, size, json_extract(message, '$.to'), tries,
          max(0, next_try - ?5), error_code, error_place, error_message, changed
-         FROM item WHERE run_id = ?1 AND (?2 IS NULL OR {SHOWN_STATE} = ?2) ORDER BY position LIMIT ?4 OFFSET ?3"
+         FROM item WHERE run_id = ?1 AND (?2 IS NULL OR {shown} = ?2) ORDER BY position LIMIT ?4 OFFSET ?3"
     ))?;
     let rows = query.query_map(params![run, state, from, count, now], |r| {
         let to: Option<String> = r.get(9)?;
@@ -234,10 +239,13 @@ pub struct OfRow {
 }
 
 /// What was made of rows of a sheet (?1): an item of its own, or one that serves many.
-const OF_ROW: &str = "SELECT of_row.row, item.id, run.id, run.kind, CASE WHEN item.state = 'delivered' AND item.message IS NULL THEN 'made' ELSE item.state END,
-    item.changed, dispatch.name, item.file_name, item.error_message
+const OF_ROW: &str = concat!(
+    "SELECT of_row.row, item.id, run.id, run.kind, ",
+    shown_state!(),
+    ", item.changed, dispatch.name, item.file_name, item.error_message
     FROM (SELECT row, id AS item_id FROM item WHERE sheet_id = ?1 UNION ALL SELECT row, item_id FROM joint_row WHERE sheet_id = ?1) AS of_row
-    JOIN item ON item.id = of_row.item_id JOIN run ON run.id = item.run_id JOIN dispatch ON dispatch.id = run.dispatch_id";
+    JOIN item ON item.id = of_row.item_id JOIN run ON run.id = item.run_id JOIN dispatch ON dispatch.id = run.dispatch_id"
+);
 
 fn read_of_row(r: &rusqlite::Row<'_>) -> rusqlite::Result<OfRow> {
     Ok(OfRow {

@@ -5,7 +5,7 @@ use axum::extract::{Path, State};
 use mangle_core::dispatch::{Setup, TieState};
 use mangle_core::language::template_marks;
 use mangle_core::preflight::obstacles;
-use mangle_core::records::Record;
+use mangle_core::records::{Labels, Record};
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
 
@@ -302,7 +302,9 @@ pub(super) async fn bench(app: &App, dispatch: Dispatch) -> Result<Bench, Refuse
                     let served = prepared.served.get(row)?;
                     Some(ServedInfo { run: served.run?, at: served.at.clone() })
                 };
-                let info = |r: &&Record| RecordInfo { row: r.number, label: prepared.label(r), served: served(&r.number) };
+                let labels = records.first().map(|r| Labels::new(r.schema(), &prepared.setup.label));
+                let label = |r: &Record| labels.as_ref().map(|l| l.of(r)).unwrap_or_default();
+                let info = |r: &&Record| RecordInfo { row: r.number, label: label(r), served: served(&r.number) };
                 (records.iter().map(info).collect(), problem)
             }
             Err(refused) => (Vec::new(), Some(refused.problem.message)),

@@ -3,7 +3,7 @@
 use axum::Json;
 use axum::extract::{Path, State};
 use mangle_core::dispatch::{Setup, joint_record, joint_schema};
-use mangle_core::records::{Record, Schema, Sheet, label};
+use mangle_core::records::{Labels, Record, Schema, Sheet};
 use mangle_core::value::EmailAddress;
 use rusqlite::{Connection, TransactionBehavior};
 use serde::Deserialize;
@@ -126,7 +126,8 @@ pub(super) async fn proofs(State(app): State<App>, Path(key): Path<String>, Json
 fn items(sheet: &Sheet, records: &[&Record], setup: &Setup) -> (Vec<ColumnInfo>, Vec<NewItem>) {
     let columns = |schema: &Schema| schema.columns().iter().map(ColumnInfo::of).collect();
     if !setup.joint {
-        return (columns(&sheet.schema), records.iter().map(|r| NewItem::of(r, label(r, &setup.label))).collect());
+        let labels = Labels::new(&sheet.schema, &setup.label);
+        return (columns(&sheet.schema), records.iter().map(|r| NewItem::of(r, labels.of(r))).collect());
     }
     let schema = joint_schema(&sheet.schema);
     let rows = records.iter().map(|r| r.number).collect();
