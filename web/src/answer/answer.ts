@@ -65,7 +65,6 @@ export function useAnswer(token: string) {
         'There is no connection just now. Open this page again in a moment.'
       return
     }
-    form.value = got.data
     look.value = got.data.look
     Object.assign(given, got.data.given)
     const draft = kept()
@@ -73,8 +72,11 @@ export function useAnswer(token: string) {
       Object.assign(given, draft.given)
       Object.assign(files, draft.files)
       once = draft.once
+      // Fields that the draft brings into view stand there from the first: they would
+      // otherwise push the button away from under the finger.
       await lookAgain()
     }
+    form.value = got.data
   }
 
   function kept(): Draft | undefined {
