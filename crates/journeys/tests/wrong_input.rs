@@ -101,6 +101,11 @@ fn a_letter_with_problems_is_kept_and_says_them() -> Result<()> {
     for code in ["never-closed", "unknown-function", "end-without-start", "no-such-day", "never-ended"] {
         assert!(codes.contains(&code), "{code}: {codes:?}");
     }
+    // What is never closed is marked on the page like every other.
+    let placeholders = kept["placeholders"].as_array().context("placeholders")?;
+    let open = placeholders.iter().position(|p| p["text"] == "[: name, hello").context("the one that is never closed")?;
+    let pages = office.list(&format!("versions/{}/pages", kept["versions"][0]["id"]))?;
+    assert!(pages["marks"].as_array().context("marks")?.iter().any(|m| m["number"] == open), "{}", pages["marks"]);
     let function = problems.iter().find(|p| p["code"] == "unknown-function").context("the function")?;
     assert_eq!(function["message"], "there is no function “rund”; did you mean “ROUND”?");
     assert_eq!((function["place"].as_str(), function["line"].as_str()), (Some("body"), Some("[: rund(balance; 2)]")));

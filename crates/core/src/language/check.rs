@@ -55,7 +55,8 @@ pub fn check_text(text: &str, schema: Option<&Schema>) -> Vec<Mark> {
     for placeholder in template.placeholders() {
         let Some(at) = text[from..].find(&placeholder.text).map(|at| at + from) else { continue };
         from = at + placeholder.text.len();
-        let inner = &placeholder.text[2..placeholder.text.len() - 1];
+        // One that is never closed is told as such, not by what stands in it.
+        let Some(inner) = placeholder.text.strip_prefix("[:").and_then(|t| t.strip_suffix(']')) else { continue };
         let (Some(schema), (Some(kind), _)) = (schema, kind_with_errors(inner)) else { continue };
         let unknown = placeholder.names.iter().filter_map(|name| {
             let levels = schema.levels(&name.within)?;

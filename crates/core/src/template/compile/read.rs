@@ -22,7 +22,9 @@ impl Compiler<'_> {
                         let piece = text[range.clone()].trim_end().to_owned();
                         let span = Span { start: 0, end: piece.len().saturating_sub(2) };
                         let message = format!("“{}” is never closed; put “]” where the placeholder ends", shown(&piece));
-                        self.problem(index, piece, span, "never-closed", message);
+                        self.problem(index, piece.clone(), span, "never-closed", message);
+                        let own = range.start..range.start + piece.len();
+                        self.stand(index, own, None, None, piece);
                     }
                     Found::Placeholder(range) => {
                         let inner = text[range.start + 2..range.end - 1].to_owned();
@@ -62,15 +64,21 @@ impl Compiler<'_> {
     }
 
     fn read_one(&mut self, paragraph: usize, range: Range<usize>, object: Option<usize>, text: String) {
-        let own = &self.gathered.paragraphs[paragraph];
-        let opens = text.starts_with("repeat for") || text.starts_with("if ");
         let (kind, errors) = language::kind_with_errors(&text);
         for error in errors {
             let message = error.fault.to_string();
             self.problem(paragraph, format!("[:{text}]"), error.span, error.fault.code(), message);
         }
+        self.stand(paragraph, range, object, kind, format!("[:{text}]"));
+    }
+
+    /// Notes where a placeholder stands, though it can't be read: the page marks it.
+    fn stand(&mut self, paragraph: usize, range: Range<usize>, object: Option<usize>, kind: Option<Kind>, written: String) {
+        let own = &self.gathered.paragraphs[paragraph];
+        let text = written.strip_prefix("[:").map_or("", |t| t.strip_suffix(']').unwrap_or(t)).to_owned();
+        let opens = text.starts_with("repeat for") || text.starts_with("if ");
         self.placeholders.push(Placeholder {
-            text: format!("[:{text}]"),
+            text: written,
             place: own.place,
             line: shown(&own.text),
             names: Vec::new(),
