@@ -1,12 +1,14 @@
 <script setup lang="ts">
 import { useDebounceFn } from '@vueuse/core'
-import { computed, ref, watch, type VNode } from 'vue'
+import { computed, ref, watch } from 'vue'
 
 import { api, ask, attempt, type Schemas } from '../api/client'
 import type { Sheet } from '../api/sheet'
 import { officeCurrency } from '../api/currencies'
 import { count } from '../api/words'
+import ColumnValues from './ColumnValues.vue'
 import CurrencyPick from './CurrencyPick.vue'
+import FormulaInput from './FormulaInput.vue'
 
 /** A column: its name, what it holds or the formula that fills it, where it stands. */
 const props = defineProps<{ it: Sheet; index: number | undefined }>()
@@ -72,25 +74,6 @@ async function tryIt() {
 }
 const trySoon = useDebounceFn(tryIt, 250)
 
-/** The field names an offer as chosen before there are any. */
-const unmarked = (field: VNode) =>
-  window.setTimeout(() => {
-    const around = (field.el as Node | null)?.parentElement
-    around?.querySelector('[aria-activedescendant$="item--1"]')?.removeAttribute('aria-activedescendant')
-  })
-
-/** What may stand where the formula ends. */
-async function offers(text: string, give: (found: { value: string; about: string }[]) => void) {
-  const body = { text, at: new TextEncoder().encode(text).length, sheet_id: info.value?.id ?? null }
-  const found = await ask(api.POST('/api/language/complete', { body })).catch(() => undefined)
-  const bytes = new TextEncoder().encode(text)
-  const before = new TextDecoder().decode(bytes.slice(0, found?.start ?? 0))
-  const after = new TextDecoder().decode(bytes.slice(found?.end ?? bytes.length))
-  give(
-    (found?.offers ?? []).slice(0, 12).map((o) => ({ value: `${before}${o.text}${after}`, about: o.about })),
-  )
-}
-
 function wish(at?: number): Schemas['NewColumn'] {
   const kind = draft.value?.kind ?? OWN
   return {
@@ -134,22 +117,15 @@ async function drop() {
         <el-radio :value="false">Typed in</el-radio>
       </el-radio-group>
       <template v-if="draft.computed">
-        <el-autocomplete
+        <FormulaInput
           v-model="draft.formula"
-          class="code"
-          :fetch-suggestions="offers"
-          :trigger-on-focus="false"
-          placement="top-start"
-          aria-label="Formula"
+          above
+          :sheet="info?.id"
+          label="Formula"
           placeholder="today - due date"
           @input="trySoon"
-          @select="tryIt"
-          @vue:mounted="unmarked"
-        >
-          <template #default="{ item }">
-            <span class="code">{{ item.value }}</span> <small class="quiet">{{ item.about }}</small>
-          </template>
-        </el-autocomplete>
+          @pick="tryIt"
+        />
         <p v-if="sample?.problem" class="problem" role="alert">{{ sample.problem }}</p>
         <table v-else-if="sample" class="sample" aria-label="What the formula gives">
           <tbody>
@@ -207,5 +183,6 @@ async function drop() {
         <el-button text @click="drop">Delete</el-button>
       </template>
     </div>
+    <ColumnValues v-if="index !== undefined && !nested" :it="it" :index="index" />
   </form>
 </template>

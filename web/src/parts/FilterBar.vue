@@ -2,6 +2,7 @@
 import { computed, ref, watch } from 'vue'
 
 import { api, ask, attempt, type Schemas } from '../api/client'
+import FormulaInput from './FormulaInput.vue'
 
 /** The condition over a sheet's rows, and the filters kept for it. */
 const props = defineProps<{ sheet: Schemas['SheetInfo']; problem: string }>()
@@ -37,15 +38,16 @@ async function drop() {
 
 <template>
   <div class="filters">
-    <el-input
-      v-model="text"
-      class="code condition"
-      clearable
-      aria-label="Filter"
-      placeholder="days overdue > 30 and e-mail is not blank"
-      @change="filter = text"
-      @clear="filter = ''"
-    />
+    <div class="condition">
+      <FormulaInput
+        v-model="text"
+        :sheet="sheet.id"
+        label="Filter"
+        placeholder="A condition, such as status = “overdue”"
+        @done="filter = text"
+        @keydown.enter="filter = text"
+      />
+    </div>
     <el-input
       v-model="find"
       class="find"

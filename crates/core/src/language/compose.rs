@@ -52,6 +52,25 @@ pub fn compose(chosen: &Composed<'_>) -> String {
     }
 }
 
+/// The condition that a field holds a value: `status = "overdue"`, `since = 2026-04-01`,
+/// `e-mail is blank`. None for what no condition asks for: lists, records, times and
+/// texts of several lines.
+pub fn condition_of(field: &str, value: &Value) -> Option<String> {
+    let name = super::written(field);
+    Some(match value {
+        Value::Blank => format!("{name} is blank"),
+        Value::Bool(true) => name,
+        Value::Bool(false) => format!("not {name}"),
+        Value::Text(text) if text.contains(['\n', '\r']) => return None,
+        Value::Text(text) => format!("{name} = {}", quoted(text)),
+        Value::Number(number) | Value::Percent(number) => format!("{name} = {}", number.normalize()),
+        Value::Money(money) => format!("{name} = {}", money.amount.normalize()),
+        Value::Date(date) => format!("{name} = {date}"),
+        Value::DateTime(moment) if moment.second() == 0 => format!("{name} = {}", moment.strftime("%Y-%m-%dT%H:%M")),
+        _ => return None,
+    })
+}
+
 fn quoted(text: &str) -> String {
     format!("\"{}\"", text.replace('"', "\"\""))
 }
@@ -157,6 +176,36 @@ mod tests {
         let quoted = compose(&Composed { path: "note", fallback: "no \"note\"", ..Composed::default() });
         assert_eq!(quoted, "[: note else \"no \"\"note\"\"\"]");
         assert!(TextTemplate::new(&quoted).problems().is_empty());
+    }
+
+    #[test]
+    fn the_condition_of_a_value_holds_for_that_value_alone() {
+        use crate::language::Context;
+        use crate::records::{Column, ColumnType, Filter, Record, Schema};
+        use crate::value::{Currency, Money};
+        use std::sync::Arc;
+
+        let gbp = Currency::parse("GBP").expect("a currency");
+        let money = |amount: &str| Value::Money(Money { amount: amount.parse().expect("an amount"), currency: gbp });
+        let number = |text: &str| Value::Number(text.parse().expect("a number"));
+        let cases = [
+            ("Berth", ColumnType::Text, Value::text("A \"10\""), Value::text("A 10"), "Berth = \"A \"\"10\"\"\""),
+            ("Balance (£)", ColumnType::Money(gbp), money("480.50"), money("480.51"), "'Balance (£)' = 480.5"),
+            ("terms and conditions", ColumnType::YesNo, Value::Bool(false), Value::Bool(true), "not 'terms and conditions'"),
+            ("Length", ColumnType::Number, number("-3"), number("3"), "Length = -3"),
+            ("Since", ColumnType::Date, Value::Date(jiff::civil::date(2026, 4, 1)), Value::Blank, "Since = 2026-04-01"),
+            ("E-mail", ColumnType::Email, Value::Blank, Value::text("a@example.org"), "E-mail is blank"),
+        ];
+        let context = Context::new(Locale::english(), "2026-11-23T12:00".parse().expect("a moment"));
+        for (name, kind, value, other, wanted) in cases {
+            let condition = condition_of(name, &value).expect("a condition");
+            assert_eq!(condition, wanted);
+            let schema = Arc::new(Schema::new(vec![Column::new(name, kind)]).expect("a schema"));
+            let filter = Filter::read(&condition, &schema).unwrap_or_else(|e| panic!("{condition}: {e}"));
+            let holds = |value: Value| filter.passes(&Record::new(schema.clone(), vec![value], 1), &context);
+            assert_eq!(holds(value), Ok(true), "{condition}");
+            assert_eq!(holds(other), Ok(false), "{condition}");
+        }
     }
 
     #[test]

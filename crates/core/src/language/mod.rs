@@ -19,7 +19,7 @@ mod typing;
 mod uses;
 
 pub use check::{Mark, Offer, check, check_text, complete, written};
-pub use compose::{Composed, Offered, compose, formats};
+pub use compose::{Composed, Offered, compose, condition_of, formats};
 pub use context::{Clock, Context, Office, OwnLocales};
 pub use error::{EvalError, Fault, Span, SyntaxError, SyntaxFault};
 pub use eval::{Shown, Weighed};

@@ -1,11 +1,12 @@
 //! The columns of a sheet: their names, types and formulas, and where they stand.
 
+use std::collections::HashMap;
 use std::sync::Arc;
 
 use axum::Json;
 use axum::extract::{Path, State};
-use mangle_core::language::{Context, Folded};
-use mangle_core::records::{Column, ColumnType, Computed, FormulaColumn, Record, Schema, SchemaFault, Sheet, label};
+use mangle_core::language::{Context, Folded, condition_of};
+use mangle_core::records::{Column, ColumnType, Computed, FormulaColumn, Record, Schema, SchemaFault, Sheet, label, shown};
 use mangle_core::value::{Currency, Locale, Value};
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
@@ -22,7 +23,12 @@ use crate::store::rows;
 use crate::store::sheets::{self, ColumnInfo, SheetInfo};
 
 pub(super) fn router() -> OpenApiRouter<App> {
-    OpenApiRouter::new().routes(routes!(add)).routes(routes!(change, remove)).routes(routes!(try_formula)).routes(routes!(set_date_order))
+    OpenApiRouter::new()
+        .routes(routes!(add))
+        .routes(routes!(change, remove))
+        .routes(routes!(try_formula))
+        .routes(routes!(values))
+        .routes(routes!(set_date_order))
 }
 
 /// A column as a person wants it.
@@ -278,6 +284,56 @@ async fn try_formula(State(app): State<App>, Path(id): Path<i64>, Json(tried): J
     })
     .await??;
     Ok(Json(answer))
+}
+
+/// The values of a column, the most frequent first.
+#[derive(Debug, Serialize, ToSchema)]
+struct ColumnValues {
+    /// How many different ones there are.
+    different: usize,
+    /// The most frequent.
+    values: Vec<ValueCount>,
+}
+
+/// A value of a column.
+#[derive(Debug, Serialize, ToSchema)]
+struct ValueCount {
+    /// As it is shown; blank where nothing stands.
+    text: String,
+    /// How many rows have it.
+    count: usize,
+    /// The condition that chooses those rows.
+    condition: String,
+}
+
+/// How many values of a column are listed.
+const VALUES: usize = 40;
+
+/// The values of a column with how many rows have each, to filter by them.
+#[utoipa::path(get, path = "/api/sheets/{id}/columns/{index}/values", tag = "sources", params(("id" = i64, Path), ("index" = usize, Path)), responses((status = 200, body = ColumnValues), (status = 404, body = Problem)))]
+async fn values(State(app): State<App>, Path((id, index)): Path<(i64, usize)>) -> Answer<ColumnValues> {
+    let loaded = app.sheet(id).await?;
+    let column = loaded.sheet.schema.columns().get(index).ok_or_else(|| Refused::missing("the column"))?.name.clone();
+    let counted = blocking(move || {
+        let mut counts: HashMap<String, (usize, usize)> = HashMap::new();
+        for (at, record) in loaded.sheet.records.iter().enumerate() {
+            let Some(condition) = condition_of(&column, &record.values()[index]) else { continue };
+            counts.entry(condition).or_insert((0, at)).0 += 1;
+        }
+        let different = counts.len();
+        let mut most: Vec<(String, (usize, usize))> = counts.into_iter().collect();
+        // Those as frequent stand in the order of the sheet.
+        most.sort_by_key(|(_, (count, first))| (std::cmp::Reverse(*count), *first));
+        most.truncate(VALUES);
+        let values = most.into_iter().map(|(condition, (count, first))| ValueCount {
+            text: shown(&loaded.sheet.records[first].values()[index]),
+            count,
+            condition,
+        });
+        ColumnValues { different, values: values.collect() }
+    })
+    .await?;
+    Ok(Json(counted))
 }
 
 /// How a sheet writes its dates.
