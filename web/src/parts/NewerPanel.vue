@@ -15,6 +15,8 @@ const key = ref('')
 const name = ref('')
 const view = ref<Schemas['AgainView']>()
 const take = ref({ added: true, changed: true, gone: false })
+/** What is left as it is all the same: rows by number, new ones by their place. */
+const leave = ref({ added: new Set<number>(), changed: new Set<number>(), gone: new Set<number>() })
 const busy = ref(false)
 
 async function bring(files: File[]) {
@@ -37,23 +39,30 @@ const newer = () => ({
 
 watch([key, name, taken], async () => {
   view.value = undefined
+  leave.value = { added: new Set(), changed: new Set(), gone: new Set() }
   if (!taken.value || !key.value) return
   const params = { path: { id: id.value }, query: newer() }
   view.value = await attempt(() => ask(api.GET('/api/sheets/{id}/newer', { params })))
 })
 
-const changes = computed(() =>
-  view.value
-    ? (take.value.added ? view.value.added_count : 0) +
-      (take.value.changed ? view.value.changed_count : 0) +
-      (take.value.gone ? view.value.gone_count : 0)
-    : 0,
-)
+type Part = keyof typeof take.value
+const taking = (part: Part) =>
+  take.value[part] ? (view.value?.[`${part}_count`] ?? 0) - leave.value[part].size : 0
+const changes = computed(() => taking('added') + taking('changed') + taking('gone'))
+function set(part: Part, row: number, taken: boolean) {
+  if (taken) leave.value[part].delete(row)
+  else leave.value[part].add(row)
+}
 
 async function apply() {
   busy.value = true
   const params = { path: { id: id.value } }
-  const body = { ...newer(), ...take.value }
+  const left = leave.value
+  const body = {
+    ...newer(),
+    ...take.value,
+    leave: { added: [...left.added], changed: [...left.changed], gone: [...left.gone] },
+  }
   const done = await attempt(() => ask(api.POST('/api/sheets/{id}/newer/apply', { params, body })))
   busy.value = false
   if (!done) return
@@ -100,7 +109,14 @@ async function apply() {
           <table aria-label="Changed rows">
             <tbody v-for="row in view.changed" :key="row.number">
               <tr>
-                <th colspan="2">{{ row.label }}, row {{ row.number }}</th>
+                <th colspan="2">
+                  <el-checkbox
+                    :model-value="take.changed && !leave.changed.has(row.number)"
+                    :disabled="!take.changed"
+                    @update:model-value="set('changed', row.number, !!$event)"
+                    >{{ row.label }}, row {{ row.number }}</el-checkbox
+                  >
+                </th>
               </tr>
               <tr v-for="(cell, at) in row.cells" :key="at">
                 <td class="quiet name">{{ cell.column }}</td>
@@ -116,7 +132,14 @@ async function apply() {
           <table aria-label="New rows">
             <tbody>
               <tr v-for="(row, at) in view.added.slice(0, 100)" :key="at">
-                <td>{{ row.filter(Boolean).slice(0, 4).join(', ') }}</td>
+                <td>
+                  <el-checkbox
+                    :model-value="take.added && !leave.added.has(at)"
+                    :disabled="!take.added"
+                    @update:model-value="set('added', at, !!$event)"
+                    >{{ row.filter(Boolean).slice(0, 4).join(', ') }}</el-checkbox
+                  >
+                </td>
               </tr>
             </tbody>
           </table>
@@ -128,7 +151,14 @@ async function apply() {
           <table aria-label="Rows that the file has not">
             <tbody>
               <tr v-for="row in view.gone.slice(0, 100)" :key="row.number">
-                <td>{{ row.label }}, row {{ row.number }}</td>
+                <td>
+                  <el-checkbox
+                    :model-value="take.gone && !leave.gone.has(row.number)"
+                    :disabled="!take.gone"
+                    @update:model-value="set('gone', row.number, !!$event)"
+                    >{{ row.label }}, row {{ row.number }}</el-checkbox
+                  >
+                </td>
               </tr>
             </tbody>
           </table>
@@ -162,6 +192,11 @@ th {
 }
 td.name {
   width: 110px;
+}
+table :deep(.el-checkbox) {
+  height: auto;
+  min-height: 24px;
+  white-space: normal;
 }
 del {
   color: var(--wrong);

@@ -1,10 +1,12 @@
 //! Bringing a newer file into a sheet: first a look at what it changes, then the
 //! change.
 
+use std::collections::HashSet;
+
 use axum::Json;
 use axum::extract::{Multipart, Path, Query, State};
 use mangle_core::language::Folded;
-use mangle_core::records::{Again, Cell, RawSheet, Recognised, compare, label};
+use mangle_core::records::{Again, AgainFault, Cell, RawSheet, Recognised, compare, label};
 use serde::{Deserialize, Serialize};
 use utoipa::{IntoParams, ToSchema};
 use utoipa_axum::router::OpenApiRouter;
@@ -21,6 +23,9 @@ use crate::store::sheets::{self, ColumnInfo, SheetInfo};
 
 /// How many rows of each kind are listed.
 const LISTED: usize = 300;
+
+/// How many columns are told to be no key, with why.
+const FAULTS: usize = 4;
 
 pub(super) fn router() -> OpenApiRouter<App> {
     OpenApiRouter::new().routes(routes!(bring)).routes(routes!(look)).routes(routes!(apply))
@@ -53,16 +58,22 @@ async fn bring(State(app): State<App>, Path(id): Path<i64>, form: Multipart) -> 
     };
     let Some((best, recognised)) = found.iter().max_by_key(|(raw, _)| own(raw)) else { return Err(Refused::missing("the sheet")) };
     let fixed = fixed(&app, id, &loaded).await?;
-    let trial = |key: &&String| compare(&loaded.sheet, &fixed, best, recognised.reading, key).is_ok();
-    let keys: Vec<String> = best.header.iter().filter(trial).cloned().collect();
+    let (mut keys, mut faults) = (Vec::new(), Vec::new());
+    for key in &best.header {
+        match compare(&loaded.sheet, &fixed, best, recognised.reading, key) {
+            Ok(_) => keys.push(key.clone()),
+            // A column that only one of them has was never meant as the key.
+            Err(AgainFault::NoKey { .. }) => {}
+            Err(fault) => faults.push(fault.to_string()),
+        }
+    }
     if keys.is_empty() {
-        return Err(Refused::unusable(
-            "no-key",
-            format!(
-                "no column tells the rows of “{}” and of the sheet apart; both need one column with a different value in each row",
-                upload.name
-            ),
-        ));
+        let why = match faults.is_empty() {
+            true => "the two share no column".to_owned(),
+            false => faults.iter().take(FAULTS).map(String::as_str).collect::<Vec<_>>().join("; "),
+        };
+        let message = format!("no column tells the rows of “{}” and of the sheet apart: {why}", upload.name);
+        return Err(Refused::unusable("no-key", message));
     }
     let (sheet, sheets) = (best.name.clone(), found.iter().map(|(raw, _)| raw.name.clone()).collect());
     let name = upload.name.clone();
@@ -201,6 +212,21 @@ struct TakeOver {
     changed: bool,
     /// Whether rows that the file has not are deleted.
     gone: bool,
+    /// What of these is left as it is all the same.
+    #[serde(default)]
+    leave: Leave,
+}
+
+/// Rows of a newer file that are not taken over.
+#[derive(Debug, Default, Deserialize, ToSchema)]
+#[serde(default)]
+struct Leave {
+    /// New rows by their place among the new ones, from 0.
+    added: HashSet<usize>,
+    /// Rows with other cells, by number.
+    changed: HashSet<usize>,
+    /// Rows that the file has not, by number.
+    gone: HashSet<usize>,
 }
 
 /// Takes a newer file over, in one step that can be undone.
@@ -226,14 +252,16 @@ async fn apply(State(app): State<App>, Path(id): Path<i64>, Json(asked): Json<Ta
             let place = |at: usize| columns.get(if at < own { at } else { own + at.saturating_sub(all) }).and_then(|c| c.cell);
             let mut edits = Edits::default();
             if asked.changed {
-                let cells = again.changed.iter().flat_map(|row| row.cells.iter().map(|o| (row.number, o)));
+                let taken = again.changed.iter().filter(|row| !asked.leave.changed.contains(&row.number));
+                let cells = taken.flat_map(|row| row.cells.iter().map(|o| (row.number, o)));
                 edits.cells = cells.filter_map(|(row, o)| Some((row, place(o.column)?, o.cell.clone()))).collect();
             }
             if asked.added {
-                edits.added = again.added.iter().map(|row| (None, laid_out(row, &place))).collect();
+                let taken = again.added.iter().enumerate().filter(|(at, _)| !asked.leave.added.contains(at));
+                edits.added = taken.map(|(_, row)| (None, laid_out(row, &place))).collect();
             }
             if asked.gone {
-                edits.removed = again.gone;
+                edits.removed = again.gone.into_iter().filter(|number| !asked.leave.gone.contains(number)).collect();
             }
             let what = format!("Bring in “{}”", asked.newer.name);
             sheets::set_columns(&t, id, &columns)?;
