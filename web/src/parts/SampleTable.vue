@@ -51,12 +51,14 @@ const brief = (items: Record<string, unknown>[]) =>
             <span v-if="value.length > 4 && !within" class="quiet">and {{ value.length - 4 }} more</span>
           </template>
           <template v-else-if="isRecord(value)">
-            <div v-for="(one, name) in value" :key="name" class="pair">
+            <div v-for="(one, name) in value" :key="name">
               <span class="quiet">{{ name }}</span>
               {{ isRecord(one) ? Object.values(one).map(plain).join(', ') : plain(one) }}
             </div>
           </template>
-          <template v-else>{{ plain(value) }}</template>
+          <span v-else class="long" :title="plain(value).length > 120 ? plain(value) : undefined">{{
+            plain(value)
+          }}</span>
         </td>
       </tr>
     </tbody>
@@ -79,7 +81,14 @@ const brief = (items: Record<string, unknown>[]) =>
   padding: 4px 10px;
   border-bottom: 1px solid var(--line-2);
   vertical-align: top;
-  max-width: 420px;
+  max-width: 300px;
+  overflow-wrap: break-word;
+}
+.long {
+  display: -webkit-box;
+  -webkit-box-orient: vertical;
+  -webkit-line-clamp: 4;
+  overflow: hidden;
 }
 .sample .sample th {
   padding: 1px 6px;
@@ -91,8 +100,5 @@ const brief = (items: Record<string, unknown>[]) =>
 }
 th .quiet {
   margin-left: 6px;
-}
-.pair {
-  white-space: nowrap;
 }
 </style>

@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { ref, watch } from 'vue'
+import { computed, ref, watch } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 
 import { attempt } from '../api/client'
@@ -32,6 +32,11 @@ watch(
   },
   { immediate: true },
 )
+
+const difference = computed(() => fetching.value?.difference)
+/** Names, and how many more there are. */
+const named = (names: string[], all: number) =>
+  all > names.length ? `${names.join(', ')} and ${all - names.length} more` : names.join(', ')
 
 async function save() {
   const kept = await it.save()
@@ -74,7 +79,12 @@ function setRoot(set: string) {
         <span v-if="fetching?.state === 'stopped'" class="say att"
           >stopped; the records are as they were</span
         >
-        <el-button v-if="info && !changed" @click="it.fetchAgain()">Fetch again</el-button>
+        <template v-if="info && !changed">
+          <el-button @click="it.fetchAgain()">Fetch again</el-button>
+          <el-button v-if="info.fetched" type="primary" @click="router.push(`/sheets/${info.sheet_id}`)"
+            >Open the sheet</el-button
+          >
+        </template>
         <el-button v-if="changed" type="primary" :disabled="!!sample?.problems.length" @click="save">{{
           sample?.total ? `Save and fetch ${count(sample.total, 'record')}` : 'Save and fetch'
         }}</el-button>
@@ -82,6 +92,16 @@ function setRoot(set: string) {
     </div>
     <p v-if="fetching && typeof fetching.state === 'object'" class="failed" role="alert">
       It could not be fetched; the records are as they were. {{ fetching.state.failed }}
+    </p>
+    <p v-if="fetching?.state === 'done' && info" class="done" role="status">
+      {{ count(fetching.done, 'record') }} fetched.
+      <template v-if="difference?.came"> New: {{ named(difference.came_names, difference.came) }}. </template>
+      <template v-if="difference?.left">
+        No longer there: {{ named(difference.left_names, difference.left) }}.
+      </template>
+      <template v-if="difference && !difference.came && !difference.left">
+        The same records as before.
+      </template>
     </p>
     <div class="desk">
       <section class="side" aria-label="What can be asked for">
@@ -191,6 +211,12 @@ function setRoot(set: string) {
   padding: 6px 16px;
   background: var(--wrong-tint);
   color: var(--wrong);
+}
+.done {
+  margin: 0;
+  max-width: none;
+  padding: 6px 16px;
+  background: var(--right-tint);
 }
 .desk {
   flex: 1;

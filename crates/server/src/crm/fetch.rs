@@ -1,13 +1,13 @@
 //! Fetches a query's records page by page into its sheet: all of them, or nothing.
 
-use std::collections::HashMap;
+use std::collections::{HashMap, HashSet};
 use std::sync::{Arc, Mutex};
 
 use futures::{StreamExt, stream};
 use jiff::civil::DateTime;
 use mangle_core::crm::{CrmQuery, Shape};
 use mangle_core::language::syntax::Sizes;
-use mangle_core::records::Cell;
+use mangle_core::records::{Cell, Labels, Record, Sheet};
 use mangle_documents::odata::{self, Part, PictureLink};
 use mangle_documents::picture;
 use serde::Serialize;
@@ -55,7 +55,25 @@ pub struct Fetching {
     pub done: usize,
     /// How many there are, where that is known.
     pub total: Option<usize>,
+    /// What is otherwise than after the fetch before, once it is done.
+    pub difference: Option<Difference>,
 }
+
+/// Records that a fetch brought or no longer found.
+#[derive(Debug, Clone, Serialize, ToSchema)]
+pub struct Difference {
+    /// How many records are new.
+    pub came: usize,
+    /// The first of them, by name.
+    pub came_names: Vec<String>,
+    /// How many records are no longer there.
+    pub left: usize,
+    /// The first of them, by name.
+    pub left_names: Vec<String>,
+}
+
+/// How many records are told by name.
+const NAMED: usize = 10;
 
 /// The fetches that are going, and the last of each query.
 #[derive(Debug, Default)]
@@ -81,13 +99,19 @@ impl Fetchings {
             return None;
         }
         let stop = CancellationToken::new();
-        all.insert(query, (Fetching { state: State::Records, done: 0, total: None }, stop.clone()));
+        all.insert(query, (Fetching { state: State::Records, done: 0, total: None, difference: None }, stop.clone()));
         Some(stop)
     }
 
     fn tell(&self, query: i64, state: State, done: usize, total: Option<usize>) {
         if let Some((fetching, _)) = self.lock().get_mut(&query) {
-            *fetching = Fetching { state, done, total };
+            *fetching = Fetching { state, done, total, difference: None };
+        }
+    }
+
+    fn finish(&self, query: i64, count: usize, difference: Option<Difference>) {
+        if let Some((fetching, _)) = self.lock().get_mut(&query) {
+            *fetching = Fetching { state: State::Done, done: count, total: Some(count), difference };
         }
     }
 
@@ -119,7 +143,7 @@ impl App {
                 () = stop.cancelled() => Ok(None),
             };
             match done {
-                Ok(Some(count)) => app.fetchings.tell(query, State::Done, count, Some(count)),
+                Ok(Some((count, difference))) => app.fetchings.finish(query, count, difference),
                 Ok(None) => app.fetchings.tell(query, State::Stopped, 0, None),
                 Err(refused) => app.fetchings.tell(query, State::Failed(refused.problem.message), 0, None),
             }
@@ -127,7 +151,7 @@ impl App {
     }
 }
 
-async fn work(app: &App, job: &Job) -> Result<usize, Refused> {
+async fn work(app: &App, job: &Job) -> Result<(usize, Option<Difference>), Refused> {
     let (records, pictures) = records(job, |done, total| app.fetchings.tell(job.query, State::Records, done, total)).await?;
     let known: Vec<String> = app
         .store
@@ -149,6 +173,7 @@ async fn work(app: &App, job: &Job) -> Result<usize, Refused> {
     }
     let (query, sheet, columns, count) = (job.query, job.sheet, job.asks.columns(&job.shape), records.len());
     let at = job.now.to_string();
+    let before = app.sheet(sheet).await.ok();
     app.store
         .with(move |c| -> Result<(), Refused> {
             let t = c.transaction().map_err(anyhow::Error::new)?;
@@ -162,7 +187,24 @@ async fn work(app: &App, job: &Job) -> Result<usize, Refused> {
         })
         .await?;
     app.forget_sheets();
-    Ok(count)
+    let difference = match before.filter(|before| !before.sheet.records.is_empty()) {
+        Some(before) => Some(difference(&before.sheet, &app.sheet(sheet).await?.sheet)),
+        // All are new the first time.
+        None => None,
+    };
+    Ok((count, difference))
+}
+
+/// Which records came and which left; they keep their numbers from fetch to fetch.
+fn difference(before: &Sheet, now: &Sheet) -> Difference {
+    let missing = |from: &Sheet, of: &Sheet| {
+        let there: HashSet<usize> = of.records.iter().map(|r| r.number).collect();
+        let labels = Labels::new(&from.schema, "");
+        let missing: Vec<&Record> = from.records.iter().filter(|r| !there.contains(&r.number)).collect();
+        (missing.len(), missing.iter().take(NAMED).map(|r| labels.of(r)).collect())
+    };
+    let ((came, came_names), (left, left_names)) = (missing(now, before), missing(before, now));
+    Difference { came, came_names, left, left_names }
 }
 
 type Records = Vec<(String, Vec<Cell>)>;
@@ -171,7 +213,7 @@ type Records = Vec<(String, Vec<Cell>)>;
 pub async fn records(job: &Job, mut tell: impl FnMut(usize, Option<usize>)) -> Result<(Records, Vec<PictureLink>), Refused> {
     let mut next = Some(odata::address(&job.asks, &job.shape, Part::All, job.now).map_err(|e| Refused::unusable("query", e.to_string()))?);
     let (mut records, mut pictures): (Records, Vec<PictureLink>) = (Vec::new(), Vec::new());
-    let mut seen = std::collections::HashSet::new();
+    let mut seen = HashSet::new();
     while let Some(address) = next {
         if !seen.insert(address.clone()) {
             return Err(Refused::unusable("answer", "the CRM leads from page to page in a circle"));
@@ -187,7 +229,7 @@ pub async fn records(job: &Job, mut tell: impl FnMut(usize, Option<usize>)) -> R
         }
         next = page.next;
     }
-    let mut named = std::collections::HashSet::new();
+    let mut named = HashSet::new();
     pictures.retain(|p| named.insert(p.name.clone()));
     Ok((records, pictures))
 }

@@ -114,6 +114,21 @@ async fn a_question_brings_records_with_lists_and_pictures() {
     assert_eq!(crm.asked() - before, 1);
     let again = office.get(&format!("/api/sheets/{sheet}/rows?count=500")).await;
     assert_eq!((&again["rows"][2]["number"], again["rows"][2]["cells"][8]["text"].as_str()), (&number, Some("Idris")));
+
+    // What came and what left is told by name.
+    let told = &fetched(&office, &query["id"]).await["difference"];
+    assert_eq!((&told["came"], &told["left"]), (&json!(0), &json!(0)));
+    let mut narrower = survey();
+    narrower["filter"] = json!("stage = \"Quoted\"");
+    office.ask("PUT", &format!("/api/queries/{}", query["id"]), narrower).await;
+    let done = fetched(&office, &query["id"]).await;
+    let (left, all) = (done["difference"]["left"].as_u64().expect("a count"), rows["total"].as_u64().expect("a count"));
+    assert_eq!((left + done["done"].as_u64().expect("a count"), left > 0), (all, true), "{done}");
+    let named = done["difference"]["left_names"][0].as_str().expect("a name");
+    assert!(
+        rows["rows"].as_array().expect("rows").iter().any(|r| named.starts_with(r["cells"][0]["text"].as_str().unwrap_or("?"))),
+        "{named}"
+    );
 }
 
 #[tokio::test(flavor = "multi_thread")]
