@@ -22,10 +22,24 @@ const key = `template-${props.template.id}`
 const values = useStorage<Values>(`${key}-values`, {}, sessionStorage)
 const locale = useStorage(`${key}-locale`, 'en-GB')
 const moment = ref('')
-const row = ref(1)
-const label = ref('')
+const record = ref<Schemas['RecordValues']>()
 const open = ref<string[]>([])
 const rows = computed(() => sheet.value?.rows ?? 0)
+/** The record that the values were taken from, and those values: while they are as
+    they were taken, the record is asked for anew. */
+interface Taken {
+  sheet: number
+  row: number
+  values: string
+}
+const from = useStorage<Taken | null>(`${key}-from`, null, sessionStorage, {
+  serializer: {
+    read: (text: string): Taken | null => JSON.parse(text) as Taken | null,
+    write: JSON.stringify,
+  },
+})
+const untouched = computed(() => from.value?.values === JSON.stringify(values.value))
+const label = computed(() => (untouched.value ? (record.value?.label ?? '') : ''))
 const problem = ref('')
 const faults = ref<Schemas['Fault'][]>([])
 const name = ref('')
@@ -49,22 +63,22 @@ const tryOut = useDebounceFn(async () => {
 }, 200)
 watch([values, locale, moment, () => props.version.id], () => void tryOut(), { deep: true })
 
-async function take(at: number) {
-  if (!sheet.value || at < 1) return
-  const params = { path: { id: props.version.id }, query: { sheet: sheet.value.id, row: at } }
+async function take(number?: number) {
+  if (!sheet.value) return
+  const query = { sheet: sheet.value.id, ...(number === undefined ? {} : { row: number }) }
+  const params = { path: { id: props.version.id }, query }
   const found = await attempt(() => ask(api.GET('/api/versions/{id}/values', { params })))
   if (!found) return
-  row.value = at
-  label.value = found.label
+  record.value = found
   open.value = found.open
   values.value = found.values
+  from.value = { sheet: query.sheet, row: found.row, values: JSON.stringify(found.values) }
   if (!name.value || name.value.startsWith('Like ')) name.value = `Like ${found.label}`
 }
-const step = (by: number) => take(((row.value - 1 + by + rows.value) % rows.value) + 1)
 
-function from(id: number) {
+function fromSheet(id: number) {
   choose(id)
-  void take(1)
+  void take()
 }
 
 function use(specimen: Schemas['SpecimenInfo']) {
@@ -72,7 +86,8 @@ function use(specimen: Schemas['SpecimenInfo']) {
   locale.value = specimen.locale
   moment.value = specimen.moment.slice(0, 10)
   name.value = specimen.name
-  label.value = ''
+  record.value = undefined
+  from.value = null
   open.value = []
 }
 
@@ -98,9 +113,13 @@ onMounted(() => {
   else if (route.query.sheet && wanted) {
     choose(Number(route.query.sheet))
     watch(sheet, () => void take(wanted), { once: true })
+  } else if (from.value && untouched.value) {
+    const { sheet: id, row } = from.value
+    choose(id)
+    watch(sheet, (found) => (found ? void take(row) : void tryOut()), { once: true })
   } else if (Object.keys(values.value).length) void tryOut()
   // Nothing was typed yet: the likeliest source's first record is a start.
-  else watch(sheet, (found) => (found?.fits ? void take(1) : void tryOut()), { once: true })
+  else watch(sheet, (found) => (found?.fits ? void take() : void tryOut()), { once: true })
 })
 </script>
 
@@ -110,15 +129,16 @@ onMounted(() => {
       :model-value="sheet?.id"
       aria-label="Source of the record"
       placeholder="Take a record of…"
-      @change="from"
+      @change="fromSheet"
     >
       <el-option v-for="one in sheets" :key="one.id" :value="one.id" :label="one.label" />
     </el-select>
     <template v-if="rows">
-      <el-button aria-label="Record before" @click="step(-1)">←</el-button>
-      <el-button aria-label="Next record" @click="step(1)">→</el-button>
+      <el-button aria-label="Record before" @click="take(record?.before)">←</el-button>
+      <el-button aria-label="Next record" @click="take(record?.next)">→</el-button>
       <span class="label" :title="label"
-        >row {{ row }} of {{ rows }}<template v-if="label">, {{ label }}</template></span
+        ><template v-if="label">{{ record?.place }} of {{ rows }}, {{ label }}</template
+        ><template v-else>values by hand</template></span
       >
     </template>
     <span class="push" />

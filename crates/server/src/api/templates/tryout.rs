@@ -188,8 +188,8 @@ fn run(template: &Arc<Template>, tried: &Tried, desk: &Desk) -> Result<Tryout, R
 pub(super) struct OfRecord {
     /// The sheet's number.
     sheet: i64,
-    /// The row, from 1.
-    row: usize,
+    /// The row's number; the first row where it is left out.
+    row: Option<usize>,
 }
 
 /// A record's values by the template's names.
@@ -197,10 +197,16 @@ pub(super) struct OfRecord {
 pub(super) struct RecordValues {
     /// What to call the record.
     label: String,
-    /// Its row.
+    /// Its row's number.
     row: usize,
+    /// Which of the sheet's rows it is, from 1: rows keep their numbers when others go.
+    place: usize,
     /// How many rows the sheet has.
     rows: usize,
+    /// The number of the row before it; of the last for the first.
+    before: usize,
+    /// The number of the row after it; of the first for the last.
+    next: usize,
     /// The values.
     #[schema(value_type = HashMap<String, JsonValue>)]
     values: Map<String, JsonValue>,
@@ -215,11 +221,20 @@ pub(super) async fn values_of(State(app): State<App>, Path(id): Path<i64>, Query
     let template = app.template(id).await?;
     let sheet = app.sheet(asked.sheet).await?;
     let ties = ties_of(&app, id, asked.sheet, &template, &sheet.sheet).await?;
-    let record = sheet.sheet.record(asked.row).ok_or_else(|| Refused::missing("the row"))?;
+    let records = &sheet.sheet.records;
+    let at = match asked.row {
+        Some(number) => records.iter().position(|r| r.number == number),
+        None => (!records.is_empty()).then_some(0),
+    };
+    let at = at.ok_or_else(|| Refused::missing("the row"))?;
+    let (record, rows) = (&records[at], records.len());
     Ok(Json(RecordValues {
         label: label(record, ""),
-        row: asked.row,
-        rows: sheet.sheet.records.len(),
+        row: record.number,
+        place: at + 1,
+        rows,
+        before: records[(at + rows - 1) % rows].number,
+        next: records[(at + 1) % rows].number,
         values: taken(&template, record, &ties.ties),
         open: ties.open,
     }))
