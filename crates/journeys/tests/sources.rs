@@ -58,6 +58,29 @@ async fn a_messy_workbook_becomes_a_clean_source_with_computed_columns_and_a_rel
     b.click("Show all rows").await?;
     cell(&b, "2 4", "3 Oct 2026").await?;
 
+    // A filter by a value that is clicked, and one that is completed.
+    b.find("button[aria-label='Change Name']").await?.click().await?;
+    b.text("section[@aria-label='Values of the column']//button", "Tom Hale").await?.click().await?;
+    b.gone("td", "Femke Achterberg").await?;
+    cell(&b, "0 1", "Tom Hale").await?;
+    b.write("input[aria-label=Filter]", "balan").await?;
+    b.text("li", "Balance").await?.click().await?;
+    b.keys(" > 1000\u{e007}").await?;
+    cell(&b, "0 1", "Femke Achterberg").await?;
+    b.gone("td", "Tom Hale").await?;
+    b.write("input[aria-label=Filter]", "\u{e003}").await?;
+    b.keys("\u{e007}").await?;
+    cell(&b, "2 1", "Tom Hale").await?;
+    b.click("×").await?;
+
+    // Anything in a sheet is found from everywhere.
+    b.keys("\u{e009}k").await?;
+    b.find("input[aria-label=Find]:focus").await?;
+    b.write("input[aria-label=Find]", "tom@post").await?;
+    b.text("li", "Tom Hale").await?.click().await?;
+    b.text("h3", "Tom Hale, row 3").await?;
+    b.click("×").await?;
+
     // A block from a spreadsheet: two cells over what is there, one row more.
     b.find("td[data-at='4 2']").await?.click().await?;
     paste(&b, "[role=grid]", "ada.quayle@post.example\t15,50\nnew@post.example\t1,25\n").await?;

@@ -2,7 +2,7 @@
 import { computed } from 'vue'
 
 import type { Given, PublicField } from './answer'
-import { shaped } from './mask'
+import { fitsSoFar, shaped } from './mask'
 
 /** What a field is answered with, where that is no file. */
 const props = defineProps<{ field: PublicField; value: Given | undefined; wrong: boolean }>()
@@ -31,6 +31,8 @@ function type(event: Event) {
   const grew = input.value.length > text.value.length && input.selectionStart === input.value.length
   if (mask && grew) input.value = shaped(mask, input.value)
   emit('set', input.value)
+  // What the mask has no place for is told while it is written.
+  if (mask && !fitsSoFar(mask, input.value)) emit('leave')
 }
 
 function tick(option: string, yes: boolean) {

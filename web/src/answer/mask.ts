@@ -22,6 +22,20 @@ export function shaped(mask: string, typed: string): string {
   return out + end + rest.join('')
 }
 
+/** Whether what is typed can still become what the mask asks for. */
+export function fitsSoFar(mask: string, typed: string): boolean {
+  const signs = [...mask]
+  let at = 0
+  for (const own of typed) {
+    let sign = signs[at++]
+    if (sign === undefined) return false
+    const test = TAKES[sign]
+    if (sign === '\\') sign = signs[at++]
+    if (test ? !test.test(own) : own !== sign) return false
+  }
+  return true
+}
+
 /** The signs left, where all of them stand by themselves. */
 function ending(signs: string[]): string {
   return signs.some((sign) => TAKES[sign]) ? '' : signs.join('').replaceAll('\\', '')

@@ -1002,6 +1002,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/sheets/{id}/columns/{index}/values": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The values of a column with how many rows have each, to filter by them. */
+        get: operations["get_sheets__id__columns__index__values"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/sheets/{id}/date-order": {
         parameters: {
             query?: never;
@@ -1835,6 +1852,13 @@ export interface components {
             /** @description text, number, money, percent, date, time, yes/no or e-mail. */
             type: string;
         };
+        /** @description The values of a column, the most frequent first. */
+        ColumnValues: {
+            /** @description How many different ones there are. */
+            different: number;
+            /** @description The most frequent. */
+            values: components["schemas"]["ValueCount"][];
+        };
         /** @description What could stand at a place. */
         Completion: {
             /** @description The byte after the last. */
@@ -1934,6 +1958,17 @@ export interface components {
             sheet_id?: number | null;
             /** @description The expression. */
             text: string;
+        };
+        /** @description Records that a fetch brought or no longer found. */
+        Difference: {
+            /** @description How many records are new. */
+            came: number;
+            /** @description The first of them, by name. */
+            came_names: string[];
+            /** @description How many records are no longer there. */
+            left: number;
+            /** @description The first of them, by name. */
+            left_names: string[];
         };
         /** @description A dispatch as it is saved. */
         DispatchBody: {
@@ -2045,6 +2080,7 @@ export interface components {
         };
         /** @description How far a fetch is. */
         Fetching: {
+            difference?: components["schemas"]["Difference"] | null;
             /** @description How many records or pictures have come. */
             done: number;
             /** @description Where it is. */
@@ -2440,6 +2476,24 @@ export interface components {
             key: string;
             /** @description The row's number. */
             row: number;
+        };
+        /** @description Rows of a newer file that are not taken over. */
+        Leave: {
+            /**
+             * @description New rows by their place among the new ones, from 0.
+             * @default []
+             */
+            added: number[];
+            /**
+             * @description Rows with other cells, by number.
+             * @default []
+             */
+            changed: number[];
+            /**
+             * @description Rows that the file has not, by number.
+             * @default []
+             */
+            gone: number[];
         };
         /** @description A list below an entity. */
         ListPick: {
@@ -3056,11 +3110,17 @@ export interface components {
         };
         /** @description A record's values by the template's names. */
         RecordValues: {
+            /** @description The number of the row before it; of the last for the first. */
+            before: number;
             /** @description What to call the record. */
             label: string;
+            /** @description The number of the row after it; of the first for the last. */
+            next: number;
             /** @description Names of the template that the sheet has no column for. */
             open: string[];
-            /** @description Its row. */
+            /** @description Which of the sheet's rows it is, from 1: rows keep their numbers when others go. */
+            place: number;
+            /** @description Its row's number. */
             row: number;
             /** @description How many rows the sheet has. */
             rows: number;
@@ -3504,6 +3564,8 @@ export interface components {
             changed: boolean;
             /** @description Whether rows that the file has not are deleted. */
             gone: boolean;
+            /** @description What of these is left as it is all the same. */
+            leave?: components["schemas"]["Leave"];
         };
         /** @description A template with what stands in one of its versions. */
         TemplateDetail: components["schemas"]["TemplateInfo"] & {
@@ -3654,6 +3716,15 @@ export interface components {
             month_first: string;
         };
         Value: unknown;
+        /** @description A value of a column. */
+        ValueCount: {
+            /** @description The condition that chooses those rows. */
+            condition: string;
+            /** @description How many rows have it. */
+            count: number;
+            /** @description As it is shown; blank where nothing stands. */
+            text: string;
+        };
         /** @description A version of a template. */
         Version: {
             /** @description Who brought it in. */
@@ -5849,6 +5920,36 @@ export interface operations {
             };
         };
     };
+    get_sheets__id__columns__index__values: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+                index: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ColumnValues"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     put_sheets__id__date_order: {
         parameters: {
             query?: never;
@@ -7158,8 +7259,8 @@ export interface operations {
             query: {
                 /** @description The sheet's number. */
                 sheet: number;
-                /** @description The row, from 1. */
-                row: number;
+                /** @description The row's number; the first row where it is left out. */
+                row?: number | null;
             };
             header?: never;
             path: {

@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import { useDebounceFn } from '@vueuse/core'
 import { computed, ref, watch } from 'vue'
 import { useRouter } from 'vue-router'
 
@@ -12,12 +13,25 @@ interface Hit {
   to: string
 }
 
+const PLACES: Hit[] = [
+  { kind: 'settings', name: 'Settings: office, language, currency, mail server', to: '/settings' },
+  { kind: 'place', name: 'Clauses', to: '/clauses' },
+  { kind: 'place', name: 'CRM connections', to: '/connections' },
+  { kind: 'place', name: 'Practice mailbox', to: '/practice/mailbox' },
+]
+/** In how many sheets, and how many rows of each, are looked for. */
+const SHEETS = 20
+const ROWS = 3
+
 const open = defineModel<boolean>({ required: true })
 const router = useRouter()
 const runs = useRuns()
 const text = ref('')
 const at = ref(0)
 const all = ref<Hit[]>([])
+/** Rows of the sheets in which what is typed stands. */
+const rows = ref<Hit[]>([])
+let sheets: { id: number; name: string }[] = []
 const begin = useFirstField()
 
 watch(open, async (now) => {
@@ -30,7 +44,9 @@ watch(open, async (now) => {
       ask(api.GET('/api/templates')),
       ask(api.GET('/api/dispatches')),
     ])
+    sheets = sources.flatMap((s) => s.sheets.map((h) => ({ id: h.id, name: `${s.name}, ${h.name}` })))
     all.value = [
+      ...PLACES,
       ...dispatches.map((d) => ({ kind: 'dispatch', name: d.name, to: `/dispatches/${d.key}` })),
       ...sources.flatMap((s) =>
         s.sheets.map((h) => ({ kind: 'sheet', name: `${s.name}, ${h.name}`, to: `/sheets/${h.id}` })),
@@ -45,11 +61,36 @@ watch(open, async (now) => {
   })
 })
 
+let asked = 0
+const findRows = useDebounceFn(async () => {
+  const mine = ++asked
+  const find = text.value.trim()
+  if (find.length < 2) return (rows.value = [])
+  const found = await Promise.all(
+    sheets.slice(0, SHEETS).map(async ({ id, name }) => {
+      const params = { path: { id }, query: { find, count: ROWS } }
+      const { data } = await api.GET('/api/sheets/{id}/rows', { params })
+      return (data?.rows ?? []).map((row) => ({
+        kind: name,
+        name: row.cells
+          .map((c) => c.text)
+          .filter(Boolean)
+          .slice(0, 4)
+          .join(', '),
+        to: `/sheets/${id}/row/${row.number}`,
+      }))
+    }),
+  )
+  if (mine === asked) rows.value = found.flat()
+}, 200)
+watch(text, () => void findRows())
+
 const hits = computed(() => {
   const words = text.value.toLowerCase().split(/\s+/)
-  return all.value
-    .filter((hit) => words.every((w) => `${hit.kind} ${hit.name}`.toLowerCase().includes(w)))
-    .slice(0, 12)
+  const named = all.value.filter((hit) =>
+    words.every((w) => `${hit.kind} ${hit.name}`.toLowerCase().includes(w)),
+  )
+  return [...named.slice(0, 12), ...rows.value.slice(0, 12)]
 })
 watch(hits, () => (at.value = 0))
 
@@ -61,21 +102,21 @@ function go(hit: Hit | undefined) {
 </script>
 
 <template>
-  <el-dialog v-model="open" title="Find anything" width="480" top="80px" @open-auto-focus="begin">
+  <el-dialog v-model="open" title="Find anything" width="560" top="80px" @open-auto-focus="begin">
     <el-input
       ref="first"
       v-model="text"
       aria-label="Find"
-      placeholder="A name"
+      placeholder="A dispatch, a template, a person, anything in a sheet"
       @keydown.down.prevent="at = Math.min(at + 1, hits.length - 1)"
       @keydown.up.prevent="at = Math.max(at - 1, 0)"
       @keydown.enter="go(hits[at])"
     />
     <ul>
       <li v-for="(hit, index) in hits" :key="hit.to" :class="{ at: index === at }" @click="go(hit)">
-        <span>{{ hit.name }}</span><span class="quiet">{{ hit.kind }}</span>
+        <span class="name">{{ hit.name }}</span><span class="quiet">{{ hit.kind }}</span>
       </li>
-      <li v-if="!hits.length" class="quiet">Nothing is called that.</li>
+      <li v-if="!hits.length" class="quiet">Nothing is called that, and no sheet holds it.</li>
     </ul>
   </el-dialog>
 </template>
@@ -86,8 +127,18 @@ ul {
   margin: 8px 0 0;
   padding: 0;
 }
+ul {
+  max-height: 60vh;
+  overflow: auto;
+}
+.name {
+  overflow: hidden;
+  text-overflow: ellipsis;
+  white-space: nowrap;
+}
 li {
   display: flex;
+  gap: 12px;
   justify-content: space-between;
   height: 30px;
   align-items: center;

@@ -1,35 +1,31 @@
 <script setup lang="ts">
 import { ref, watch } from 'vue'
 
-import { api, ask, attempt, type Schemas, upload } from '../api/client'
+import { api, ask, attempt, type Schemas } from '../api/client'
 import { count, size } from '../api/words'
-import FilePick from './FilePick.vue'
+import FilesPanel from './FilesPanel.vue'
 
-/** The pictures that a dispatch's records name. */
-const props = defineProps<{ dispatch: string }>()
+/** The files that a dispatch's records name: those beside its sheet, and those that were
+    once put beside the dispatch alone. */
+const props = defineProps<{ dispatch: string; sheet: number }>()
 const emit = defineEmits<{ changed: [] }>()
 const pictures = ref<Schemas['PictureInfo'][]>([])
 const open = ref(false)
-const busy = ref(false)
+const version = ref(0)
+const files = ref(0)
 const params = () => ({ path: { key: props.dispatch } })
 
 watch(
-  () => props.dispatch,
-  () =>
-    attempt(
-      async () =>
-        (pictures.value = await ask(api.GET('/api/dispatches/{key}/pictures', { params: params() }))),
-    ),
+  () => [props.dispatch, props.sheet, version.value] as const,
+  ([, id]) =>
+    attempt(async () => {
+      pictures.value = await ask(api.GET('/api/dispatches/{key}/pictures', { params: params() }))
+      files.value = (await ask(api.GET('/api/sheets/{id}/files', { params: { path: { id } } }))).length
+    }),
   { immediate: true },
 )
-
-async function add(files: File[]) {
-  busy.value = true
-  const options = { params: params(), ...upload(files) }
-  const kept = await attempt(() => ask(api.POST('/api/dispatches/{key}/pictures', options)))
-  busy.value = false
-  if (!kept) return
-  pictures.value = kept
+function changed() {
+  version.value++
   emit('changed')
 }
 
@@ -48,14 +44,15 @@ async function remove(name: string) {
 </script>
 
 <template>
-  <div class="folder" @dragover.prevent @drop.stop.prevent="add([...($event.dataTransfer?.files ?? [])])">
+  <div class="folder">
     <span>Pictures named by the records</span>
-    <button v-if="pictures.length" type="button" class="plain" @click="open = !open">
-      {{ count(pictures.length, 'picture') }}, {{ open ? 'close' : 'show' }}
-    </button>
-    <span v-else class="quiet">none yet</span>
-    <FilePick label="Add pictures" accept="image/*,.svg" many :busy="busy" @files="add" />
+    <span class="quiet">{{ files ? `${count(files, 'file')} with the sheet` : 'none yet' }}</span>
+    <el-button :aria-expanded="open" @click="open = !open">{{ open ? 'Close' : 'Show and add' }}</el-button>
   </div>
+  <FilesPanel v-if="open" class="files" :sheet="sheet" :version="version" @changed="changed" />
+  <p v-if="open && pictures.length" class="quiet">
+    {{ count(pictures.length, 'more picture') }} with this dispatch alone:
+  </p>
   <ul v-if="open && pictures.length" class="all">
     <li v-for="one in pictures" :key="one.name">
       <img
@@ -77,12 +74,12 @@ async function remove(name: string) {
   align-items: center;
   margin-bottom: 8px;
 }
-.plain {
-  border: 0;
-  background: none;
-  padding: 0;
-  cursor: pointer;
-  color: var(--accent);
+.files {
+  max-height: 260px;
+  overflow: auto;
+  margin-bottom: 8px;
+  padding: 8px 12px;
+  border: 1px solid var(--line);
 }
 .all {
   list-style: none;

@@ -66,7 +66,7 @@ watch(
         <tr v-for="cell in view.cells" :key="cell.column">
           <td class="quiet">{{ cell.column }}</td>
           <td :class="{ problem: cell.wrong }" :title="cell.wrong ?? undefined">
-            {{ cell.text }}<template v-if="cell.wrong">, {{ cell.wrong }}</template>
+            <span class="text">{{ cell.text }}</span><template v-if="cell.wrong">, {{ cell.wrong }}</template>
             <a v-for="file in cell.files" :key="file.name" :href="address(file.name)" target="_blank">
               <img v-if="file.picture" :src="`${address(file.name)}?small=true`" :alt="file.name" />
               <template v-else>open</template>
@@ -95,6 +95,10 @@ h4 {
   margin: 6px 0 -4px;
   font-size: 12px;
   color: var(--ink-2);
+}
+.text {
+  white-space: pre-line;
+  overflow-wrap: anywhere;
 }
 img {
   display: block;

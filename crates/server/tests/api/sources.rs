@@ -172,13 +172,39 @@ async fn a_newer_file_is_looked_at_first_and_taken_over_in_one_step() {
     );
     assert_eq!(done(&office, "POST", "/api/sheets/1/undo", Value::Null).await["what"], "Bring in “holders-new.csv”");
     assert_eq!(rows(&office, 1).await, before);
+    // Some of it is left as it is.
+    let body = json!({
+        "file": file, "name": "holders-new.csv", "sheet": "holders-new", "key": "Ref", "added": true, "changed": true, "gone": true,
+        "leave": { "added": [0], "changed": [2], "gone": [3] }
+    });
+    done(&office, "POST", "/api/sheets/1/newer/apply", body).await;
+    let taken: Vec<String> = rows(&office, 1).await.iter().map(|r| r.split(", ").take(2).collect::<Vec<_>>().join(", ")).collect();
+    assert_eq!(taken, ["1: BQ-1, Jörg Brückner", "2: BQ-2, Femke Achterberg", "3: BQ-3, Tom"]);
+
+    // Where no column is a key, each that might be one says what keeps it from it.
     let twice = "Ref,Name\nBQ-1,Ada\nBQ-1,Ada\n";
-    assert!(
-        office.upload("/api/sheets/1/newer", &[("t.csv", twice.as_bytes())]).await.1["message"]
-            .as_str()
-            .expect("a message")
-            .contains("no column tells the rows")
+    let refused = office.upload("/api/sheets/1/newer", &[("t.csv", twice.as_bytes())]).await.1;
+    assert_eq!(
+        refused["message"],
+        "no column tells the rows of “t.csv” and of the sheet apart: the file holds “BQ-1” twice in “Ref” (rows 1 and 2); a key must tell rows apart: choose another column or mend it; the file holds “Ada” twice in “Name” (rows 1 and 2); a key must tell rows apart: choose another column or mend it"
     );
+}
+
+#[tokio::test]
+async fn a_columns_values_are_counted_and_can_be_filtered_by() {
+    let office = office().await;
+    let text = "Plate (no.)\tPaid\tSum\nA10\tyes\t12.50\nB7\tno\t12.5\nA10\tyes\t\n";
+    let source = done(&office, "POST", "/api/sources/paste", json!({ "name": "Passes", "text": text })).await;
+    let sheet = source["sheets"][0]["id"].clone();
+    let told = async |column: usize| {
+        let all = office.get(&format!("/api/sheets/{sheet}/columns/{column}/values")).await;
+        let one = |v: &Value| format!("{} {} ({})", v["count"], v["text"].as_str().unwrap_or("?"), v["condition"].as_str().unwrap_or("?"));
+        all["values"].as_array().expect("values").iter().map(one).collect::<Vec<_>>()
+    };
+    assert_eq!(told(0).await, ["2 A10 ('Plate (no.)' = \"A10\")", "1 B7 ('Plate (no.)' = \"B7\")"]);
+    assert_eq!(told(1).await, ["2 yes (Paid)", "1 no (not Paid)"]);
+    assert_eq!(told(2).await, ["2 12.50 (Sum = 12.5)", "1  (Sum is blank)"]);
+    assert!(office.refused("GET", &format!("/api/sheets/{sheet}/columns/9/values"), Value::Null).await.starts_with("404"));
 }
 
 #[tokio::test]

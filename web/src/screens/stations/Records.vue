@@ -99,7 +99,12 @@ async function take(files: File[]) {
           <el-option v-for="column in callable" :key="column" :value="column" :label="column" /></el-select
       ></label>
     </div>
-    <PictureFolder :dispatch="bench.key" @changed="change(() => undefined)" />
+    <PictureFolder
+      v-if="bench.sheet_id"
+      :dispatch="bench.key"
+      :sheet="bench.sheet_id"
+      @changed="change(() => undefined)"
+    />
     <p v-if="bench.filter_problem" class="problem" role="alert">{{ bench.filter_problem }}</p>
     <p class="quiet">
       {{ bench.records.length }} of {{ count(bench.row_count, 'record')
