@@ -56,7 +56,7 @@ async function take(files: File[]) {
   const done = await attempt(() => ask(api.POST('/api/drop', upload(files))))
   taking.value = false
   if (!done) return
-  if (done.dispatch) await router.push(`/dispatches/${done.dispatch}/ties`)
+  if (done.dispatch) await router.push(`/dispatches/${done.dispatch}/mapping`)
   else if (done.templates[0]) await router.push(`/templates/${done.templates[0]}`)
   else if (done.sheet) await router.push(`/sheets/${done.sheet}`)
   // Told where the person is then.
@@ -72,8 +72,8 @@ async function take(files: File[]) {
   <div v-if="over || taking" class="drop" role="status">
     <b v-if="taking">Reading the files…</b>
     <template v-else
-      ><b>Drop sheets and letters here</b
-      ><span>A sheet and a letter together make a dispatch.</span></template
+      ><b>Drop data files and templates here</b
+      ><span>Drop a data file and a DOCX template together to create a dispatch.</span></template
     >
   </div>
 </template>

@@ -30,7 +30,7 @@ export const router = createRouter({
       path: '/queries/:id(\\d+|new)',
       component: () => import('./screens/Query.vue'),
       props: true,
-      meta: { title: 'Query' },
+      meta: { title: 'CRM query' },
     },
     { path: '/templates', component: () => import('./screens/Templates.vue'), meta: { title: 'Templates' } },
     {
@@ -54,7 +54,7 @@ export const router = createRouter({
       path: '/dispatches/:dispatch/:station?',
       component: () => import('./screens/Bench.vue'),
       props: true,
-      meta: { title: 'Bench' },
+      meta: { title: 'Dispatch' },
     },
     { path: '/runs', component: () => import('./screens/Runs.vue'), meta: { title: 'Runs' } },
     {
@@ -74,7 +74,7 @@ export const router = createRouter({
       path: '/:rest(.*)*',
       name: 'missing',
       component: () => import('./screens/Missing.vue'),
-      meta: { title: 'Not here' },
+      meta: { title: 'Page not found' },
     },
   ],
 })

@@ -9,3 +9,4 @@ pub mod preflight;
 pub mod records;
 pub mod template;
 pub mod value;
+pub mod words;

@@ -78,7 +78,7 @@ fn texts_of_a_setup_name_their_field_when_they_are_wrong() {
     let setup = Setup { name: "Reminder [: ref".into(), email: Some(channel), ..pdf(PdfStandard::Plain, Attach::Nothing, "[: a +]") };
     let told = problems(&setup);
     let fields: Vec<&str> = told.iter().filter_map(|t| t.rsplit_once(' ')).map(|(field, _)| field).collect();
-    assert_eq!(fields, ["file name", "password", "to", "copy to", "blind copy to", "subject", "message"]);
+    assert_eq!(fields, ["file name", "password", "to", "cc", "bcc", "subject", "message"]);
     assert!(told.contains(&"message end-without-start".to_owned()) && told.contains(&"to never-closed".to_owned()), "{told:?}");
     // Without a name documents are numbered; a channel without recipients is told.
     assert_eq!(problems(&Setup { name: "  ".into(), ..Setup::default() }), Vec::<String>::new());
@@ -128,12 +128,12 @@ fn recipients_that_are_blank_or_malformed_are_told_apart() {
         format!("{}: {fault}", fault.code())
     };
     let only = |to: &str| EmailChannel { to: to.into(), cc: String::new(), ..channel() };
-    assert!(fault(only("[: e-mail]"), Value::Blank).starts_with("no-recipient: the record has no e-mail address"));
+    assert!(fault(only("[: e-mail]"), Value::Blank).starts_with("no-recipient: no e-mail address"));
     assert!(fault(only("[: ref]"), Value::Blank).starts_with("not-an-address: to: “BQ-0031” is not an e-mail address"));
     let misfit = Misfit { column: "E-mail".into(), text: "ada@".into(), kind: mangle_core::records::ColumnType::Email, why: None };
     assert!(fault(only("[: e-mail]"), Value::Misfit(Arc::new(misfit))).contains("“ada@” is not an e-mail address"));
     let copy = EmailChannel { cc: "nobody at all".into(), ..only("ada@quayle.example") };
-    assert!(fault(copy, Value::Blank).starts_with("not-an-address: copy to: "));
+    assert!(fault(copy, Value::Blank).starts_with("not-an-address: cc: "));
     let subject = EmailChannel { subject: "[: ref + 1]".into(), ..only("ada@quayle.example") };
     assert!(fault(subject, Value::Blank).starts_with("message: subject: "));
 }

@@ -151,16 +151,16 @@ fn calculations_are_exact_and_keep_their_currency() {
 #[test]
 fn what_can_not_be_worked_out_is_said() {
     for (text, said) in [
-        ("[: last name + 1]", "error: a number is needed here, but this is text: Quayle"),
-        ("[: net * net]", "error: an amount of money and an amount of money can't be multiplied"),
-        ("[: 1 / zero]", "error: this divides by zero"),
-        ("[: lastname2]", "error: nothing is called “lastname2”; did you mean “Last name”?"),
-        ("[: find(\"z\"; last name)]", "error: FIND has no result here: “z” does not stand in “Quayle”"),
+        ("[: last name + 1]", "error: expected a number, but got text: Quayle"),
+        ("[: net * net]", "error: an amount and an amount can't be multiplied"),
+        ("[: 1 / zero]", "error: division by zero"),
+        ("[: lastname2]", "error: unknown name “lastname2”; did you mean “Last name”?"),
+        ("[: find(\"z\"; last name)]", "error: FIND failed: “z” not found in “Quayle”"),
         (
             "[: net as money \"GBP\"]",
             "error: this amount is in EUR, and the placeholder prints GBP; Mangle does not convert currencies: set the column's currency to GBP, or print it in EUR",
         ),
-        ("[: last name as date]", "error: a date is needed here, but this is text: Quayle"),
+        ("[: last name as date]", "error: expected a date, but got text: Quayle"),
     ] {
         assert_eq!(fill(text), said, "{text}");
     }
@@ -169,12 +169,12 @@ fn what_can_not_be_worked_out_is_said() {
 #[test]
 fn problems_are_found_before_any_record() {
     for (text, said) in [
-        ("[: roud(net; 2)]", "problem: there is no function “roud”; did you mean “ROUND”?"),
-        ("[: net", "problem: “[: net” is never closed; put “]” where the placeholder ends"),
-        ("x[:end]", "problem: there is one `end` too many; take it out, or put the `if` in that it should end"),
-        ("[: 2026-02-30]", "problem: 2026-02-30 is not a day of the calendar"),
-        ("[: net as monney]", "error: nothing is called “net as monney”; did you mean “net”?"),
-        ("[:if]x[:end]", "problem: a name, a number or a text in double quotes is expected here, not the end of the placeholder"),
+        ("[: roud(net; 2)]", "problem: unknown function “roud”; did you mean “ROUND”?"),
+        ("[: net", "problem: “[: net” is not closed. Add “]”."),
+        ("x[:end]", "problem: `end` without `if` or `repeat`. Remove it or add the missing start."),
+        ("[: 2026-02-30]", "problem: 2026-02-30 is not a valid date"),
+        ("[: net as monney]", "error: unknown name “net as monney”; did you mean “net”?"),
+        ("[:if]x[:end]", "problem: expected a name, a number or a text in double quotes, found the end of the placeholder"),
     ] {
         assert_eq!(fill(text), said, "{text}");
     }
@@ -199,5 +199,5 @@ fn filters_choose_records_and_refuse_unknown_columns() {
     assert_eq!(chosen("days overdue is blank or days overdue < 30"), [1, 3]);
     assert_eq!(chosen("ref ends with \"3\""), [3]);
     let refused = Filter::read("days overdu > 30", &sheet.schema).expect_err("unknown");
-    assert_eq!(refused.to_string(), "no column is called “days overdu”; did you mean “Days overdue”?");
+    assert_eq!(refused.to_string(), "no column “days overdu”; did you mean “Days overdue”?");
 }

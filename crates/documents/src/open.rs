@@ -7,7 +7,7 @@ use mangle_core::template::GatherError;
 #[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
 pub enum OpenError {
     /// Nothing in it.
-    #[error("the file is empty; choose the one that you meant")]
+    #[error("the file is empty. Choose another file.")]
     Empty,
     /// It is something else than its name or place says.
     #[error("this is {found}, not {wanted}; {remedy}")]
@@ -20,11 +20,11 @@ pub enum OpenError {
         remedy: &'static str,
     },
     /// It ends too early or its parts are damaged.
-    #[error("the file is damaged or cut off ({0}); open it in the program that made it, save it again and bring in the copy")]
+    #[error("the file is damaged or incomplete ({0}). Open it in the program that created it, save it again and upload the copy.")]
     Damaged(String),
     /// It unpacks to far more than a document holds.
     #[error(
-        "“{part}” inside the file unpacks to {unpacked} times its size, as files made to do harm do; save the document again in the program that made it"
+        "“{part}” inside the file expands to {unpacked} times its size, as malicious files do. Save the document again in the program that created it."
     )]
     Bomb {
         /// The part.
@@ -33,7 +33,7 @@ pub enum OpenError {
         unpacked: u64,
     },
     /// It is over a limit.
-    #[error("{what} is over the limit of {limit}; {remedy}")]
+    #[error("{what} exceeds the limit of {limit}. {remedy}")]
     TooLarge {
         /// What is too large, in words.
         what: String,
@@ -43,9 +43,7 @@ pub enum OpenError {
         remedy: &'static str,
     },
     /// It holds a document type definition.
-    #[error(
-        "“{part}” inside the file holds a document type definition (DTD), which documents do not need and Mangle does not read; save the document again in the program that made it"
-    )]
+    #[error("“{part}” inside the file contains a DTD, which is not allowed. Save the document again in the program that created it.")]
     Dtd {
         /// The part.
         part: String,
@@ -59,7 +57,7 @@ pub enum OpenError {
         why: String,
     },
     /// Its JSON can't be read, or holds no records.
-    #[error("its JSON gives no records: {0}")]
+    #[error("no records in the JSON: {0}")]
     Json(String),
     /// The header of a sheet can't be used.
     #[error("in the sheet “{sheet}”, {fault}")]
@@ -70,7 +68,7 @@ pub enum OpenError {
         fault: SchemaFault,
     },
     /// No sheet of the file has a header and a row.
-    #[error("no sheet of the file has a header and a row below it; put the column names into the first row")]
+    #[error("no sheet has a header row with data below it. Put the column names in the first row.")]
     NoRows,
 }
 
@@ -116,7 +114,7 @@ pub(crate) fn sniff(bytes: &[u8]) -> Content {
         (b"\xff\xd8\xff", "a JPEG picture"),
         (b"GIF8", "a GIF picture"),
         (b"{\\rtf", "an RTF document"),
-        (b"\xd0\xcf\x11\xe0", "an old binary or password-protected office file"),
+        (b"\xd0\xcf\x11\xe0", "a legacy or password-protected office file"),
         (b"\x1f\x8b", "a gzip archive"),
         (b"Rar!", "a RAR archive"),
     ];

@@ -51,9 +51,9 @@ impl Package {
         }
         if bytes.len() > LARGEST {
             return Err(OpenError::TooLarge {
-                what: format!("a file of {} MB", bytes.len() >> 20),
+                what: format!("a {} MB file", bytes.len() >> 20),
                 limit: format!("{} MB", LARGEST >> 20),
-                remedy: "make its pictures smaller or split it",
+                remedy: "reduce the size of its pictures or split it",
             });
         }
         match sniff(&bytes) {
@@ -62,22 +62,22 @@ impl Package {
                 return Err(OpenError::WrongKind {
                     found: "a text file",
                     wanted,
-                    remedy: "choose the right file, or save it in that form",
+                    remedy: "choose the right file or save it in that format",
                 });
             }
             Content::Other(found) => {
-                return Err(OpenError::WrongKind { found, wanted, remedy: "choose the right file, or save it in that form" });
+                return Err(OpenError::WrongKind { found, wanted, remedy: "choose the right file or save it in that format" });
             }
         }
         let damaged = |e: zip::result::ZipError| OpenError::Damaged(e.to_string());
         // What the unpacker says of a file that is no whole zip helps nobody.
         let mut archive =
-            ZipArchive::new(Cursor::new(bytes.clone())).map_err(|_| OpenError::Damaged("the list of its parts is missing".into()))?;
+            ZipArchive::new(Cursor::new(bytes.clone())).map_err(|_| OpenError::Damaged("its parts list is missing".into()))?;
         if archive.len() > MOST_PARTS {
             return Err(OpenError::TooLarge {
-                what: format!("a file of {} parts", archive.len()),
+                what: format!("a file with {} parts", archive.len()),
                 limit: format!("{MOST_PARTS} parts"),
-                remedy: "save it again in the program that made it",
+                remedy: "save it again in the program that created it",
             });
         }
         let mut index = HashMap::with_capacity(archive.len());
@@ -166,7 +166,7 @@ fn inspect(
         }
         if size > left {
             return Err(OpenError::TooLarge {
-                what: "what the file unpacks to".into(),
+                what: "the unpacked size of the file".into(),
                 limit: format!("{} MB", UNPACKED >> 20),
                 remedy: "split it",
             });

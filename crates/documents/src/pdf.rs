@@ -18,16 +18,16 @@ pub enum JoinError {
         why: String,
     },
     /// One of them is closed.
-    #[error("document {0} is closed by a password, so they can't be joined; take them as a ZIP")]
+    #[error("document {0} has a password, so the documents can't be combined. Download them as a ZIP.")]
     Closed(usize),
     /// The joined file can't be written.
-    #[error("the joined file can't be written: {0}")]
+    #[error("the combined PDF can't be created: {0}")]
     Unwritable(String),
 }
 
 /// A PDF that can't be closed.
 #[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
-#[error("the PDF can't be closed by a password: {0}")]
+#[error("the password can't be set: {0}")]
 pub struct CloseError(String);
 
 /// The longest password (ISO 32000-2, 7.6.4.3.2), in bytes.
@@ -37,7 +37,7 @@ pub const LONGEST_PASSWORD: usize = 127;
 /// it may do everything.
 pub fn close(pdf: &[u8], password: &str) -> Result<Vec<u8>, CloseError> {
     if password.is_empty() || password.len() > LONGEST_PASSWORD {
-        return Err(CloseError(format!("a password has 1 to {LONGEST_PASSWORD} bytes; this one has {}", password.len())));
+        return Err(CloseError(format!("passwords can have 1 to {LONGEST_PASSWORD} bytes; this one has {}", password.len())));
     }
     let failed = |e: lopdf::Error| CloseError(e.to_string());
     let mut document = Document::load_mem(pdf).map_err(failed)?;

@@ -24,10 +24,10 @@ const OWN_DPI: f64 = 96.0;
 #[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
 pub enum PictureFault {
     /// There is no such file, or it may not be read.
-    #[error("the picture “{0}” is not there; put the file beside the records, or correct its name")]
+    #[error("picture “{0}” not found. Add the file or correct its name.")]
     Missing(String),
     /// It is no picture of a kind that is known.
-    #[error("“{0}” is not a picture that can be used; PNG, JPEG, GIF, WebP and SVG can")]
+    #[error("“{0}” is not a supported picture. Use PNG, JPEG, GIF, WebP or SVG.")]
     Kind(String),
     /// It can't be read.
     #[error("the picture “{name}” is damaged: {why}")]
@@ -38,7 +38,7 @@ pub enum PictureFault {
         why: String,
     },
     /// It is too large.
-    #[error("the picture “{name}” is larger than {limit}; make it smaller")]
+    #[error("the picture “{name}” exceeds {limit}. Reduce its size.")]
     TooLarge {
         /// Its name.
         name: String,
@@ -46,7 +46,7 @@ pub enum PictureFault {
         limit: &'static str,
     },
     /// It stands where nothing may be fetched from.
-    #[error("“{0}” is on a web site that pictures may not be fetched from; the settings can allow it")]
+    #[error("“{0}” is on a website that is not allowed. Add the website under Settings.")]
     Host(String),
 }
 
@@ -217,7 +217,7 @@ fn decoded(name: &str, bytes: &[u8]) -> Result<Decoded, PictureFault> {
     reader.limits(limits);
     let fault = |e: image::ImageError| match e {
         image::ImageError::Limits(_) => {
-            PictureFault::TooLarge { name: name.to_owned(), limit: "20 000 dots on a side and 256 MB when unpacked" }
+            PictureFault::TooLarge { name: name.to_owned(), limit: "20,000 pixels per side and 256 MB when unpacked" }
         }
         other => PictureFault::Damaged { name: name.to_owned(), why: other.to_string() },
     };
@@ -248,7 +248,7 @@ fn resample(picture: DynamicImage, wide: u32, high: u32) -> Result<DynamicImage,
         true => image::RgbaImage::from_raw(wide, high, buffer).map(DynamicImage::ImageRgba8),
         false => image::RgbImage::from_raw(wide, high, buffer).map(DynamicImage::ImageRgb8),
     };
-    made.ok_or_else(|| "it could not be made smaller".to_owned())
+    made.ok_or_else(|| "it could not be resized".to_owned())
 }
 
 /// Photographs as JPEG; what has see-through parts or was drawn, as PNG.
@@ -278,7 +278,7 @@ fn vector(name: &str, bytes: &Arc<[u8]>, sizes: &Sizes, frame: Option<(f64, f64)
     let text = std::str::from_utf8(bytes).map_err(|e| damaged(e.to_string()))?;
     let lower = text.to_ascii_lowercase();
     if lower.contains("<!doctype") || lower.contains("<!entity") {
-        return Err(damaged("it holds a document type definition (DTD)".into()));
+        return Err(damaged("it contains a document type definition (DTD)".into()));
     }
     let mut options = usvg::Options::default();
     options.image_href_resolver.resolve_string = Box::new(|_, _| None);

@@ -32,7 +32,7 @@ async fn no_screen_keeps_anyone_out() -> Result<()> {
     let count = ask("GET", &url, None)?["records"].as_array().map_or(0, Vec::len);
     ask("POST", &format!("{url}/runs"), Some(serde_json::json!({ "count": count })))?;
     let sources = ask("GET", &format!("{}/api/sources", program.address), None)?;
-    let form = sources.as_array().into_iter().flatten().find(|s| s["kind"] == "form").context("a form")?["id"].clone();
+    let form = sources.as_array().into_iter().flatten().find(|s| s["kind"] == "form").context("Form")?["id"].clone();
     let door = ask("GET", &format!("{}/api/forms/{form}", program.address), None)?["address"].as_str().context("an address")?.to_owned();
     let b = Browser::open(&program.address).await?;
     let mut all = Vec::new();
@@ -58,8 +58,8 @@ async fn no_screen_keeps_anyone_out() -> Result<()> {
         "/dispatches",
         "/dispatches/balance-reminders/template",
         "/dispatches/balance-reminders/records",
-        "/dispatches/balance-reminders/ties",
-        "/dispatches/balance-reminders/result",
+        "/dispatches/balance-reminders/mapping",
+        "/dispatches/balance-reminders/output",
         "/dispatches/balance-reminders/channels",
         "/dispatches/balance-reminders/preflight",
         "/dispatches/balance-reminders/run",

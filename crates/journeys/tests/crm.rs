@@ -44,16 +44,16 @@ async fn a_question_is_built_tried_fetched_and_stopped() -> Result<()> {
 
     // Fields are ticked, also along relations and in lists; records show at once.
     b.choose("Entity", "Refit case (Cases)").await?;
-    b.text("h2", "Nothing is asked for yet").await?;
+    b.text("h2", "No fields selected").await?;
     b.find("input[aria-label=CaseID]").await?.click().await?;
     b.text("td", "RC-0001").await?;
-    b.write("input[aria-label='Search the fields']", "last name").await?;
+    b.write("input[aria-label='Search fields']", "last name").await?;
     b.find("input[aria-label='Contact/LastName']").await?.click().await?;
     b.text("div", "LastName").await?;
-    b.write("input[aria-label='Search the fields']", "caption").await?;
+    b.write("input[aria-label='Search fields']", "caption").await?;
     b.find("input[aria-label=Caption]").await?.click().await?;
     b.text("b", "Defects › Photographs").await?;
-    b.write("input[aria-label='Search the fields']", " ").await?;
+    b.write("input[aria-label='Search fields']", " ").await?;
     b.write("input[aria-label=Filter]", "stgae = \"Quoted\"").await?;
     b.text("span[@role='alert']", "did you mean “Stage”?").await?;
     b.write("input[aria-label=Filter]", "stage = \"Quoted\"").await?;
@@ -67,18 +67,18 @@ async fn a_question_is_built_tried_fetched_and_stopped() -> Result<()> {
     behave(&program, json!({ "latency": 700, "page": 4 }))?;
     let sheet = b.path().await?;
     b.click("records of a CRM query").await?;
-    b.click("Fetch again").await?;
+    b.click("Refresh").await?;
     b.text("span[@role='status']", "of").await?;
     b.click("Stop").await?;
-    b.text("span", "stopped; the records are as they were").await?;
+    b.text("span", "Stopped. Records unchanged.").await?;
     behave(&program, json!({}))?;
     b.go(&sheet).await?;
     b.text("td[@data-at='0 0']", "RC-").await?;
 
     // Nothing new at the CRM: told so.
     b.go("/connections/1").await?;
-    b.click("Look for changes").await?;
-    b.text("b", "Nothing has changed.").await?;
+    b.click("Check for schema changes").await?;
+    b.text("b", "No changes.").await?;
     b.close().await
 }
 
@@ -96,7 +96,7 @@ async fn cases_with_defects_and_photographs_become_survey_reports() -> Result<()
     b.text("td[@data-at='0 0']", "RC-0002").await?;
     b.write("input[aria-label=Filter]", "count(defects where count(photographs) > 1) > 0\u{e007}").await?;
     b.text("td[@data-at='0 0']", "RC-0004").await?;
-    b.click("Make documents of").await?;
+    b.click("Create dispatch of").await?;
     b.choose("Template", "survey-report").await?;
     let key = b.path().await?.split('/').nth(2).context("a dispatch")?.to_owned();
     let page = ask("GET", &format!("{}/api/dispatches/{key}", program.address), None)?;

@@ -37,27 +37,27 @@ async fn a_form_from_nothing_is_answered_on_a_telephone_and_becomes_a_record() -
 
     // Written: what is missing is told where it is missing, and keeps it closed.
     b.go("/sources").await?;
-    b.click("Make a form").await?;
-    b.write("input[aria-label='Name of the form']", "Mast storage").await?;
-    b.click("Make the form").await?;
+    b.click("New form").await?;
+    b.write("input[aria-label='Name']", "Mast storage").await?;
+    b.click("Create form").await?;
     b.text("p", "The form asks nothing yet").await?;
     add(&b, "Text", "Your name", "name").await?;
-    b.click("Required where it is shown").await?;
+    b.click("Required").await?;
     add(&b, "Text", "Length of the mast", "mast length").await?;
     b.write("input[aria-label=Mask]", "##.# m").await?;
     b.text("span[@role='alert']", "say in words how it is to be written").await?;
     b.text("button[@disabled or @aria-disabled='true']", "Open the form").await?;
-    b.write("input[aria-label=Message]", "Write it as 14.2 m").await?;
+    b.write("input[aria-label='Error message']", "Write it as 14.2 m").await?;
     b.gone("span[@role='alert']", "say in words").await?;
-    add(&b, "Yes or no", "With sails", "sails").await?;
+    add(&b, "Yes/no", "With sails", "sails").await?;
     add(&b, "Long text", "Which sails?", "which").await?;
-    b.write("input[aria-label='Shown when']", "sials").await?;
+    b.write("input[aria-label='Show if']", "sials").await?;
     b.text("span[@role='alert']", "did you mean “sails”?").await?;
-    b.write("input[aria-label='Shown when']", "sails").await?;
+    b.write("input[aria-label='Show if']", "sails").await?;
     add(&b, "Picture", "A photograph of the mast", "photo").await?;
     // The live form beside it does what it says.
     b.gone("label", "Which sails?").await?;
-    b.text("section[@aria-label='The form as it will be']//label", "With sails").await?.click().await?;
+    b.text("section[@aria-label='Form preview']//label", "With sails").await?.click().await?;
     b.text("label", "Which sails?").await?;
     // Dragged by keyboard: the picture comes before the sails.
     let chosen = b.text("button[contains(@class,'here')]", "A photograph of the mast").await?;
@@ -81,7 +81,7 @@ async fn a_form_from_nothing_is_answered_on_a_telephone_and_becomes_a_record() -
     phone.text("label", "With sails").await?.click().await?;
     phone.write("#field-4", "Main and genoa").await?;
     phone.give_to("#field-5", &boat).await?;
-    phone.text("span", "arrived").await?;
+    phone.text("span", "uploaded").await?;
     phone.go(&address).await?;
     phone.text("span", "IMG 0042.jpg").await?;
     phone.click("Send").await?;
@@ -109,7 +109,7 @@ async fn a_form_from_nothing_is_answered_on_a_telephone_and_becomes_a_record() -
 
     // Closed: nobody answers any more.
     b.click("open the form").await?;
-    b.click("Close the form").await?;
+    b.click("Close form").await?;
     b.text("span", "closed").await?;
     phone.go(&address).await?;
     phone.text("p[@role='status']", "This form is closed.").await?;
@@ -137,7 +137,7 @@ async fn the_demo_forms_are_signed_and_kept_short() -> Result<()> {
     phone.find("#field-1").await?.click().await?;
     phone.click("Sign the waiver").await?;
     phone.text("p[@role='alert']", "things are not right yet").await?;
-    phone.text("p[@role='alert']", "please fill this in").await?;
+    phone.text("p[@role='alert']", "required").await?;
     phone.write("#field-1", "Idris Penhallow").await?;
     phone.write("#field-2", "c14").await?;
     phone.gone("p[@id='wrong-2']", "").await?;

@@ -23,15 +23,15 @@ async fn from_the_demo_world_to_delivered_letters() -> Result<()> {
     b.text("small", "214 wrong").await?;
     b.find("select[aria-label=\"Type of Berth\"]").await?.select_by_value("text").await?;
     b.find("input[aria-label=Filter]").await?.send_keys("balance > 1000 and left is blank\u{e007}").await?;
-    b.click("Keep filter").await?;
-    b.find("input[aria-label=\"Name of the filter\"]").await?.send_keys("Owes much\u{e007}").await?;
+    b.click("Save filter").await?;
+    b.find("input[aria-label=\"Filter name\"]").await?.send_keys("Owes much\u{e007}").await?;
     b.text("button", "Owes much").await?;
     b.click("Overdue by more than 30 days").await?;
-    b.text("button", "Make documents of 63").await?;
+    b.text("button", "Create dispatch of 63").await?;
     b.client.execute("document.querySelector(\"[aria-label^=Records]\").scrollLeft = 0", vec![]).await?;
     picture(&b, "sheet").await?;
     b.go("/sheets/1/column/new").await?;
-    b.write("input[aria-label=\"Name of the column\"]", "Insurance runs out in").await?;
+    b.write("input[aria-label=\"Name\"]", "Insurance runs out in").await?;
     b.write("input[aria-label=Formula]", "insurance until - today").await?;
     b.text("p", "Gives number").await?;
     picture(&b, "computed-column").await?;
@@ -41,7 +41,7 @@ async fn from_the_demo_world_to_delivered_letters() -> Result<()> {
     b.text("td", "[: mobile else home phone]").await?;
 
     // The bench: the open tie, the page, stepping, findings.
-    b.go("/dispatches/balance-reminders/ties").await?;
+    b.go("/dispatches/balance-reminders/mapping").await?;
     b.text("span", "1 open").await?;
     b.choose("Column for harbour due", "Yearly fee").await?;
     b.text("span", "all tied").await?;
@@ -51,7 +51,7 @@ async fn from_the_demo_world_to_delivered_letters() -> Result<()> {
     b.text("b", "2 of 63").await?;
     b.client.find(Locator::Css("body")).await?.send_keys("f").await?;
     b.text("li", "joerg.brueckner@").await?;
-    b.go("/dispatches/balance-reminders/ties?row=214").await?;
+    b.go("/dispatches/balance-reminders/mapping?row=214").await?;
     b.text("span", "Marijke van der Zwaluw").await?;
     b.find(".desk img").await?;
     picture(&b, "bench").await?;
@@ -62,7 +62,7 @@ async fn from_the_demo_world_to_delivered_letters() -> Result<()> {
     picture(&b, "channels").await?;
 
     // Proofs go to the person and to nobody else.
-    b.click("Proofs to myself").await?;
+    b.click("Send proofs to me").await?;
     b.click("Send 1 proof").await?;
     b.text("span", "done").await?;
     b.text("td", "to ida@brackwater-quay.example").await?;
@@ -140,12 +140,12 @@ async fn wrong_files_are_refused_in_a_sentence_and_leave_nothing_behind() -> Res
     };
     let b = Browser::open(&program.address).await?;
     b.go("/sources").await?;
-    b.give("Bring in a sheet", &[&file("report.xlsx", b"%PDF-1.7 renamed")?]).await?;
+    b.give("Import data", &[&file("report.xlsx", b"%PDF-1.7 renamed")?]).await?;
     b.text("p", "this is a PDF, not a CSV, XLSX, XLSB, XLS, ODS or JSON file").await?;
     b.text("h2", "No records yet").await?;
     b.go("/templates").await?;
     let whole = std::fs::read(repository().join("demo/reminder.docx"))?;
-    b.give("Bring in a letter", &[&file("cut.docx", &whole[..9000])?]).await?;
+    b.give("Upload template", &[&file("cut.docx", &whole[..9000])?]).await?;
     b.text("p", "damaged or cut off").await?;
     b.text("h2", "No templates yet").await?;
     b.close().await
@@ -196,14 +196,14 @@ async fn one_document_of_all_records() -> Result<()> {
     let folder = tempfile::tempdir()?;
     let program = Program::demo(folder.path())?;
     let b = Browser::open(&program.address).await?;
-    b.go("/dispatches/berth-list/result").await?;
-    b.text("b", "One document of all 213 records").await?;
+    b.go("/dispatches/berth-list/output").await?;
+    b.text("b", "Documents of all 213 records").await?;
     // Of each record alone the template asks for what is not there, and says so.
-    b.click("of each record").await?;
+    b.click("One per record").await?;
     b.text("p", "“records” is all records of a run").await?;
     b.text("button", "Fix 1 problem").await?;
     b.click("of all 213 records together").await?;
-    b.text("b", "One document of all 213 records").await?;
+    b.text("b", "Documents of all 213 records").await?;
     b.click("Preflight").await?;
     b.text("p", "213 records checked").await?;
     b.click("Run 1 document of 213 records").await?;

@@ -42,7 +42,7 @@ async fn a_messy_workbook_becomes_a_clean_source_with_computed_columns_and_a_rel
     };
     b.go("/sources").await?;
     b.text("b", "season").await?;
-    b.give("Bring in a sheet", &[&file("holders.csv", HOLDERS)?]).await?;
+    b.give("Import data", &[&file("holders.csv", HOLDERS)?]).await?;
 
     // The one cell that is no date is found and put right, and put back, and put right.
     b.click("1 cell that doesn’t fit").await?;
@@ -53,7 +53,7 @@ async fn a_messy_workbook_becomes_a_clean_source_with_computed_columns_and_a_rel
     b.gone("button", "that doesn’t fit").await?;
     b.click("Undo").await?;
     b.text("button", "1 wrong").await?;
-    b.click("Do again").await?;
+    b.click("Redo").await?;
     b.gone("button", "1 wrong").await?;
     b.click("Show all rows").await?;
     cell(&b, "2 4", "3 Oct 2026").await?;
@@ -92,40 +92,40 @@ async fn a_messy_workbook_becomes_a_clean_source_with_computed_columns_and_a_rel
 
     // Two computed columns, the second reading the first.
     b.click("Add column").await?;
-    b.write("input[aria-label=\"Name of the column\"]", "Days overdue").await?;
+    b.write("input[aria-label=\"Name\"]", "Days overdue").await?;
     b.write("input[aria-label=Formula]", "today - du").await?;
-    b.text("p[@role='alert']", "no column is called “du”; did you mean “Due”?").await?;
+    b.text("p[@role='alert']", "no column “du”; did you mean “Due”?").await?;
     b.keys("e").await?;
     b.text("p", "Gives number").await?;
-    b.click("Add the column").await?;
+    b.click("Add column").await?;
     cell(&b, "0 5", "53").await?;
     b.click("Add column").await?;
-    b.write("input[aria-label=\"Name of the column\"]", "Tone").await?;
+    b.write("input[aria-label=\"Name\"]", "Tone").await?;
     b.write("input[aria-label=Formula]", "if(days overdue > 50; \"firm\"; \"kind\")").await?;
     b.text("p", "Gives text").await?;
-    b.click("Add the column").await?;
+    b.click("Add column").await?;
     cell(&b, "1 6", "firm").await?;
 
     // Invoices hang on their holders; one that belongs to nobody is told.
     let holders = b.path().await?;
     b.go("/sources").await?;
     b.text("b", "holders").await?;
-    b.give("Bring in a sheet", &[&file("invoices.csv", INVOICES)?]).await?;
+    b.give("Import data", &[&file("invoices.csv", INVOICES)?]).await?;
     b.text("h1", "invoices").await?;
     b.click("Relations").await?;
-    b.click("Relate to another sheet").await?;
+    b.click("Add relation").await?;
     b.choose("Key in this sheet", "Holder").await?;
     b.choose("Other sheet", "holders, holders").await?;
-    b.write("input[aria-label=\"Name here\"]", "Owner").await?;
-    b.click("Relate them").await?;
+    b.write("input[aria-label=\"Name in this sheet (one)\"]", "Owner").await?;
+    b.click("Add relation").await?;
     b.text("span", "1 row of invoices belongs to none: BQ-9").await?;
     b.go(&holders).await?;
     cell(&b, "1 7", "2 records").await?;
 
     // A newer file is looked at and taken over.
-    b.click("Bring in again").await?;
-    b.give("Choose the newer file", &[&file("holders-november.csv", NEWER)?]).await?;
-    b.choose("Key of the rows", "Ref").await?;
+    b.click("Update from file").await?;
+    b.give("Choose file", &[&file("holders-november.csv", NEWER)?]).await?;
+    b.choose("Key column", "Ref").await?;
     b.text("p", "New columns: Phone").await?;
     b.text("ins", "Femke van Achterberg").await?;
     b.click("Take over 4 rows").await?;
@@ -134,7 +134,7 @@ async fn a_messy_workbook_becomes_a_clean_source_with_computed_columns_and_a_rel
 
     // What is left is filtered and becomes a dispatch.
     b.write("input[aria-label=Filter]", "tone = \"firm\" and sum(invoices.amount) > 100\u{e007}").await?;
-    b.text("button", "Make documents of 2").await?;
+    b.text("button", "Create dispatch of 2").await?;
     b.close().await
 }
 
@@ -146,7 +146,7 @@ async fn a_row_tells_its_history_and_a_table_is_pasted_as_a_workbook() -> Result
     b.go("/sources").await?;
     b.text("b", "season").await?;
     paste(&b, "body", "Berth\tFee\nA10\t12.50\nB7\t9.00\nC14\t3.75\n").await?;
-    b.text("button", "Make documents of 3").await?;
+    b.text("button", "Create dispatch of 3").await?;
     // Keys alone: write, fill down, move, undo.
     b.find("td[data-at='0 1']").await?.click().await?;
     b.keys("20\u{e007}").await?;
@@ -189,7 +189,7 @@ async fn an_address_of_what_is_gone_says_so_and_stays() -> Result<()> {
     let b = Browser::open(&program.address).await?;
     for path in ["/forms/999", "/sheets/999", "/queries/999", "/templates/999", "/runs/999", "/dispatches/never-made"] {
         b.go(path).await?;
-        b.text("h1", "There is no screen at this address").await?;
+        b.text("h1", "Page not found").await?;
         assert_eq!(b.path().await?, path);
     }
     b.click("Go to Dispatches").await?;

@@ -22,7 +22,7 @@ async fn a_template_is_read_from_both_sides_and_its_fields_are_composed() -> Res
     let program = Program::demo(folder.path())?;
     let b = Browser::open(&program.address).await?;
     b.go("/templates/2").await?;
-    b.text("button", "2 rows for each of lines where not optional group by section").await?;
+    b.text("button", "repeat 2 rows for lines where not optional group by section").await?;
     b.find(".page img").await?;
     // A click on the page leads to the outline, and the other way round.
     b.find("button.mark[title=\"[: valid until as date long]\"]").await?.click().await?;
@@ -37,7 +37,7 @@ async fn a_template_is_read_from_both_sides_and_its_fields_are_composed() -> Res
     b.click("Fields").await?;
     b.find("input[aria-label=\"Find a field\"]").await?.send_keys("valid").await?;
     b.text("button", "[: Valid until]").await?;
-    b.click("Compose").await?;
+    b.click("Build…").await?;
     b.choose("Format", "date, long").await?;
     b.find("input[aria-label=\"Text when blank\"]").await?.send_keys("further notice").await?;
     b.text("span", "[: Valid until as date long else \"further notice\"]").await?;
@@ -74,16 +74,16 @@ async fn a_specimen_guards_the_template_against_its_next_version() -> Result<()>
     b.find("button.mark[title=\"[: item]\"]").await?;
     b.write("input[aria-label=\"Name of the specimen\"]", "With a lent fender").await?;
     picture(&b, "template-try-out").await?;
-    b.click("Keep as specimen").await?;
+    b.click("Save as specimen").await?;
     b.text("p", "is kept as a specimen").await?;
     b.click("Specimens").await?;
-    b.text("span", "as it must be").await?;
+    b.text("span", "passes").await?;
 
     // A newer file that says something else stays a draft.
     let newer = reworded(folder.path(), "refit-quote.docx", "Thank you for asking us", "We were glad to be asked");
-    b.give("Bring in a newer file", &[&newer]).await?;
+    b.give("Upload new version", &[&newer]).await?;
     b.text("span", "draft; version 1 is in use").await?;
-    b.text("span", "comes out differently").await?;
+    b.text("span", "output differs").await?;
     b.text("ins", "glad").await?;
     picture(&b, "template-specimens").await?;
     // Put in use as it is, it asks first.
@@ -91,8 +91,8 @@ async fn a_specimen_guards_the_template_against_its_next_version() -> Result<()>
     b.text("p", "1 specimen does not come out as before in version 2").await?;
     b.click("Look at the specimens").await?;
     b.text("span", "draft; version 1 is in use").await?;
-    b.click("Take as right").await?;
-    b.text("span", "as it must be").await?;
+    b.click("Accept").await?;
+    b.text("span", "passes").await?;
     b.click("Put version 2 in use").await?;
     b.gone("span", "draft; version 1 is in use").await?;
 
@@ -101,10 +101,10 @@ async fn a_specimen_guards_the_template_against_its_next_version() -> Result<()>
     b.text("ins", "glad").await?;
     b.find("input[aria-label=\"Note of version 2\"]").await?.send_keys("kinder opening\u{e007}").await?;
     picture(&b, "template-versions").await?;
-    b.click("Bring back").await?;
+    b.click("Restore").await?;
     b.find("input[aria-label=\"Note of version 3\"]").await?;
     let note = b.find("input[aria-label=\"Note of version 3\"]").await?.prop("value").await?.unwrap_or_default();
-    assert_eq!(note, "version 1 brought back");
+    assert_eq!(note, "restored from version 1");
 
     // A dispatch may keep to a version.
     b.go("/dispatches/refit-quotes/template").await?;
@@ -118,7 +118,7 @@ async fn a_value_on_the_page_tells_where_it_came_from() -> Result<()> {
     let folder = tempfile::tempdir()?;
     let program = Program::demo(folder.path())?;
     let b = Browser::open(&program.address).await?;
-    b.go("/dispatches/refit-quotes/ties").await?;
+    b.go("/dispatches/refit-quotes/mapping").await?;
     b.find("button.mark[title=\"[: vessel.name]\"]").await?.click().await?;
     let origin = b.find(".origin").await?.text().await?;
     assert!(origin.contains("Vessel"), "{origin}");
@@ -140,13 +140,13 @@ async fn a_clause_is_written_and_its_mistakes_are_told() -> Result<()> {
     b.go("/templates").await?;
     b.click("Clauses").await?;
     b.text("h2", "No clauses yet").await?;
-    b.click("Write a clause").await?;
+    b.click("New clause").await?;
     b.find("input[aria-label=Name]").await?.send_keys("late payment").await?;
     b.find("textarea[aria-label=Text]").await?.send_keys("Pay within [: dayz(3)] days.").await?;
     b.text("li", "did you mean").await?;
     b.write("textarea[aria-label=Text]", "Pay within [: days else 14] days, [: last name].").await?;
     b.gone("li", "did you mean").await?;
-    b.click("Keep the clause").await?;
+    b.click("Save clause").await?;
     b.text("b", "late payment").await?;
     picture(&b, "clauses").await?;
     b.close().await
@@ -164,27 +164,27 @@ async fn a_placeholder_is_changed_on_the_page_and_kinds_of_pdf_and_fonts_are_cho
     b.find(postcode).await?.click().await?;
     let field = "input[aria-label=\"Placeholder\"]";
     b.write(field, "[: owner.postcode as nonsense(]").await?;
-    b.click("Change it").await?;
+    b.click("Save").await?;
     b.text("p", "[: owner.postcode as nonsense(]").await?;
     b.write(field, "[: owner.postcode else \"no postcode\"]").await?;
-    b.click("Change it").await?;
+    b.click("Save").await?;
     b.text("p", "Kept as version 2, in use now.").await?;
     b.find("button.mark[title='[: owner.postcode else \"no postcode\"]']").await?;
 
-    b.go("/dispatches/refit-quotes/result").await?;
-    b.choose("Kind of PDF", "archives: PDF/A-2b").await?;
+    b.go("/dispatches/refit-quotes/output").await?;
+    b.choose("PDF standard", "PDF/A-2b (archiving)").await?;
     b.text("label", "as JSON").await?.click().await?;
-    b.text("p", "PDF/A-2b takes no attachments; choose PDF/A-3b").await?;
-    b.choose("Kind of PDF", "archives, with attachments: PDF/A-3b").await?;
+    b.text("p", "PDF/A-2b can't have attachments. Choose PDF/A-3b.").await?;
+    b.choose("PDF standard", "PDF/A-3b (archiving, with attachments)").await?;
     b.gone("p", "takes no attachments").await?;
     b.find(".page img").await?;
     picture(&b, "result").await?;
 
     b.go("/settings").await?;
-    b.text("p", "None brought in yet.").await?;
-    b.give("Bring in fonts", &[&repository().join("crates/documents/fonts/Caladea-Italic.ttf")]).await?;
+    b.text("p", "No fonts uploaded yet.").await?;
+    b.give("Upload fonts", &[&repository().join("crates/documents/fonts/Caladea-Italic.ttf")]).await?;
     b.text("td", "Caladea").await?;
-    b.click("Take out").await?;
-    b.text("p", "None brought in yet.").await?;
+    b.click("Remove").await?;
+    b.text("p", "No fonts uploaded yet.").await?;
     b.close().await
 }

@@ -128,7 +128,7 @@ fn output_that_nobody_reads_to_its_end_is_no_fault() -> Result<()> {
 #[test]
 fn the_description_of_the_api_is_current() {
     let output = mangle(&["openapi"]);
-    let kept = std::fs::read_to_string(repository().join("docs/openapi.json")).expect("kept");
+    let kept = std::fs::read_to_string(repository().join("docs/openapi.json")).expect("Saved filters:");
     assert!(String::from_utf8_lossy(&output.stdout).trim() == kept.trim(), "docs/openapi.json is not current: run make types");
 }
 
@@ -162,7 +162,7 @@ fn an_expression_is_worked_out_in_a_terminal() -> Result<()> {
     assert_eq!(with("today as date long", &[])?.1, "23 November 2026");
     let (code, out, said) = with("round(nett; 2)", &[])?;
     assert_eq!((code, out.as_str()), (Some(1), ""));
-    assert_eq!(said, "round(nett; 2)\n      ^^^^\nnothing is called “nett”; did you mean “Net”?");
+    assert_eq!(said, "round(nett; 2)\n      ^^^^\nunknown name “nett”; did you mean “Net”?");
     let exact: serde_json::Value = serde_json::from_str(&with("net * 10%", &["--json"])?.1)?;
     assert_eq!(exact, serde_json::json!({ "text": "4811.25", "type": "number", "exact": "4811.25" }));
     Ok(())

@@ -8,10 +8,10 @@ use crate::serve::{What, runtime, start};
 
 #[derive(clap::Args)]
 pub struct Arguments {
-    /// Where the demo world is kept; a temporary folder where none is named.
+    /// Folder for the demo data; a temporary folder by default
     #[arg(long)]
     folder: Option<PathBuf>,
-    /// The port of the application on this machine; 0 takes a free one.
+    /// Port of the application; 0 chooses a free port
     #[arg(long, default_value_t = 7600)]
     port: u16,
     /// The port of the practice mailbox; 0 takes a free one.
@@ -69,7 +69,7 @@ pub fn run(arguments: Arguments) -> Result<()> {
             ];
             running.fill(&files).await?;
         }
-        println!("Mangle listens on {}", running.address);
+        println!("Mangle is running at {}", running.address);
         running.serve().await
     })
 }

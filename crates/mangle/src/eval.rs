@@ -14,22 +14,22 @@ use serde_json::{Value as Json, json};
 
 #[derive(clap::Args)]
 pub struct Arguments {
-    /// The expression, as it stands behind `[: `.
+    /// The expression, as written after `[: `
     #[arg(required_unless_present = "batch")]
     expression: Option<String>,
     /// A JSON file of one record.
     #[arg(long)]
     record: Option<PathBuf>,
-    /// The locale by which values print.
+    /// Locale for printed values
     #[arg(long, default_value = "en-GB")]
     locale: String,
-    /// The day that `today` is; the machine's where none is named.
+    /// Date used for `today`; the system date by default
     #[arg(long)]
     today: Option<Date>,
     /// Prints JSON: the text as printed, its type and its exact value.
     #[arg(long)]
     json: bool,
-    /// A file of one expression a line (- for standard input); prints a JSON line for each.
+    /// File with one expression per line (- for standard input); prints one JSON line for each
     #[arg(long, conflicts_with = "expression")]
     batch: Option<PathBuf>,
 }
@@ -98,7 +98,7 @@ fn read(path: &Path) -> Result<Record> {
     let mut records = from_json("record", &json).with_context(|| path.display().to_string())?.records;
     match records.len() {
         1 => Ok(records.remove(0)),
-        count => bail!("{} holds {count} records; an expression is worked out for one", path.display()),
+        count => bail!("{} contains {count} records; eval needs exactly one", path.display()),
     }
 }
 

@@ -24,19 +24,19 @@ struct Arguments {
 
 #[derive(Subcommand)]
 enum Command {
-    /// Runs the application on a folder.
+    /// Start the application on a data folder
     Serve(serve::Arguments),
-    /// Runs the application on the demo world.
+    /// Start the application with demo data
     Demo(demo::Arguments),
     /// Fills a template with the records of a sheet and writes the files.
     Merge(merge::Arguments),
-    /// Prints what an expression of the placeholder language comes to.
+    /// Evaluate an expression
     Eval(eval::Arguments),
     /// Lists the placeholders and problems of a template.
     Fields(fields::Arguments),
-    /// Makes the pages of DOCX documents as they are.
+    /// Convert DOCX documents to PDF without filling them
     Pages(pages::Arguments),
-    /// Prints the description of the API.
+    /// Print the OpenAPI description
     Openapi,
 }
 

@@ -15,6 +15,7 @@ use mangle_core::preflight::obstacles;
 use mangle_core::records::{Filter, Recognised, Record, Sheet, from_json, recognise};
 use mangle_core::value::read::Reading;
 use mangle_core::value::{DateOrder, Locale};
+use mangle_core::words::counted;
 use mangle_documents::docx::{Means, Template};
 use mangle_documents::page::Typesetter;
 use mangle_documents::picture::FolderPictures;
@@ -25,41 +26,41 @@ pub struct Arguments {
     /// The template.
     #[arg(long)]
     template: PathBuf,
-    /// The records: a CSV, XLSX or ODS file, with #Sheet behind it for one of its sheets; or
+    /// Records: a CSV, XLSX or ODS file (add #Sheet to choose a sheet); or
     /// JSON, an object or an array of objects, whose arrays inside are lists.
     #[arg(long)]
     records: String,
-    /// The folder for the files; made where it is missing.
+    /// Output folder; created if missing
     #[arg(long)]
     out: PathBuf,
-    /// One document of all records, which its template names `records`.
+    /// One document for all records (`records` in the template)
     #[arg(long)]
     joint: bool,
-    /// What is made of each record.
+    /// Output format
     #[arg(long, value_enum, default_value = "pdf")]
     to: To,
-    /// The pattern of file names.
+    /// File name pattern, with placeholders
     #[arg(long)]
     name: Option<String>,
-    /// A tie, "name=Column"; may stand several times.
+    /// Map a placeholder name to a column, as name=Column; can be repeated
     #[arg(long)]
     tie: Vec<String>,
-    /// A condition that chooses records.
+    /// Filter condition
     #[arg(long = "where")]
     filter: Option<String>,
-    /// The locale by which values print.
+    /// Locale for printed values
     #[arg(long, default_value = "en-GB")]
     locale: String,
-    /// The column that holds a record's own locale.
+    /// Column with each record's locale
     #[arg(long)]
     locale_column: Option<String>,
-    /// The day that `today` is; the machine's where none is named.
+    /// Date used for `today`; the system date by default
     #[arg(long)]
     today: Option<Date>,
-    /// The folder of the pictures that records name; that of the records where none is named.
+    /// Folder with the pictures; the folder of the records by default
     #[arg(long)]
     pictures: Option<PathBuf>,
-    /// A file for one JSON line a record; without it they go to standard output.
+    /// Write the report (JSON Lines) to this file; standard output by default
     #[arg(long)]
     report: Option<PathBuf>,
 }
@@ -103,8 +104,8 @@ pub fn run(arguments: Arguments) -> Result<ExitCode> {
     let template = Template::open(read(&arguments.template)?).with_context(|| arguments.template.display().to_string())?;
     if let Some(problem) = template.problems().first() {
         bail!(
-            "{} problems stop the template; the first, in the {}: {}\n    {}",
-            template.problems().len(),
+            "the template has {}. First, in the {}: {}\n    {}",
+            counted(template.problems().len(), "problem", "problems"),
             problem.place.words(),
             problem.message,
             problem.line
@@ -128,11 +129,11 @@ pub fn run(arguments: Arguments) -> Result<ExitCode> {
     };
     if let Some(column) = &arguments.locale_column {
         let known = sheet.schema.column(&Folded::new(column)).is_some();
-        ensure!(known, "--locale-column “{column}” names no column of the sheet “{}”", sheet.name);
+        ensure!(known, "--locale-column “{column}” is not a column of the sheet “{}”", sheet.name);
     }
     for tie in &arguments.tie {
-        let (name, column) = tie.split_once('=').with_context(|| format!("“{tie}” is no tie; write \"name=Column\""))?;
-        ensure!(sheet.schema.column(&Folded::new(column)).is_some(), "the tie “{tie}” names no column of the sheet “{}”", sheet.name);
+        let (name, column) = tie.split_once('=').with_context(|| format!("invalid mapping “{tie}”. Use \"name=Column\""))?;
+        ensure!(sheet.schema.column(&Folded::new(column)).is_some(), "“{tie}” is not a column of the sheet “{}”", sheet.name);
         setup.ties.insert(name.trim().to_owned(), column.trim().to_owned());
     }
     setup.output = match arguments.to {
@@ -145,8 +146,8 @@ pub fn run(arguments: Arguments) -> Result<ExitCode> {
     let uses = name_uses(template.placeholders().iter().chain(plan.name.placeholders()));
     if let Some(obstacle) = obstacles(&tie_states(&uses, &schema, &setup.ties), &plan).into_iter().next() {
         let remedy = match obstacle.station {
-            "ties" => " (--tie \"name=Column\")",
-            "result" if plan.problems.is_empty() && !plan.joint => " (--joint)",
+            "mapping" => " (--tie \"name=Column\")",
+            "output" if plan.problems.is_empty() && !plan.joint => " (--joint)",
             _ => "",
         };
         bail!("{}{remedy}", obstacle.message);
@@ -162,10 +163,10 @@ pub fn run(arguments: Arguments) -> Result<ExitCode> {
         .as_deref()
         .map(|text| Filter::read(text, &sheet.schema).with_context(|| format!("--where “{text}”")))
         .transpose()?;
-    std::fs::create_dir_all(&arguments.out).with_context(|| format!("{} can't be made", arguments.out.display()))?;
+    std::fs::create_dir_all(&arguments.out).with_context(|| format!("can't create {}", arguments.out.display()))?;
     let report: Box<dyn Write + Send> = match &arguments.report {
         Some(path) => {
-            Box::new(std::io::BufWriter::new(std::fs::File::create(path).with_context(|| format!("{} can't be written", path.display()))?))
+            Box::new(std::io::BufWriter::new(std::fs::File::create(path).with_context(|| format!("can't write {}", path.display()))?))
         }
         None => Box::new(std::io::stdout()),
     };
@@ -258,7 +259,7 @@ fn make(job: &Job, filter: Option<&Filter>, mut report: Box<dyn Write + Send>) -
     }
     report.flush()?;
     let made = lines.iter().filter(|l| l.state == "made").count();
-    eprintln!("{made} of {} made", lines.len());
+    eprintln!("{made} of {} created", lines.len());
     Ok(if made == lines.len() { ExitCode::SUCCESS } else { ExitCode::from(2) })
 }
 
@@ -276,7 +277,7 @@ fn names(job: &Job, chosen: &[(usize, &Record)]) -> Vec<Result<String, Fault>> {
             let name = file_name(&filled).ok_or_else(|| Fault {
                 code: "blank-name".into(),
                 place: "file name".into(),
-                message: "the file name comes out blank".into(),
+                message: "the file name is blank".into(),
             })?;
             let mut own = name.clone();
             for number in 2.. {

@@ -13,10 +13,10 @@ pub struct Arguments {
     /// DOCX files.
     #[arg(required = true)]
     files: Vec<PathBuf>,
-    /// The folder that the PDF files go to; beside the documents when none is named.
+    /// Output folder; beside each document by default
     #[arg(long)]
     out: Option<PathBuf>,
-    /// Writes the page model instead, as text.
+    /// Write the page model as text instead of a PDF
     #[arg(long)]
     model: bool,
 }
@@ -24,13 +24,13 @@ pub struct Arguments {
 /// Runs it: exit 0 when all files have pages, 2 when some have not.
 pub fn run(arguments: Arguments) -> Result<ExitCode> {
     if let Some(out) = &arguments.out {
-        std::fs::create_dir_all(out).with_context(|| format!("{} can't be made", out.display()))?;
+        std::fs::create_dir_all(out).with_context(|| format!("can't create {}", out.display()))?;
     }
     let mut all = true;
     for file in &arguments.files {
         // One bad document doesn't take the others with it.
         let done = std::panic::catch_unwind(std::panic::AssertUnwindSafe(|| pages(file, &arguments)));
-        match done.unwrap_or_else(|_| Err(anyhow::anyhow!("something in it stopped the program that makes pages"))) {
+        match done.unwrap_or_else(|_| Err(anyhow::anyhow!("internal error while creating the pages"))) {
             Ok(said) => println!("{}: {said}", file.display()),
             Err(error) => {
                 all = false;
@@ -54,13 +54,13 @@ fn pages(file: &Path, arguments: &Arguments) -> Result<String> {
         None => file.with_extension(extension),
     };
     if arguments.model {
-        std::fs::write(&target, format!("{document:#?}\n")).with_context(|| format!("{} can't be written", target.display()))?;
+        std::fs::write(&target, format!("{document:#?}\n")).with_context(|| format!("can't write {}", target.display()))?;
         return Ok(target.display().to_string());
     }
     let made = template.unfilled()?;
     let count = made.page_count();
     let title = file.file_stem().unwrap_or_default().to_string_lossy();
     let pdf = made.pdf(&title, Zoned::now().datetime())?;
-    std::fs::write(&target, pdf).with_context(|| format!("{} can't be written", target.display()))?;
+    std::fs::write(&target, pdf).with_context(|| format!("can't write {}", target.display()))?;
     Ok(format!("{} ({count} {})", target.display(), if count == 1 { "page" } else { "pages" }))
 }

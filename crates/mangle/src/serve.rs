@@ -12,13 +12,13 @@ use tokio::net::TcpListener;
 
 #[derive(clap::Args)]
 pub struct Arguments {
-    /// Where everything is kept; made where it is missing.
+    /// Data folder; created if missing
     #[arg(long)]
     folder: PathBuf,
-    /// The port of the application on this machine; 0 takes a free one.
+    /// Port of the application; 0 chooses a free port
     #[arg(long, default_value_t = 7600)]
     port: u16,
-    /// A mail server as host:port; without it messages go to the practice mailbox.
+    /// SMTP server as host:port; the practice mailbox by default
     #[arg(long)]
     smtp: Option<String>,
     /// The port of the practice mailbox; 0 takes a free one.
@@ -38,7 +38,7 @@ pub fn run(arguments: Arguments) -> Result<()> {
     };
     runtime()?.block_on(async {
         let running = start(what).await?;
-        println!("Mangle listens on {}", running.address);
+        println!("Mangle is running at {}", running.address);
         running.serve().await
     })
 }
@@ -62,7 +62,7 @@ pub struct What {
 }
 
 async fn bind(port: u16, of: &str) -> Result<TcpListener> {
-    TcpListener::bind(("127.0.0.1", port)).await.with_context(|| format!("port {port} for {of} is taken; choose another"))
+    TcpListener::bind(("127.0.0.1", port)).await.with_context(|| format!("port {port} ({of}) is already in use. Choose another."))
 }
 
 /// A port, or a free one where another program has it; says so.
@@ -159,6 +159,6 @@ fn mailbox_description() -> Result<utoipa::openapi::OpenApi> {
 }
 
 fn server(text: &str) -> Result<Smtp> {
-    let (host, port) = text.rsplit_once(':').with_context(|| format!("“{text}” is no mail server; write host:port"))?;
-    Ok(Smtp { host: host.to_owned(), port: port.parse().with_context(|| format!("“{port}” is no port"))? })
+    let (host, port) = text.rsplit_once(':').with_context(|| format!("“{text}” is not a mail server. Use host:port."))?;
+    Ok(Smtp { host: host.to_owned(), port: port.parse().with_context(|| format!("“{port}” is not a port number"))? })
 }

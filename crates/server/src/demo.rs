@@ -56,7 +56,7 @@ pub async fn demo(app: &App, files: &[(&str, &[u8])]) -> Result<()> {
     let (mut letter, mut holders, mut quote, mut cases, mut list) = (None, None, None, None, None);
     for (name, bytes) in files {
         if name.ends_with(".form.json") {
-            let form = serde_json::from_slice(bytes).with_context(|| format!("{name} is no form"))?;
+            let form = serde_json::from_slice(bytes).with_context(|| format!("{name} is not a form"))?;
             furnish_form(app, form).await.map_err(|e| anyhow!(e.problem.message))?;
             continue;
         }

@@ -13,6 +13,7 @@ pub struct Problem {
     /// A short name for programs.
     pub code: String,
     /// What is wrong, where, and what to do.
+    #[serde(serialize_with = "mangle_core::words::as_sentence")]
     pub message: String,
 }
 
@@ -41,7 +42,7 @@ impl Refused {
 
     /// Something that is not there (any more).
     pub fn missing(what: &str) -> Refused {
-        Refused::new(StatusCode::NOT_FOUND, "not-found", format!("{what} is not there any more; go back to the list"))
+        Refused::new(StatusCode::NOT_FOUND, "not-found", format!("{what} no longer exists. Go back to the list."))
     }
 
     /// Something that does not fit the state of things.
@@ -66,11 +67,7 @@ impl From<OpenError> for Refused {
 impl From<anyhow::Error> for Refused {
     fn from(error: anyhow::Error) -> Refused {
         tracing::error!(error = format!("{error:#}"), "a request failed");
-        Refused::new(
-            StatusCode::INTERNAL_SERVER_ERROR,
-            "internal",
-            "Mangle could not do this because of a fault of its own; try again, and look into its log",
-        )
+        Refused::new(StatusCode::INTERNAL_SERVER_ERROR, "internal", "Internal error. Try again; if it persists, check the log.")
     }
 }
 

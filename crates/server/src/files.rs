@@ -17,7 +17,7 @@ pub struct Files(Arc<dyn ObjectStore>);
 impl Files {
     /// The files of a folder, which is made where it is missing.
     pub fn open(folder: &Path) -> Result<Files> {
-        std::fs::create_dir_all(folder).with_context(|| format!("the folder {} can't be made", folder.display()))?;
+        std::fs::create_dir_all(folder).with_context(|| format!("can't create the folder {}", folder.display()))?;
         Ok(Files(Arc::new(LocalFileSystem::new_with_prefix(folder)?)))
     }
 
@@ -25,7 +25,7 @@ impl Files {
     /// returns, or not there at all.
     pub async fn keep(&self, bytes: Vec<u8>) -> Result<String> {
         let name = Sha256::digest(&bytes).iter().map(|b| format!("{b:02x}")).collect::<String>();
-        self.0.put(&path(&name), Bytes::from(bytes).into()).await.context("a file can't be kept")?;
+        self.0.put(&path(&name), Bytes::from(bytes).into()).await.context("a file can't be saved")?;
         Ok(name)
     }
 

@@ -22,7 +22,7 @@ const KEPT: usize = 128 << 20;
 
 /// The pictures of one dispatch. They are loaded from threads beside the runtime.
 pub struct OfficePictures {
-    /// File names by the names that records give, in small letters.
+    /// File names by the names that records give, in lowercase.
     names: HashMap<String, String>,
     files: Files,
     hosts: Hosts,
@@ -75,12 +75,13 @@ impl OfficePictures {
         if !self.hosts.allow(&url) {
             return Err(PictureFault::Host(address.to_owned()));
         }
-        let answer = self.client.get(url).send().await.map_err(|e| damaged(format!("its host does not give it: {}", e.without_url())))?;
+        let answer =
+            self.client.get(url).send().await.map_err(|e| damaged(format!("the website did not return it: {}", e.without_url())))?;
         if answer.status().is_redirection() {
             return Err(PictureFault::Host(address.to_owned()));
         }
         if !answer.status().is_success() {
-            return Err(damaged(format!("its host answers {}", answer.status())));
+            return Err(damaged(format!("the website answered {}", answer.status())));
         }
         let mut bytes = Vec::new();
         let mut pieces = answer.bytes_stream();
@@ -203,7 +204,7 @@ mod tests {
         .await
         .expect("asks");
         assert_eq!((said[0].as_str(), said[2].as_str()), ("grace", "picture"));
-        assert!(said[1].contains("is not there") && said[4].contains("404"), "{said:?}");
-        assert!(said[3].contains("may not be fetched") && said[5].contains("may not be fetched"), "{said:?}");
+        assert!(said[1].contains("not found") && said[4].contains("404"), "{said:?}");
+        assert!(said[3].contains("not allowed") && said[5].contains("not allowed"), "{said:?}");
     }
 }

@@ -245,7 +245,7 @@ fn remember<T>(cache: &Mutex<HashMap<i64, T>>, key: i64, value: T) {
 
 /// Runs heavy work beside the async runtime.
 pub(crate) async fn blocking<T: Send + 'static>(work: impl FnOnce() -> T + Send + 'static) -> Result<T> {
-    tokio::task::spawn_blocking(work).await.context("a piece of work was cut off")
+    tokio::task::spawn_blocking(work).await.context("a task was interrupted")
 }
 
 /// Records chosen, and the rows on which the filter can't be worked out, with

@@ -90,7 +90,7 @@ impl std::fmt::Debug for App {
 /// Opens the application of a folder and takes up the runs that were going.
 /// Must be called within a tokio runtime.
 pub async fn app(options: Options) -> Result<App> {
-    std::fs::create_dir_all(&options.folder).with_context(|| format!("the folder {} can't be made", options.folder.display()))?;
+    std::fs::create_dir_all(&options.folder).with_context(|| format!("can't create the folder {}", options.folder.display()))?;
     let app = App(Arc::new(Inner {
         store: Store::open(&options.folder.join("mangle.sqlite"))?,
         files: Files::open(&options.folder.join("files"))?,
@@ -123,7 +123,7 @@ pub fn router(app: App, more: Router) -> Router {
 /// nothing but this machine may ask, and no foreign page may ask through it.
 pub async fn serve(listener: TcpListener, router: Router) -> Result<()> {
     let address = listener.local_addr()?;
-    anyhow::ensure!(address.ip().is_loopback(), "Mangle listens on this machine only, not on {address}");
+    anyhow::ensure!(address.ip().is_loopback(), "Mangle accepts local connections only, not {address}");
     let guarded = router.layer(axum::middleware::from_fn_with_state(address, guard));
     axum::serve(listener, guarded.into_make_service_with_connect_info::<SocketAddr>()).await?;
     Ok(())
@@ -133,11 +133,10 @@ pub async fn serve(listener: TcpListener, router: Router) -> Result<()> {
 async fn guard(State(address): State<SocketAddr>, request: Request, next: Next) -> Response {
     let host = request.headers().get(header::HOST).and_then(|h| h.to_str().ok()).unwrap_or_default().to_owned();
     if !own_hosts(address).contains(&host) {
-        return Refused::new(StatusCode::FORBIDDEN, "foreign-host", "Mangle answers only under its own address on this machine")
-            .into_response();
+        return Refused::new(StatusCode::FORBIDDEN, "foreign-host", "This host name is not allowed").into_response();
     }
     if foreign_origin(request.headers(), address) {
-        return Refused::new(StatusCode::FORBIDDEN, "foreign-origin", "Mangle takes no requests from other pages").into_response();
+        return Refused::new(StatusCode::FORBIDDEN, "foreign-origin", "Requests from other websites are not allowed").into_response();
     }
     let mut response = next.run(request).await;
     for (name, value) in [
@@ -191,6 +190,6 @@ mod tests {
     async fn nothing_but_loopback_is_served() {
         let listener = TcpListener::bind("0.0.0.0:0").await.expect("binds");
         let refused = serve(listener, Router::new()).await.expect_err("refused");
-        assert!(refused.to_string().starts_with("Mangle listens on this machine only"));
+        assert!(refused.to_string().starts_with("Mangle accepts local connections only"));
     }
 }

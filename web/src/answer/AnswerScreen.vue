@@ -30,7 +30,7 @@ async function send() {
 <template>
   <main ref="screen" class="answer">
     <p v-if="gone" class="told" role="alert">{{ gone }}</p>
-    <p v-else-if="!form" class="told">One moment…</p>
+    <p v-else-if="!form" class="told">Loading…</p>
     <template v-else-if="thanks">
       <h1 tabindex="-1">{{ form.title }}</h1>
       <p class="told" role="status">{{ thanks }}</p>

@@ -24,7 +24,7 @@ function choose(event: Event) {
   take(input.files)
   input.value = ''
 }
-const percent = (file: Sending) => `${Math.round(file.done * 100)} %`
+const percent = (file: Sending) => `${Math.round(file.done * 100)}%`
 </script>
 
 <template>
@@ -32,13 +32,11 @@ const percent = (file: Sending) => `${Math.round(file.done * 100)} %`
     <li v-for="(file, index) in files" :key="index">
       <span class="name">{{ file.name }}</span>
       <span v-if="file.wrong" class="wrong" role="alert">{{ file.wrong }}</span>
-      <span v-else-if="file.key" class="there">arrived</span>
+      <span v-else-if="file.key" class="there">uploaded</span>
       <progress v-else :value="file.done" :aria-label="`${file.name}, ${percent(file)}`">
         {{ percent(file) }}
       </progress>
-      <button type="button" :aria-label="`Take ${file.name} out`" @click="emit('remove', index)">
-        Take out
-      </button>
+      <button type="button" :aria-label="`Remove ${file.name}`" @click="emit('remove', index)">Remove</button>
     </li>
   </ul>
   <label

@@ -55,12 +55,12 @@ function clear() {
     class="pad"
     tabindex="0"
     role="img"
-    :aria-label="`${field.label}: draw here`"
+    :aria-label="`${field.label}: draw your signature here`"
     :aria-invalid="wrong"
   />
   <div class="under">
     <span v-if="files[0]?.wrong" class="wrong" role="alert">{{ files[0].wrong }}</span>
-    <span v-else>{{ files[0]?.key ? 'signed' : 'Draw with a finger, a pen or the mouse' }}</span>
+    <span v-else>{{ files[0]?.key ? 'signed' : 'Sign here with your finger, pen or mouse' }}</span>
     <button type="button" @click="clear">Clear</button>
   </div>
 </template>

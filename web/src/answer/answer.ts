@@ -21,8 +21,7 @@ export interface Sending {
 }
 
 const api = createClient<paths>({ baseUrl: '/' })
-const LOST =
-  'There is no connection just now. What you wrote is kept on this device; send it again in a moment.'
+const LOST = 'You seem to be offline. Your entries are saved on this device. Try again in a moment.'
 
 /** How long after a key is pressed the form is looked at. */
 const PAUSE = 300
@@ -62,7 +61,7 @@ export function useAnswer(token: string) {
     if (!got?.data) {
       gone.value =
         (got?.error as { message?: string } | undefined)?.message ??
-        'There is no connection just now. Open this page again in a moment.'
+        'You seem to be offline. Reload this page in a moment.'
       return
     }
     look.value = got.data.look

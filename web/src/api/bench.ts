@@ -15,7 +15,7 @@ export const documents = (bench: Bench) =>
 /** The same in words. */
 export const documentsInWords = (bench: Bench) =>
   count(documents(bench), 'document') +
-  (bench.setup.joint ? ` of ${count(bench.records.length, 'record')}` : '')
+  (bench.setup.joint ? ` from ${count(bench.records.length, 'record')}` : '')
 
 /** How many of the chosen records this dispatch has served before. */
 export const repeats = (bench: Bench) => bench.records.filter((r) => r.served).length

@@ -28,11 +28,14 @@ export async function ask<T>(answer: Promise<Answer<T>>): Promise<T> {
   try {
     got = await answer
   } catch {
-    throw new Refusal('unreachable', 'Mangle does not answer; is it still running?')
+    throw new Refusal('unreachable', 'Can’t reach Mangle. Check that it is still running.')
   }
   if (got.data !== undefined) return got.data
   const problem = got.error as Partial<Schemas['Problem']> | undefined
-  throw new Refusal(problem?.code ?? 'unknown', problem?.message ?? 'Mangle refused this without saying why')
+  throw new Refusal(
+    problem?.code ?? 'unknown',
+    problem?.message ?? 'The request failed without a reason. Try again.',
+  )
 }
 
 /** Files as the form that the server takes. */
@@ -50,7 +53,7 @@ export function upload(files: Iterable<File>) {
 /** Downloads a file of the server; a refusal is an error that can be shown. */
 export async function save(path: string): Promise<void> {
   const got = await fetch(path).catch(() => undefined)
-  if (!got) throw new Refusal('unreachable', 'Mangle does not answer; is it still running?')
+  if (!got) throw new Refusal('unreachable', 'Can’t reach Mangle. Check that it is still running.')
   if (!got.ok) {
     const problem = (await got.json().catch(() => undefined)) as Partial<Schemas['Problem']> | undefined
     throw new Refusal(

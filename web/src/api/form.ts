@@ -82,17 +82,17 @@ export const KINDS: [FieldKind, string][] = [
   ['date', 'Date'],
   ['time', 'Time'],
   ['email', 'E-mail'],
-  ['telephone', 'Telephone'],
-  ['choice', 'Choice, one'],
-  ['choices', 'Choice, several'],
-  ['yes-no', 'Yes or no'],
-  ['accept', 'Must accept'],
+  ['telephone', 'Phone'],
+  ['choice', 'Single choice'],
+  ['choices', 'Multiple choice'],
+  ['yes-no', 'Yes/no'],
+  ['accept', 'Consent'],
   ['file', 'File'],
   ['picture', 'Picture'],
   ['signature', 'Signature'],
-  ['hidden', 'Hidden'],
+  ['hidden', 'Hidden field'],
   ['heading', 'Heading'],
-  ['explanation', 'Explanation'],
+  ['explanation', 'Text block'],
 ]
 export const kindName = (kind: FieldKind) => KINDS.find(([own]) => own === kind)?.[1] ?? kind
 
@@ -133,7 +133,7 @@ export function newField(kind: FieldKind, fields: FormField[]): FormField {
     mask: '',
     pattern: '',
     message: '',
-    options: kind === 'choice' || kind === 'choices' ? ['First', 'Second'] : [],
+    options: kind === 'choice' || kind === 'choices' ? ['Option 1', 'Option 2'] : [],
     currency: kind === 'money' ? 'EUR' : '',
     megabytes: null,
   }

@@ -11,10 +11,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** A form under its address; what the address says stands in it. */
+        /** Get a public form; query parameters prefill its fields. */
         get: operations["get_answer__token_"];
         put?: never;
-        /** Takes an answer, which is looked at once more, whole. */
+        /** Submit an answer; it is validated again. */
         post: operations["post_answer__token_"];
         delete?: never;
         options?: never;
@@ -48,7 +48,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Looks at an answer while it is written: what is shown, and what is wrong. */
+        /** Validate an answer being entered: visible fields and errors. */
         post: operations["post_answer__token__look"];
         delete?: never;
         options?: never;
@@ -102,7 +102,7 @@ export interface paths {
         /** The connected CRMs, by name. */
         get: operations["get_connections"];
         put?: never;
-        /** Connects a CRM: it is asked for its shape at once. */
+        /** Connect a CRM and read its schema. */
         post: operations["post_connections"];
         delete?: never;
         options?: never;
@@ -122,7 +122,7 @@ export interface paths {
         /** Changes a connection; it is asked for its shape at once. */
         put: operations["put_connections__id_"];
         post?: never;
-        /** Takes a connection away that no question uses. */
+        /** Delete a connection that no query uses. */
         delete: operations["delete_connections__id_"];
         options?: never;
         head?: never;
@@ -138,7 +138,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Asks a question for its first records, or for the one at hand. */
+        /** Preview a query: its first records, or one by key. */
         post: operations["post_connections__id__sample"];
         delete?: never;
         options?: never;
@@ -371,7 +371,7 @@ export interface paths {
         get?: never;
         put?: never;
         post?: never;
-        /** Drops a kept filter. */
+        /** Delete a saved filter. */
         delete: operations["delete_filters__id_"];
         options?: never;
         head?: never;
@@ -442,7 +442,7 @@ export interface paths {
         };
         /** A form. */
         get: operations["get_forms__id_"];
-        /** Keeps a form as it is written; who answers it sees that once it is opened so. */
+        /** Save a form's draft; it is published by opening the form. */
         put: operations["put_forms__id_"];
         post?: never;
         delete?: never;
@@ -460,7 +460,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Closes a form; answers are taken no more, those that came stay. */
+        /** Close a form; existing answers are kept. */
         post: operations["post_forms__id__close"];
         delete?: never;
         options?: never;
@@ -511,7 +511,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Marks a held message as arrived, on a person's word. */
+        /** Mark a held message as delivered. */
         post: operations["post_items__id__arrived"];
         delete?: never;
         options?: never;
@@ -751,7 +751,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Checks a relation: rows that belong to none, and keys that are held twice. */
+        /** Check a relation for rows without a match and duplicate keys. */
         get: operations["get_relations__id_"];
         put?: never;
         post?: never;
@@ -1154,7 +1154,7 @@ export interface paths {
          *     what the columns hold is recognised anew. That can be undone.
          */
         post: operations["post_sheets__id__header"];
-        /** Says that what was passed over above the names is rightly so. */
+        /** Confirm the detected header row. */
         delete: operations["delete_sheets__id__header"];
         options?: never;
         head?: never;
@@ -1205,7 +1205,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Makes the change anew that was taken back last. */
+        /** Redo the last undone change. */
         post: operations["post_sheets__id__redo"];
         delete?: never;
         options?: never;
@@ -1274,7 +1274,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Takes back the last change of a sheet. */
+        /** Undo the last change of a sheet. */
         post: operations["post_sheets__id__undo"];
         delete?: never;
         options?: never;
@@ -1292,7 +1292,7 @@ export interface paths {
         /** All sources, the newest first. */
         get: operations["get_sources"];
         put?: never;
-        /** Brings in a CSV, XLSX or ODS file as a source. */
+        /** Import a CSV, XLSX or ODS file as a source. */
         post: operations["post_sources"];
         delete?: never;
         options?: never;
@@ -1360,7 +1360,7 @@ export interface paths {
             cookie?: never;
         };
         get?: never;
-        /** Takes what a version makes of a specimen as right from now on. */
+        /** Accept a version's output as the specimen's expected text. */
         put: operations["put_specimens__id__accepted"];
         post?: never;
         delete?: never;
@@ -1521,7 +1521,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Fills a version with every record of a sheet and counts the ways taken. */
+        /** Fill a version with every record and count the branches used. */
         post: operations["post_versions__id__coverage"];
         delete?: never;
         options?: never;

@@ -112,7 +112,7 @@ export function useSheet(id: Ref<number>) {
   async function step(again: boolean) {
     const path = again ? '/api/sheets/{id}/redo' : '/api/sheets/{id}/undo'
     const done = await attempt(() => ask(api.POST(path, { params: params() })))
-    if (done?.what) ElMessage({ message: `${again ? 'Done again' : 'Undone'}: ${done.what}` })
+    if (done?.what) ElMessage({ message: `${again ? 'Redone' : 'Undone'}: ${done.what}` })
     await attempt(load)
   }
 

@@ -109,7 +109,7 @@ const keys = gridKeys({
 /** Adds an empty row below, and goes there. */
 function add() {
   const row = rowAt(area.value.bottom)
-  emit('edit', { what: 'Add a row', added: [{ after: row?.number ?? null, cells: [] }] })
+  emit('edit', { what: 'Add row', added: [{ after: row?.number ?? null, cells: [] }] })
   at.value = { row: row ? area.value.bottom + 1 : 0, column: 0 }
   to.value = { ...at.value }
   box.value?.focus()

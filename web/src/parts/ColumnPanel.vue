@@ -30,7 +30,7 @@ const KINDS = ['text', 'number', 'money', 'percent', 'date', 'time', 'yes/no', '
 /** The type of a computed column that nobody chose. */
 const OWN = 'formula'
 const locales = [
-  ['sheet', 'as the rest of the sheet'],
+  ['sheet', 'Same as the sheet'],
   ['en-GB', 'English (UK): 1,234.50, 31/12/2026'],
   ['en-US', 'English (US): 1,234.50, 12/31/2026'],
   ['de-DE', 'German: 1.234,50, 31.12.2026'],
@@ -109,12 +109,12 @@ async function drop() {
 <template>
   <form v-if="draft" class="panel-body column" @submit.prevent="keep" @keydown.stop>
     <label class="field-label"
-      >Name<el-input v-model="draft.name" aria-label="Name of the column" placeholder="days overdue"
+      >Name<el-input v-model="draft.name" aria-label="Name" placeholder="days overdue"
     /></label>
     <template v-if="!nested">
       <el-radio-group v-model="draft.computed">
-        <el-radio :value="true">Worked out by a formula</el-radio>
-        <el-radio :value="false">Typed in</el-radio>
+        <el-radio :value="true">Formula</el-radio>
+        <el-radio :value="false">Entered by hand</el-radio>
       </el-radio-group>
       <template v-if="draft.computed">
         <FormulaInput
@@ -127,7 +127,7 @@ async function drop() {
           @pick="tryIt"
         />
         <p v-if="sample?.problem" class="problem" role="alert">{{ sample.problem }}</p>
-        <table v-else-if="sample" class="sample" aria-label="What the formula gives">
+        <table v-else-if="sample" class="sample" aria-label="Formula preview">
           <tbody>
             <tr v-for="one in sample.samples" :key="one.row">
               <td class="quiet">{{ one.label }}</td>
@@ -136,9 +136,9 @@ async function drop() {
           </tbody>
         </table>
         <p v-if="sample && !sample.problem" class="quiet">
-          Gives {{ sample.type
-          }}<template v-if="sample.errors">, and an error for {{ count(sample.errors, 'row') }}</template
-          >. Worked out anew when what it reads changes.
+          Result: {{ sample.type
+          }}<template v-if="sample.errors">; {{ count(sample.errors, 'row') }} with errors</template>. Updates
+          automatically when its fields change.
         </p>
       </template>
       <label class="field-label"
@@ -156,7 +156,7 @@ async function drop() {
       /></label>
       <template v-if="!draft.computed">
         <label class="field-label"
-          >Is written<el-select v-model="draft.locale" aria-label="How the column is written">
+          >Number and date format<el-select v-model="draft.locale" aria-label="Number and date format">
             <el-option
               v-for="[value, label] in locales"
               :key="value"
@@ -174,13 +174,15 @@ async function drop() {
         :disabled="
           !draft.name.trim() || (draft.computed && !nested && (!draft.formula.trim() || !!sample?.problem))
         "
-        >{{ index === undefined ? 'Add the column' : 'Change the column' }}</el-button
+        >{{ index === undefined ? 'Add column' : 'Save column' }}</el-button
       >
       <template v-if="index !== undefined">
-        <el-button :disabled="index === 0" @click="place(-1)">Left</el-button>
-        <el-button :disabled="index + 1 >= (info?.columns.length ?? 0)" @click="place(1)">Right</el-button>
+        <el-button :disabled="index === 0" @click="place(-1)">Move left</el-button>
+        <el-button :disabled="index + 1 >= (info?.columns.length ?? 0)" @click="place(1)"
+          >Move right</el-button
+        >
         <span class="push" />
-        <el-button text @click="drop">Delete</el-button>
+        <el-button text @click="drop">Delete column</el-button>
       </template>
     </div>
     <ColumnValues v-if="index !== undefined && !nested" :it="it" :index="index" />

@@ -51,8 +51,8 @@ const conditions = computed(() => {
   const path = props.field.path
   const own = [{ value: `${path} is not blank`, label: `${path} is not blank` }]
   if (props.field.type === 'number' || props.field.type === 'money')
-    own.push({ value: `${path} > 0`, label: `${path} is above 0` })
-  if (props.field.type === 'date') own.push({ value: `${path} < today`, label: `${path} is past` })
+    own.push({ value: `${path} > 0`, label: `${path} is greater than 0` })
+  if (props.field.type === 'date') own.push({ value: `${path} < today`, label: `${path} is in the past` })
   const answers = props.fields
     .filter((f) => f.type === 'yes/no')
     .flatMap((f) => [
@@ -66,7 +66,7 @@ async function copy() {
   const text = made.value?.placeholder
   if (!text) return
   await navigator.clipboard.writeText(text)
-  ElMessage({ message: `${text} is copied.` })
+  ElMessage({ message: `Copied ${text}` })
 }
 function drag(event: DragEvent) {
   event.dataTransfer?.setData('text/plain', made.value?.placeholder ?? '')
@@ -74,7 +74,7 @@ function drag(event: DragEvent) {
 </script>
 
 <template>
-  <form class="composer" aria-label="Compose a placeholder" @submit.prevent="copy">
+  <form class="composer" aria-label="Build a placeholder" @submit.prevent="copy">
     <div class="made">
       <span class="code name" draggable="true" @dragstart="drag">{{ made?.placeholder }}</span>
       <el-button native-type="submit" type="primary">Copy</el-button>
@@ -82,13 +82,13 @@ function drag(event: DragEvent) {
     </div>
     <div class="result" :class="{ problem: made?.fault }">
       <template v-if="made?.fault">{{ made.fault }}</template>
-      <template v-else-if="made?.printed">prints “{{ made.printed }}”</template>
-      <span v-else class="quiet">prints nothing for this record</span>
+      <template v-else-if="made?.printed">Preview: {{ made.printed }}</template>
+      <span v-else class="quiet">Prints nothing for this record</span>
     </div>
     <div class="grid">
       <label
-        ><span>Written as</span>
-        <el-select v-model="chosen.format" aria-label="Format" clearable placeholder="as it stands">
+        ><span>Format</span>
+        <el-select v-model="chosen.format" aria-label="Format" clearable placeholder="Default">
           <el-option
             v-for="one in made?.formats ?? []"
             :key="one.format"
@@ -100,7 +100,7 @@ function drag(event: DragEvent) {
         </el-select></label
       >
       <label
-        ><span>When blank</span>
+        ><span>If blank</span>
         <el-input
           v-if="!chosen.fallback_is_field"
           v-model="chosen.fallback"
@@ -112,20 +112,24 @@ function drag(event: DragEvent) {
           aria-label="Field when blank"
           filterable
           clearable
-          placeholder="choose a field"
+          placeholder="Choose a field"
         >
           <el-option v-for="path in fallbacks" :key="path" :value="path" :label="path" /> </el-select
-        ><el-checkbox v-model="chosen.fallback_is_field" label="another field" @change="chosen.fallback = ''"
+        ><el-checkbox
+          v-model="chosen.fallback_is_field"
+          label="Use another field"
+          @change="chosen.fallback = ''"
       /></label>
       <label
-        ><span>Before it</span
+        ><span>Text before</span
         ><el-input v-model="chosen.before" aria-label="Text before" placeholder="nothing"
       /></label>
       <label
-        ><span>After it</span><el-input v-model="chosen.after" aria-label="Text after" placeholder="nothing"
+        ><span>Text after</span
+        ><el-input v-model="chosen.after" aria-label="Text after" placeholder="nothing"
       /></label>
       <label class="wide"
-        ><span>Only if</span>
+        ><span>Print only if</span>
         <el-select
           v-model="chosen.condition"
           aria-label="Condition"

@@ -20,7 +20,7 @@ async function remove() {
     await ElMessageBox.confirm(
       `Delete “${props.name}”${runs}? The template, the sources and what has been sent stay as they are. This can’t be undone.`,
       'Delete dispatch',
-      { confirmButtonText: 'Delete dispatch', cancelButtonText: 'Keep it', type: 'warning' },
+      { confirmButtonText: 'Delete dispatch', cancelButtonText: 'Cancel', type: 'warning' },
     )
   } catch {
     return

@@ -1,5 +1,6 @@
 <script setup lang="ts">
 import type { Schemas } from '../api/client'
+import { count } from '../api/words'
 
 type Field = Schemas['FieldInfo']
 /** Fields with type, sample and placeholder, nested along relations and lists. */
@@ -31,12 +32,18 @@ function drag(event: DragEvent, field: Field) {
         </button>
         <span class="quiet">{{ field.type }}</span>
         <span class="sample" :title="field.sample">{{ field.sample }}</span>
-        <button v-if="uses(field.name)" type="button" class="quiet" @click="emit('find', field.name)">
+        <button
+          v-if="uses(field.name)"
+          type="button"
+          class="quiet"
+          :title="`Used ${count(uses(field.name), 'time')}; show where`"
+          @click="emit('find', field.name)"
+        >
           {{ uses(field.name) }}×
         </button>
         <span v-else />
         <button v-if="!field.within.length" type="button" class="compose" @click="emit('compose', field)">
-          Compose
+          Build…
         </button>
       </div>
       <FieldTree

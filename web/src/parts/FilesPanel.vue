@@ -78,8 +78,8 @@ function chosen(event: Event) {
 <template>
   <div class="panel-body" @dragover.prevent @drop.stop.prevent="dropped">
     <p class="quiet">
-      A cell that holds a file’s name shows it, and templates print it with [:picture …]. Drop files or a
-      whole folder here.
+      Files that cells refer to by name. Pictures show in their cell and print with [:picture …]. Drop files
+      or a folder here.
     </p>
     <div class="doing">
       <FilePick label="Add files" accept="" many :busy="busy > 0" @files="add" />
@@ -104,7 +104,7 @@ function chosen(event: Event) {
         <span v-else class="quiet">file</span>
         <a :href="address(file.name)" target="_blank" :title="file.name">{{ file.name }}</a>
         <span class="quiet">{{ size(file.size) }}</span>
-        <el-button text :aria-label="`Take ${file.name} out`" @click="remove(file.name)">Take out</el-button>
+        <el-button text :aria-label="`Remove ${file.name}`" @click="remove(file.name)">Remove</el-button>
       </li>
     </ul>
   </div>

@@ -48,28 +48,22 @@ async function drop() {
         @keydown.enter="filter = text"
       />
     </div>
-    <el-input
-      v-model="find"
-      class="find"
-      clearable
-      aria-label="Find in the rows"
-      placeholder="Find in the rows"
-    />
+    <el-input v-model="find" class="find" clearable aria-label="Search rows" placeholder="Search rows" />
     <span v-if="problem" class="problem" role="alert">{{ problem }}</span>
     <span class="push" />
     <template v-if="naming">
       <el-input
         v-model="name"
         class="find"
-        aria-label="Name of the filter"
-        placeholder="Name of the filter"
+        aria-label="Filter name"
+        placeholder="Filter name"
         @keydown.enter="keep"
       />
-      <el-button @click="keep">Keep</el-button>
+      <el-button @click="keep">Save</el-button>
     </template>
-    <el-button v-else-if="filter && !kept && !problem" @click="naming = true">Keep filter</el-button>
-    <el-button v-else-if="kept" text @click="drop">Forget “{{ kept.name }}”</el-button>
-    <span v-if="sheet.filters.length" class="quiet">kept</span>
+    <el-button v-else-if="filter && !kept && !problem" @click="naming = true">Save filter</el-button>
+    <el-button v-else-if="kept" text @click="drop">Delete filter “{{ kept.name }}”</el-button>
+    <span v-if="sheet.filters.length" class="quiet">Saved filters:</span>
     <button
       v-for="own in sheet.filters"
       :key="own.id"

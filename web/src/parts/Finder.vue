@@ -54,7 +54,7 @@ watch(open, async (now) => {
       ...templates.map((t) => ({ kind: 'template', name: t.name, to: `/templates/${t.id}` })),
       ...runs.runs.map((r) => ({
         kind: r.kind,
-        name: `${r.dispatch_name}, no. ${r.id}`,
+        name: `${r.dispatch_name}, run ${r.id}`,
         to: `/runs/${r.id}`,
       })),
     ]
@@ -102,12 +102,12 @@ function go(hit: Hit | undefined) {
 </script>
 
 <template>
-  <el-dialog v-model="open" title="Find anything" width="560" top="80px" @open-auto-focus="begin">
+  <el-dialog v-model="open" title="Search" width="560" top="80px" @open-auto-focus="begin">
     <el-input
       ref="first"
       v-model="text"
       aria-label="Find"
-      placeholder="A dispatch, a template, a person, anything in a sheet"
+      placeholder="e.g. a dispatch, a template, a person"
       @keydown.down.prevent="at = Math.min(at + 1, hits.length - 1)"
       @keydown.up.prevent="at = Math.max(at - 1, 0)"
       @keydown.enter="go(hits[at])"
@@ -116,7 +116,7 @@ function go(hit: Hit | undefined) {
       <li v-for="(hit, index) in hits" :key="hit.to" :class="{ at: index === at }" @click="go(hit)">
         <span class="name">{{ hit.name }}</span><span class="quiet">{{ hit.kind }}</span>
       </li>
-      <li v-if="!hits.length" class="quiet">Nothing is called that, and no sheet holds it.</li>
+      <li v-if="!hits.length" class="quiet">No matches</li>
     </ul>
   </el-dialog>
 </template>

@@ -34,8 +34,8 @@ async function remove(id: number) {
   >
     <h2 id="fonts">Fonts</h2>
     <p class="quiet">
-      Common office fonts are shown by ones of the same widths. A template that names another font needs it
-      here or embedded in its file.
+      Common office fonts are replaced by fonts of equal widths. Upload any other font that a template uses,
+      or embed it in the template.
     </p>
     <table v-if="fonts.length" class="list">
       <tbody>
@@ -44,15 +44,13 @@ async function remove(id: number) {
           <td class="quiet">{{ font.name }}</td>
           <td class="num quiet">{{ size(font.size) }}</td>
           <td>
-            <el-button text :aria-label="`Take ${font.name} out`" @click="remove(font.id)"
-              >Take out</el-button
-            >
+            <el-button text :aria-label="`Remove ${font.name}`" @click="remove(font.id)">Remove</el-button>
           </td>
         </tr>
       </tbody>
     </table>
-    <p v-else class="quiet">None brought in yet.</p>
-    <FilePick label="Bring in fonts" accept=".ttf,.otf,.ttc" many :busy="busy" @files="add" />
+    <p v-else class="quiet">No fonts uploaded yet.</p>
+    <FilePick label="Upload fonts" accept=".ttf,.otf,.ttc" many :busy="busy" @files="add" />
   </section>
 </template>
 

@@ -43,7 +43,7 @@ async function key(event: KeyboardEvent, at: number) {
 <template>
   <nav class="fields" aria-label="Fields">
     <button type="button" class="itself" :class="{ here: chosen === undefined }" @click="emit('show')">
-      The form itself<span v-if="wrong.has(0)" class="say wrong">to mend</span>
+      Form settings<span v-if="wrong.has(0)" class="say wrong">problem</span>
     </button>
     <ol ref="list">
       <li
@@ -60,17 +60,17 @@ async function key(event: KeyboardEvent, at: number) {
           type="button"
           class="one"
           :class="{ here: field.id === chosen, words: field.kind === 'heading' }"
-          :title="`${kindName(field.kind)}. Drag it, or Alt ↑ and ↓`"
+          :title="`${kindName(field.kind)}. Drag to reorder, or press Alt+↑ or Alt+↓`"
           @click="emit('show', field.id)"
           @keydown="key($event, at)"
         >
-          <span class="label">{{ field.label || field.name || '(no words)' }}</span>
-          <span v-if="wrong.has(field.id)" class="say wrong">to mend</span>
-          <span v-else class="quiet">{{ field.shown_when ? 'sometimes' : '' }}</span>
+          <span class="label">{{ field.label || field.name || '(no label)' }}</span>
+          <span v-if="wrong.has(field.id)" class="say wrong">problem</span>
+          <span v-else class="quiet">{{ field.shown_when ? 'conditional' : '' }}</span>
         </button>
       </li>
     </ol>
-    <p v-if="!fields.length" class="quiet none">The form asks nothing yet. Add the first field.</p>
+    <p v-if="!fields.length" class="quiet none">No fields yet. Add the first one.</p>
     <div class="add">
       <span class="quiet">Add a field</span>
       <div class="kinds">

@@ -30,15 +30,15 @@ const options = computed({
   set: (text) => (own.value.options = text.split('\n')),
 })
 const LIMITS: Partial<Record<FormField['kind'], [string, string, string]>> = {
-  text: ['At least, signs', 'At most, signs', ''],
-  'long-text': ['At least, signs', 'At most, signs', ''],
-  number: ['At least', 'At most', 'a number or a formula over the fields above'],
-  money: ['At least', 'At most', 'an amount or a formula over the fields above'],
-  date: ['Not before', 'Not after', 'a formula: today + 3, 2026-12-31'],
-  time: ['Not before', 'Not after', 'as 08:30'],
-  choices: ['At least, options', 'At most, options', ''],
-  file: ['', 'How many', 'up to 20'],
-  picture: ['', 'How many', 'up to 20'],
+  text: ['Minimum characters', 'Maximum characters', ''],
+  'long-text': ['Minimum characters', 'Maximum characters', ''],
+  number: ['Minimum', 'Maximum', 'Number, or formula using the fields above'],
+  money: ['Minimum', 'Maximum', 'Amount, or formula using the fields above'],
+  date: ['Earliest', 'Latest', 'Date or formula: 2026-12-31, today + 3'],
+  time: ['Earliest', 'Latest', 'e.g. 08:30'],
+  choices: ['Minimum options', 'Maximum options', ''],
+  file: ['', 'Maximum files', 'up to 20'],
+  picture: ['', 'Maximum files', 'up to 20'],
 }
 const limits = computed(() => LIMITS[own.value.kind])
 </script>
@@ -47,37 +47,37 @@ const limits = computed(() => LIMITS[own.value.kind])
   <div class="line-top">
     <h2>{{ kindName(own.kind) }}</h2>
     <span class="push" />
-    <el-select v-model="own.kind" aria-label="Kind" style="width: 150px">
+    <el-select v-model="own.kind" aria-label="Field type" style="width: 150px">
       <el-option v-for="[kind, name] in KINDS" :key="kind" :value="kind" :label="name" />
     </el-select>
-    <el-button @click="emit('drop')">Delete the field</el-button>
+    <el-button @click="emit('drop')">Delete field</el-button>
   </div>
   <FormLine
-    :label="words ? 'Words' : own.kind === 'accept' ? 'What is accepted' : 'Label'"
+    :label="words ? 'Text' : own.kind === 'accept' ? 'Consent text' : 'Label'"
     :wrong="wrong('label')"
   >
     <el-input
       v-model="label"
       :type="is('explanation', 'accept') ? 'textarea' : 'text'"
       :autosize="{ minRows: 2, maxRows: 8 }"
-      aria-label="Label"
+      :aria-label="words ? 'Text' : own.kind === 'accept' ? 'Consent text' : 'Label'"
     />
   </FormLine>
   <FormLine
     v-if="!words"
     label="Name"
-    about="what placeholders and the answers’ column call it"
+    about="Used in placeholders and as the column name"
     :wrong="wrong('name')"
   >
     <el-input v-model="own.name" aria-label="Name" class="mono" />
   </FormLine>
-  <FormLine v-if="!words && !is('hidden')" label="Help" about="stands below the field">
-    <el-input v-model="own.help" aria-label="Help" />
+  <FormLine v-if="!words && !is('hidden')" label="Help text" about="Shown below the field">
+    <el-input v-model="own.help" aria-label="Help text" />
   </FormLine>
   <label v-if="!words && !is('hidden', 'accept')" class="tick">
-    <el-checkbox v-model="own.required">Required where it is shown</el-checkbox>
+    <el-checkbox v-model="own.required">Required</el-checkbox>
   </label>
-  <FormLine v-if="is('choice', 'choices')" label="Options" about="one on each line" :wrong="wrong('options')">
+  <FormLine v-if="is('choice', 'choices')" label="Options" about="One per line" :wrong="wrong('options')">
     <el-input
       v-model="options"
       type="textarea"
@@ -95,10 +95,10 @@ const limits = computed(() => LIMITS[own.value.kind])
     <FormLine :label="limits[1]" :about="limits[2]" :wrong="wrong('most')">
       <el-input v-model="own.most" :aria-label="limits[1]" class="mono" />
     </FormLine>
-    <FormLine v-if="is('file', 'picture')" label="Largest, MB" about="up to 32; 10 where nothing is said">
+    <FormLine v-if="is('file', 'picture')" label="Maximum size (MB)" about="Up to 32; default 10">
       <el-input
         :model-value="own.megabytes ?? ''"
-        aria-label="Largest, MB"
+        aria-label="Maximum size (MB)"
         inputmode="numeric"
         @update:model-value="(text: string) => (own.megabytes = Number(text) || null)"
       />
@@ -106,35 +106,31 @@ const limits = computed(() => LIMITS[own.value.kind])
   </div>
   <template v-if="is('text')">
     <div class="two">
-      <FormLine label="Mask" about="# a digit, @ a letter, ? either" :wrong="wrong('mask')">
-        <el-input v-model="own.mask" aria-label="Mask" class="mono" placeholder="##.## m" />
+      <FormLine label="Input mask" about="# digit, @ letter, ? digit or letter" :wrong="wrong('mask')">
+        <el-input v-model="own.mask" aria-label="Input mask" class="mono" placeholder="##.## m" />
       </FormLine>
-      <FormLine label="Pattern" about="a regular expression" :wrong="wrong('pattern')">
+      <FormLine label="Pattern" about="Regular expression" :wrong="wrong('pattern')">
         <el-input v-model="own.pattern" aria-label="Pattern" class="mono" placeholder="[A-F][0-9]{2}" />
       </FormLine>
     </div>
-    <FormLine
-      v-if="own.mask || own.pattern"
-      label="What is said where it is written otherwise"
-      :wrong="wrong('message')"
-    >
-      <el-input v-model="own.message" aria-label="Message" placeholder="Write it as 12.40 m" />
+    <FormLine v-if="own.mask || own.pattern" label="Error message" :wrong="wrong('message')">
+      <el-input v-model="own.message" aria-label="Error message" placeholder="Use the format 12.40 m" />
     </FormLine>
   </template>
   <FormLine
     v-if="!words && !is('accept', 'file', 'picture', 'signature')"
-    label="Stands in it at first"
-    about="text with placeholders over the fields above: [: today + 7]"
+    label="Default value"
+    about="Text, or placeholders using the fields above: [: today + 7]"
     :wrong="wrong('default')"
   >
-    <el-input v-model="own.default" aria-label="Default" class="mono" />
+    <el-input v-model="own.default" aria-label="Default value" class="mono" />
   </FormLine>
   <FormLine
-    label="Shown when"
-    about="a condition over the fields above; always where blank"
+    label="Show if"
+    about="Condition using the fields above. Leave blank to always show."
     :wrong="wrong('shown_when')"
   >
-    <el-input v-model="own.shown_when" aria-label="Shown when" class="mono" placeholder='place = "Yard"' />
+    <el-input v-model="own.shown_when" aria-label="Show if" class="mono" placeholder='place = "Yard"' />
   </FormLine>
 </template>
 

@@ -1,14 +1,15 @@
 <script setup lang="ts">
-/** A setting with its label, what it means, and what is wrong with it. */
+/** A setting: its label above, help and what is wrong below the control. */
 defineProps<{ label: string; about?: string; wrong?: string | undefined }>()
 </script>
 
 <template>
-  <label class="field">
-    <span
-      >{{ label }}<span v-if="about" class="about">, {{ about }}</span></span
-    >
-    <slot />
+  <div class="field">
+    <label>
+      <span>{{ label }}</span>
+      <slot />
+    </label>
+    <small v-if="about" class="help">{{ about }}</small>
     <span v-if="wrong" class="problem" role="alert">{{ wrong }}</span>
-  </label>
+  </div>
 </template>

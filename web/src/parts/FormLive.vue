@@ -79,7 +79,7 @@ function clear() {
 </script>
 
 <template>
-  <section class="live" aria-label="The form as it will be">
+  <section class="live" aria-label="Form preview">
     <div ref="screen" class="telephone">
       <div class="answer">
         <h1>{{ draft.title }}</h1>
@@ -99,8 +99,8 @@ function clear() {
       </div>
     </div>
     <p class="quiet foot">
-      As on a telephone; nothing is sent from here.
-      <button type="button" class="plain" @click="clear">Begin again</button>
+      Phone preview. Nothing is sent.
+      <button type="button" class="plain" @click="clear">Reset</button>
     </p>
   </section>
 </template>

@@ -20,34 +20,43 @@ const moment = (text: string | null | undefined) => text?.slice(0, 16) ?? ''
 </script>
 
 <template>
-  <h2>The form itself</h2>
+  <h2>Form settings</h2>
   <p v-if="wrong('fields')" class="problem" role="alert">{{ wrong('fields') }}</p>
   <FormLine label="Title">
     <el-input v-model="own.title" aria-label="Title" />
   </FormLine>
-  <FormLine label="What stands below the title">
-    <el-input v-model="own.intro" type="textarea" :autosize="{ minRows: 2, maxRows: 8 }" aria-label="Intro" />
+  <FormLine label="Introduction">
+    <el-input
+      v-model="own.intro"
+      type="textarea"
+      :autosize="{ minRows: 2, maxRows: 8 }"
+      aria-label="Introduction"
+    />
   </FormLine>
   <div class="two">
-    <FormLine label="Words on the button">
-      <el-input v-model="own.send" aria-label="Words on the button" />
+    <FormLine label="Button text">
+      <el-input v-model="own.send" aria-label="Button text" />
     </FormLine>
-    <FormLine label="Language" about="numbers and dates are read by it" :wrong="wrong('locale')">
+    <FormLine label="Language" about="Also sets how numbers and dates are read" :wrong="wrong('locale')">
       <el-select v-model="own.locale" aria-label="Language">
         <el-option v-for="[tag, name] in LOCALES" :key="tag" :value="tag" :label="name" />
       </el-select>
     </FormLine>
   </div>
-  <FormLine label="Thanks" about="may hold placeholders: Thank you, [: first name]." :wrong="wrong('thanks')">
+  <FormLine
+    label="Confirmation message"
+    about="Placeholders allowed: Thank you, [: first name]."
+    :wrong="wrong('thanks')"
+  >
     <el-input
       v-model="own.thanks"
       type="textarea"
       :autosize="{ minRows: 2, maxRows: 6 }"
-      aria-label="Thanks"
+      aria-label="Confirmation message"
     />
   </FormLine>
   <div class="two">
-    <FormLine label="Opens" about="at once where blank">
+    <FormLine label="Opens on" about="Leave blank to open at once">
       <input
         type="datetime-local"
         class="when"
@@ -55,7 +64,7 @@ const moment = (text: string | null | undefined) => text?.slice(0, 16) ?? ''
         @change="own.opens = ($event.target as HTMLInputElement).value || null"
       />
     </FormLine>
-    <FormLine label="Closes" about="by hand where blank" :wrong="wrong('closes')">
+    <FormLine label="Closes on" about="Leave blank to close by hand" :wrong="wrong('closes')">
       <input
         type="datetime-local"
         class="when"
@@ -63,17 +72,17 @@ const moment = (text: string | null | undefined) => text?.slice(0, 16) ?? ''
         @change="own.closes = ($event.target as HTMLInputElement).value || null"
       />
     </FormLine>
-    <FormLine label="Most answers" about="all where blank">
+    <FormLine label="Maximum answers" about="Leave blank for no limit">
       <el-input
         :model-value="own.most_answers ?? ''"
         inputmode="numeric"
-        aria-label="Most answers"
+        aria-label="Maximum answers"
         @update:model-value="(text: string) => (own.most_answers = Number.parseInt(text) || null)"
       />
     </FormLine>
   </div>
-  <FormLine label="What is said when it is closed" about="a plain sentence with the date where blank">
-    <el-input v-model="own.shut" aria-label="When closed" />
+  <FormLine label="Message when closed" about="Leave blank for the standard message">
+    <el-input v-model="own.shut" aria-label="Message when closed" />
   </FormLine>
 </template>
 

@@ -1,17 +1,17 @@
 <script setup lang="ts">
 const open = defineModel<boolean>({ required: true })
 const keys = [
-  ['Ctrl K', 'find a sheet, template, dispatch or run'],
-  ['← →', 'on the bench: the record before and after'],
-  ['F', 'on the bench: the next record with findings'],
-  ['↑ ↓', 'in a table: the row above and below'],
-  ['Enter', 'open the row'],
-  ['?', 'these keys'],
+  ['Ctrl+K', 'Search sheets, templates, dispatches and runs'],
+  ['← →', 'Dispatch: previous or next record'],
+  ['F', 'Dispatch: next record with findings'],
+  ['↑ ↓', 'Table: previous or next row'],
+  ['Enter', 'Table: open the row'],
+  ['?', 'Show keyboard shortcuts'],
 ]
 </script>
 
 <template>
-  <el-dialog v-model="open" title="Keys" width="420">
+  <el-dialog v-model="open" title="Keyboard shortcuts" width="420">
     <dl>
       <template v-for="[key, what] in keys" :key="key"
         ><dt>

@@ -18,27 +18,27 @@ const change = (at: number, now: Partial<ListPick>) =>
     <div class="list" role="group" :aria-label="list.way">
       <b>{{ [...way, list.way].join(' › ') }}</b>
       <FormLine
-        label="Which"
-        about="all where blank"
+        label="Filter"
+        about="Leave blank for all"
         :wrong="wrong([...way, list.way, 'filter'].join(' › '))"
       >
         <el-input
           :model-value="list.filter"
           class="mono"
-          :aria-label="`Which ${list.way}`"
+          aria-label="Filter"
           @update:model-value="change(at, { filter: $event })"
         />
       </FormLine>
-      <FormLine label="By" :wrong="wrong([...way, list.way, 'order'].join(' › '))">
+      <FormLine label="Sort by" :wrong="wrong([...way, list.way, 'order'].join(' › '))">
         <el-select
           :model-value="list.order || 'none'"
-          :aria-label="`Order of ${list.way}`"
+          aria-label="Sort by"
           @update:model-value="change(at, { order: $event === 'none' ? '' : $event })"
         >
-          <el-option value="none" label="the CRM’s order" />
+          <el-option value="none" label="CRM order" />
           <template v-for="field in list.picks.fields" :key="field">
             <el-option :value="field" :label="field" />
-            <el-option :value="`-${field}`" :label="`${field}, greatest first`" />
+            <el-option :value="`-${field}`" :label="`${field}, descending`" />
           </template>
           <el-option
             v-if="list.order && !list.picks.fields.includes(list.order.replace('-', ''))"
@@ -47,11 +47,11 @@ const change = (at: number, now: Partial<ListPick>) =>
           />
         </el-select>
       </FormLine>
-      <FormLine label="At most">
+      <FormLine label="Maximum">
         <el-input
           :model-value="list.first ?? ''"
           inputmode="numeric"
-          :aria-label="`Most of ${list.way}`"
+          aria-label="Maximum"
           @update:model-value="change(at, { first: Number.parseInt($event) || null })"
         />
       </FormLine>

@@ -43,7 +43,7 @@ const fieldsOf = (page: number) => props.signatures?.filter((field) => field.pag
 const isChosen = (number: number) => props.chosen?.includes(number) ?? false
 
 const says = (field: Schemas['PageField']) =>
-  `${field.field[0]?.toUpperCase()}${field.field.slice(1)} of ${field.role}${field.optional ? ', may stay empty' : ''}`
+  `${field.field[0]?.toUpperCase()}${field.field.slice(1)} for ${field.role}${field.optional ? ' (optional)' : ''}`
 
 function place(mark: Omit<Schemas['PageMark'], 'number'>, page: Schemas['SvgPage']) {
   const part = (length: number, whole: number) => `${(length / whole) * 100}%`

@@ -31,34 +31,34 @@ async function make() {
       type: 'warning',
       duration: 10_000,
       showClose: true,
-      message: `A form asks for single values; it can’t ask for ${made.left.join(', ')}`,
+      message: `These lists can’t be form fields and were left out: ${made.left.join(', ')}`,
     })
   await router.push(`/forms/${made.id}`)
 }
 </script>
 
 <template>
-  <el-button @click="ready">Make a form</el-button>
-  <el-dialog v-model="open" title="Make a form" width="440" @open-auto-focus="begin">
+  <el-button @click="ready">New form</el-button>
+  <el-dialog v-model="open" title="New form" width="440" @open-auto-focus="begin">
     <label class="field">
       <span>Name</span>
-      <el-input ref="first" v-model="name" aria-label="Name of the form" @keydown.enter="make" />
+      <el-input ref="first" v-model="name" aria-label="Name" @keydown.enter="make" />
     </label>
     <label class="field">
-      <span>It asks for</span>
-      <el-select v-model="template" aria-label="It asks for">
-        <el-option value="none" label="nothing yet: I add the fields" />
+      <span>Fields</span>
+      <el-select v-model="template" aria-label="Fields">
+        <el-option value="none" label="None; I’ll add them" />
         <el-option
           v-for="one in templates"
           :key="one.id"
           :value="one.id"
-          :label="`what the template ${one.name} needs`"
+          :label="`The fields of template “${one.name}”`"
         />
       </el-select>
     </label>
     <template #footer>
-      <el-button @click="open = false">Not now</el-button>
-      <el-button type="primary" :loading="busy" @click="make">Make the form</el-button>
+      <el-button @click="open = false">Cancel</el-button>
+      <el-button type="primary" :loading="busy" @click="make">Create form</el-button>
     </template>
   </el-dialog>
 </template>

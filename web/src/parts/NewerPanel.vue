@@ -66,7 +66,7 @@ async function apply() {
   const done = await attempt(() => ask(api.POST('/api/sheets/{id}/newer/apply', { params, body })))
   busy.value = false
   if (!done) return
-  ElMessage({ message: `${count(changes.value, 'row')} taken over; it can be undone` })
+  ElMessage({ message: `${count(changes.value, 'row')} updated. You can undo this.` })
   await attempt(props.it.load)
   emit('close')
 }
@@ -76,11 +76,11 @@ async function apply() {
   <div class="panel-body newer" @keydown.stop>
     <template v-if="!taken">
       <p>
-        A newer file is laid beside this sheet row by row. Nothing changes before you have seen it. Computed
-        columns, filters and what was made of each row stay.
+        Compare a newer file with this sheet and choose which changes to apply. Computed columns, filters and
+        the documents of each row are kept.
       </p>
       <FilePick
-        label="Choose the newer file"
+        label="Choose file"
         accept=".csv,.tsv,.txt,.xlsx,.ods,.json"
         main
         :busy="busy"
@@ -89,23 +89,21 @@ async function apply() {
     </template>
     <template v-else>
       <label v-if="taken.sheets.length > 1" class="field-label"
-        >Its sheet<el-select v-model="name" aria-label="Sheet of the newer file">
+        >Sheet<el-select v-model="name" aria-label="Sheet of the newer file">
           <el-option v-for="one in taken.sheets" :key="one" :value="one" :label="one" /> </el-select
       ></label>
       <label class="field-label"
-        >Rows are the same when they agree in<el-select v-model="key" aria-label="Key of the rows">
+        >Match rows by<el-select v-model="key" aria-label="Match rows by">
           <el-option v-for="one in taken.keys" :key="one" :value="one" :label="one" /> </el-select
       ></label>
       <template v-if="view">
         <p v-if="view.new_columns.length">New columns: {{ view.new_columns.join(', ') }}</p>
         <p v-if="view.kept_columns.length" class="quiet">
-          Not in the file, kept as they are: {{ view.kept_columns.join(', ') }}
+          Not in the file, left unchanged: {{ view.kept_columns.join(', ') }}
         </p>
-        <p class="quiet">
-          {{ count(view.same, 'row') }} {{ view.same === 1 ? 'stays as it is' : 'stay as they are' }}
-        </p>
+        <p class="quiet">{{ count(view.same, 'row') }} unchanged</p>
         <section v-if="view.changed_count">
-          <el-checkbox v-model="take.changed">Change {{ count(view.changed_count, 'row') }}</el-checkbox>
+          <el-checkbox v-model="take.changed">Update {{ count(view.changed_count, 'row') }}</el-checkbox>
           <table aria-label="Changed rows">
             <tbody v-for="row in view.changed" :key="row.number">
               <tr>
@@ -148,7 +146,7 @@ async function apply() {
           <el-checkbox v-model="take.gone"
             >Delete {{ count(view.gone_count, 'row') }} not in the file</el-checkbox
           >
-          <table aria-label="Rows that the file has not">
+          <table aria-label="Rows missing from the file">
             <tbody>
               <tr v-for="row in view.gone.slice(0, 100)" :key="row.number">
                 <td>
@@ -169,9 +167,9 @@ async function apply() {
             :loading="busy"
             :disabled="!changes && !view.new_columns.length"
             @click="apply"
-            >Take over {{ count(changes, 'row') }}</el-button
+            >Update {{ count(changes, 'row') }}</el-button
           >
-          <el-button @click="emit('close')">Leave it as it is</el-button>
+          <el-button @click="emit('close')">Cancel</el-button>
         </div>
       </template>
     </template>

@@ -52,8 +52,8 @@ async function rewrite() {
   if (!kept) return
   asked.value = undefined
   const inUse = kept.in_use === kept.shown && !props.bench.setup.version
-  const where = inUse ? 'in use now' : 'a draft: put it in use at the template'
-  ElMessage({ message: `Kept as version ${kept.shown}, ${where}.` })
+  const where = inUse ? 'in use now' : 'as a draft. To use it, open the template.'
+  ElMessage({ message: `Saved as version ${kept.shown}, ${where}.` })
   emit('rewritten')
 }
 const zoom = ref(1)
@@ -74,21 +74,21 @@ const kindOf = (number: number) => (props.page?.trace[number]?.failed ? 'failed'
   <aside class="proof" aria-label="Page">
     <div class="step">
       <template v-if="!bench.setup.joint">
-        <el-button aria-label="Record before" :disabled="!bench.records.length" @click="$emit('step', -1)"
+        <el-button aria-label="Previous record" :disabled="!bench.records.length" @click="$emit('step', -1)"
           >←</el-button
         >
         <el-button aria-label="Next record" :disabled="!bench.records.length" @click="$emit('step', 1)"
           >→</el-button
         >
       </template>
-      <b v-if="bench.setup.joint && page">One document of {{ page.label }}</b>
+      <b v-if="bench.setup.joint && page">One document for {{ page.label }}</b>
       <template v-else-if="record">
         <b>{{ at + 1 }} of {{ bench.records.length }}</b>
         <span class="label" :title="record.label">{{ record.label }}, row {{ record.row }}</span>
       </template>
       <span class="push" />
       <button v-if="found" type="button" class="say wrong" @click="$emit('finding')">
-        {{ found }} with findings
+        {{ count(found, 'record') }} with findings
       </button>
     </div>
     <div class="desk">
@@ -112,9 +112,9 @@ const kindOf = (number: number) => (props.page?.trace[number]?.failed ? 'failed'
         @choose="asked = $event"
       />
       <p v-if="problem" class="hint">{{ problem }}</p>
-      <p v-else-if="!bench.template" class="hint">The page is shown here once a template is chosen.</p>
-      <p v-else-if="!bench.sheet" class="hint">The page is shown here once a source is chosen.</p>
-      <p v-else-if="!record" class="hint">No record is chosen; change the filter at Records.</p>
+      <p v-else-if="!bench.template" class="hint">Choose a template to see the page.</p>
+      <p v-else-if="!bench.sheet" class="hint">Choose a source to see the page.</p>
+      <p v-else-if="!record" class="hint">No records match. Change the filter under Records.</p>
     </div>
     <div v-if="entry()" class="origin" role="status">
       <div class="says">
@@ -126,13 +126,13 @@ const kindOf = (number: number) => (props.page?.trace[number]?.failed ? 'failed'
           @keyup.esc="draft = entry()?.text ?? ''"
           @keydown.stop
         />
-        <el-button v-if="edited" type="primary" :loading="saving" @click="rewrite">Change it</el-button>
-        <span v-if="entry()?.turns.length" class="quiet">turn {{ entry()?.turns.join(', ') }}</span>
+        <el-button v-if="edited" type="primary" :loading="saving" @click="rewrite">Save</el-button>
+        <span v-if="entry()?.turns.length" class="quiet">repetition {{ entry()?.turns.join(', ') }}</span>
         <span class="push" />
         <RouterLink
           :to="`/templates/${bench.template_id}/placeholders?version=${bench.template?.version}`"
           class="quiet"
-          >In the template</RouterLink
+          >Show in template</RouterLink
         >
         <button type="button" aria-label="Close" @click="asked = undefined">×</button>
       </div>
@@ -142,12 +142,12 @@ const kindOf = (number: number) => (props.page?.trace[number]?.failed ? 'failed'
         <tbody>
           <tr v-for="(read, index) in entry()?.read" :key="index">
             <td class="quiet">
-              {{ read.field }}<template v-if="read.turn"> of turn {{ read.turn }}</template>
+              {{ read.field }}<template v-if="read.turn"> in repetition {{ read.turn }}</template>
             </td>
             <td>{{ read.value || 'blank' }}</td>
           </tr>
           <tr v-if="!entry()?.read.length">
-            <td class="quiet">reads no field</td>
+            <td class="quiet">Uses no fields</td>
           </tr>
         </tbody>
       </table>
@@ -156,7 +156,7 @@ const kindOf = (number: number) => (props.page?.trace[number]?.failed ? 'failed'
       <ZoomBar v-model="zoom" />
       <span>{{ page?.count ? count(page.count, 'page') : '' }}</span>
       <span class="code">{{ page?.file_name }}</span>
-      <span v-if="!bench.setup.joint"><kbd>←</kbd> <kbd>→</kbd> step <kbd>F</kbd> next finding</span>
+      <span v-if="!bench.setup.joint"><kbd>←</kbd> <kbd>→</kbd> previous/next <kbd>F</kbd> next finding</span>
     </div>
   </aside>
 </template>

@@ -45,7 +45,7 @@ async function remove(name: string) {
 
 <template>
   <div class="folder">
-    <span>Pictures named by the records</span>
+    <span>Pictures for these records</span>
     <span class="quiet">{{ files ? `${count(files, 'file')} with the sheet` : 'none yet' }}</span>
     <el-button :aria-expanded="open" @click="open = !open">{{ open ? 'Close' : 'Show and add' }}</el-button>
   </div>
@@ -62,7 +62,7 @@ async function remove(name: string) {
       />
       <span class="name" :title="one.name">{{ one.name }}</span>
       <span class="quiet">{{ size(one.size) }}</span>
-      <el-button text :aria-label="`Take ${one.name} out`" @click="remove(one.name)">Take out</el-button>
+      <el-button text :aria-label="`Remove ${one.name}`" @click="remove(one.name)">Remove</el-button>
     </li>
   </ul>
 </template>

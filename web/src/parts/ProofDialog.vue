@@ -35,19 +35,19 @@ async function send() {
 </script>
 
 <template>
-  <el-dialog v-model="open" title="Proofs to myself" width="460">
-    <p>PROOF is printed across each page. Nobody else receives anything.</p>
+  <el-dialog v-model="open" title="Send proofs to me" width="460">
+    <p>Each page is marked PROOF. Only you receive the proofs.</p>
     <el-radio-group v-model="which">
       <el-radio value="this">This record: {{ bench.records[at]?.label }}</el-radio>
       <el-radio value="first">The first {{ Math.min(3, bench.records.length) }} records</el-radio>
-      <el-radio value="rows">Rows by number</el-radio>
+      <el-radio value="rows">These rows:</el-radio>
     </el-radio-group>
     <el-input v-if="which === 'rows'" v-model="typed" aria-label="Row numbers" placeholder="3, 17, 31" />
-    <label class="field"><span>Your own address</span><el-input v-model="to" /></label>
+    <label class="field"><span>Your e-mail address</span><el-input v-model="to" /></label>
     <template #footer>
       <el-button type="primary" :disabled="!rows.length || !to" @click="send"
         >Send {{ count(proofs, 'proof')
-        }}{{ bench.setup.joint ? ` of ${count(rows.length, 'record')}` : '' }}</el-button
+        }}{{ bench.setup.joint ? ` for ${count(rows.length, 'record')}` : '' }}</el-button
       >
       <el-button @click="open = false">Cancel</el-button>
     </template>

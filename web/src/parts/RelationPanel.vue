@@ -77,14 +77,14 @@ async function drop(relation: number) {
     <article v-for="one in info?.related" :key="one.relation">
       <h3>{{ one.name }}</h3>
       <p>
-        {{ one.many ? 'all rows' : 'the row' }} of
+        {{ one.many ? 'All rows' : 'Row' }} of
         <RouterLink :to="`/sheets/${one.other}/relations`">{{ one.other_name }}</RouterLink> whose
         <b>{{ one.other_key }}</b> is this row’s <b>{{ one.key }}</b>
       </p>
       <p v-if="checks[one.relation]" class="fit">
         <span v-if="checks[one.relation]?.orphan_count" class="problem">
           {{ count(checks[one.relation]?.orphan_count ?? 0, 'row') }} of {{ checks[one.relation]?.many }}
-          {{ checks[one.relation]?.orphan_count === 1 ? 'belongs' : 'belong' }} to none:
+          {{ checks[one.relation]?.orphan_count === 1 ? 'has' : 'have' }} no match:
           <template v-for="(orphan, index) in checks[one.relation]?.orphans.slice(0, 8)" :key="orphan.row"
             ><template v-if="index">, </template
             ><RouterLink :to="`/sheets/${checks[one.relation]?.many_id}/row/${orphan.row}`">{{
@@ -93,8 +93,8 @@ async function drop(relation: number) {
           >
         </span>
         <span v-if="checks[one.relation]?.duplicate_count" class="problem">
-          {{ count(checks[one.relation]?.duplicate_count ?? 0, 'key') }} of
-          {{ checks[one.relation]?.one }} held twice:
+          {{ count(checks[one.relation]?.duplicate_count ?? 0, 'key') }} in
+          {{ checks[one.relation]?.one }} duplicated:
           <template v-for="(same, index) in checks[one.relation]?.duplicates.slice(0, 8)" :key="same.row"
             ><template v-if="index">, </template
             ><RouterLink :to="`/sheets/${checks[one.relation]?.one_id}/row/${same.row}`">{{
@@ -112,39 +112,48 @@ async function drop(relation: number) {
             !checks[one.relation]?.blank
           "
           class="right"
-          >every row fits</span
+          >every row has a match</span
         >
       </p>
-      <el-button text @click="drop(one.relation)">Part these sheets</el-button>
+      <el-button text @click="drop(one.relation)">Remove relation</el-button>
     </article>
     <p v-if="!info?.related.length && !adding" class="quiet">
-      Rows of one sheet can belong to a row of another: invoices to a holder, lines to an invoice. A template
-      then says <span class="code">[:repeat for invoices]</span>.
+      Link rows of one sheet to a row of another: invoices to a customer, lines to an invoice. In a template,
+      write <span class="code">[:repeat for invoices]</span>.
     </p>
-    <el-button v-if="!adding" :disabled="!others.length" @click="adding = true"
-      >Relate to another sheet</el-button
-    >
-    <p v-if="!others.length" class="quiet">Bring in the other sheet first.</p>
+    <el-button v-if="!adding" :disabled="!others.length" @click="adding = true">Add relation</el-button>
+    <p v-if="!others.length" class="quiet">Import the other sheet first.</p>
     <form v-if="adding" class="new" @submit.prevent="add">
       <label class="field-label"
-        >Each row’s<el-select v-model="wish.key" aria-label="Key in this sheet" placeholder="column">
+        >Column in this sheet<el-select
+          v-model="wish.key"
+          aria-label="Column in this sheet"
+          placeholder="column"
+        >
           <el-option v-for="c in info?.columns" :key="c.name" :value="c.name" :label="c.name" /> </el-select
       ></label>
       <label class="field-label"
-        >names a row of<el-select v-model="wish.other" aria-label="Other sheet" placeholder="sheet">
+        >Related sheet<el-select v-model="wish.other" aria-label="Related sheet" placeholder="sheet">
           <el-option v-for="o in others" :key="o.sheet.id" :value="o.sheet.id" :label="o.label" /> </el-select
       ></label>
       <label class="field-label"
-        >by its<el-select v-model="wish.other_key" aria-label="Key in the other sheet" placeholder="column">
+        >Matching column there<el-select
+          v-model="wish.other_key"
+          aria-label="Matching column there"
+          placeholder="column"
+        >
           <el-option v-for="c in other?.columns" :key="c.name" :value="c.name" :label="c.name" /> </el-select
       ></label>
       <label class="field-label"
-        >Here it is called<el-input v-model="wish.one_name" aria-label="Name here" placeholder="holder"
+        >Name in this sheet (one)<el-input
+          v-model="wish.one_name"
+          aria-label="Name in this sheet (one)"
+          placeholder="holder"
       /></label>
       <label class="field-label"
-        >There these are called<el-input
+        >Name in the related sheet (many)<el-input
           v-model="wish.many_name"
-          aria-label="Name there"
+          aria-label="Name in the related sheet (many)"
           placeholder="invoices"
       /></label>
       <div>
@@ -152,9 +161,9 @@ async function drop(relation: number) {
           type="primary"
           native-type="submit"
           :disabled="!wish.key || !wish.other || !wish.other_key || !wish.one_name || !wish.many_name"
-          >Relate them</el-button
+          >Add relation</el-button
         >
-        <el-button @click="adding = false">Not now</el-button>
+        <el-button @click="adding = false">Cancel</el-button>
       </div>
     </form>
   </div>

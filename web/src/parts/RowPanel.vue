@@ -46,9 +46,9 @@ watch(
         </tr>
       </tbody>
     </table>
-    <p v-else class="quiet">Nothing was made of this row yet.</p>
+    <p v-else class="quiet">No documents for this row yet.</p>
     <template v-if="view.corrections.length">
-      <h4>Corrections</h4>
+      <h4>Change history</h4>
       <table aria-label="Corrections of this row">
         <tbody>
           <tr v-for="(one, index) in view.corrections" :key="index">
@@ -76,8 +76,8 @@ watch(
       </tbody>
     </table>
     <p v-if="named" class="quiet">
-      Do the names of the columns stand in this row?
-      <el-button @click="emit('header', view.number)">Take the names from row {{ view.number }}</el-button>
+      Does this row contain the column names?
+      <el-button @click="emit('header', view.number)">Use row {{ view.number }} as header</el-button>
     </p>
   </div>
 </template>

@@ -55,10 +55,10 @@ function onlyFresh() {
 <template>
   <el-dialog v-model="open" :title="`Run ${documentsInWords(bench)}`" width="460">
     <p v-if="bench.setup.email">
-      {{ documentsInWords(bench) }} will be made and {{ count(documents(bench), 'message') }} sent by e-mail.
-      What is sent can't be called back.
+      {{ documentsInWords(bench) }} will be created and {{ count(documents(bench), 'message') }} sent by
+      e-mail. Sent messages can’t be recalled.
     </p>
-    <p v-else>{{ documentsInWords(bench) }} will be made and kept here. Nothing is sent.</p>
+    <p v-else>{{ documentsInWords(bench) }} will be created and stored here. Nothing is sent.</p>
     <div v-if="again && last" class="again" role="alert">
       <p>
         <b
@@ -69,15 +69,15 @@ function onlyFresh() {
                 : `All ${again} were`
               : `${again} of them ${again === 1 ? 'was' : 'were'}`
           }}
-          served by this dispatch before</b
+          already sent by this dispatch</b
         >, last on {{ day(last.at) }} at {{ clock(last.at) }} by
         <RouterLink :to="`/runs/${last.run}`">run {{ last.run }}</RouterLink
         >.
       </p>
       <el-checkbox v-model="confirmed"
-        >Serve {{ again === 1 ? 'this one' : `these ${again}` }} again</el-checkbox
+        >Send {{ again === 1 ? 'this one' : `these ${again}` }} again</el-checkbox
       >
-      <el-button v-if="fresh" @click="onlyFresh">Choose only the {{ fresh }} not yet served</el-button>
+      <el-button v-if="fresh" @click="onlyFresh">Select only the {{ fresh }} not sent yet</el-button>
     </div>
     <template #footer>
       <el-button type="primary" :loading="starting" :disabled="!!again && !confirmed" @click="run"

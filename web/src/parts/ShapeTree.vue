@@ -77,9 +77,9 @@ const pickIn = (way: string, now: Picks) => setList(way, { ...(list(way) ?? fres
       <details :open="(!!wanted && depth < 2) || !!list(way.name) || undefined">
         <summary>
           <b>{{ way.label }}</b>
-          <span class="quiet">{{ way.many ? 'a list' : 'one' }}</span>
+          <span class="quiet">{{ way.many ? 'list' : 'record' }}</span>
           <span v-if="within(way.name) || list(way.name)" class="say right"
-            >{{ within(way.name) || list(way.name)?.picks.fields.length }} asked</span
+            >{{ within(way.name) || list(way.name)?.picks.fields.length }} selected</span
           >
           <button
             v-if="way.many && list(way.name)"
@@ -87,7 +87,7 @@ const pickIn = (way: string, now: Picks) => setList(way, { ...(list(way) ?? fres
             class="plain"
             @click.prevent="setList(way.name, undefined)"
           >
-            Leave out
+            Clear selection
           </button>
         </summary>
         <template v-if="behind(way.to)">

@@ -33,7 +33,7 @@ async function setType(index: number, type: string, currency: string | null) {
       <button
         type="button"
         class="sort"
-        :title="`Sort by ${column.name}; with Shift beside what is sorted already`"
+        :title="`Sort by ${column.name}; Shift+click to add to the current sort`"
         @click="it.sortBy(at, $event.shiftKey)"
       >
         {{ column.name }}{{ sorted(at) }}
@@ -41,8 +41,8 @@ async function setType(index: number, type: string, currency: string | null) {
       <button
         type="button"
         class="more"
-        :aria-label="`Change ${column.name}`"
-        :title="`Change ${column.name}`"
+        :aria-label="`Edit column ${column.name}`"
+        :title="`Edit column ${column.name}`"
         @click="emit('show', `column/${at}`)"
       >
         ⁝
@@ -52,7 +52,9 @@ async function setType(index: number, type: string, currency: string | null) {
       <button type="button" class="sort" @click="emit('show', `column/${at}`)">= {{ column.type }}</button>
       <template v-if="misfits[at]"
         >,
-        <button type="button" class="sort" @click="it.show(at + 1)">{{ misfits[at] }} wrong</button></template
+        <button type="button" class="sort" @click="it.show(at + 1)">
+          {{ misfits[at] }} invalid
+        </button></template
       >
     </small>
     <TypePick

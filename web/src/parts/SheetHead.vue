@@ -30,16 +30,16 @@ async function dispatch() {
   <div class="head">
     <h1>{{ source?.name }}</h1>
     <RouterLink v-if="source?.kind === 'form'" :to="`/forms/${source.id}`" class="quiet"
-      >answers to a form; open the form</RouterLink
+      >Form answers · Edit form</RouterLink
     >
     <RouterLink v-else-if="source?.kind === 'query'" :to="`/queries/${source.id}`" class="quiet"
-      >records of a CRM query; change it, or fetch them again</RouterLink
+      >CRM query · Edit or refresh</RouterLink
     >
     <span v-else class="quiet from" :title="source?.file_name"
-      >{{ source?.file_name }}, brought in {{ day(source?.brought_in) }}</span
+      >{{ source?.file_name }}, imported {{ day(source?.brought_in) }}</span
     >
     <span class="push" />
-    <el-button v-if="source?.kind === 'workbook'" @click="emit('newer')">Bring in again</el-button>
+    <el-button v-if="source?.kind === 'workbook'" @click="emit('newer')">Update from file</el-button>
     <el-dropdown trigger="click">
       <el-button>Export</el-button>
       <template #dropdown>
@@ -53,8 +53,8 @@ async function dispatch() {
       </template>
     </el-dropdown>
     <el-button type="primary" :disabled="!total || !!it.problem.value" @click="dispatch"
-      >Make documents<template v-if="!it.reading.value || total">
-        of {{ total.toLocaleString('en-GB') }}</template
+      >Create dispatch<template v-if="!it.reading.value || total">
+        for {{ count(total, 'record') }}</template
       ></el-button
     >
   </div>

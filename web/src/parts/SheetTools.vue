@@ -20,17 +20,20 @@ const related = computed(() => props.it.sheet.value?.related.length ?? 0)
   <div class="tools">
     <el-button
       :disabled="!undo"
-      :title="undo ? `Undo: ${undo} (Ctrl Z)` : 'Nothing to undo'"
+      :title="undo ? `Undo: ${undo} (Ctrl+Z)` : 'Nothing to undo'"
       @click="it.step(false)"
       >Undo</el-button
     >
-    <el-button :disabled="!redo" :title="redo ? `Do again: ${redo} (Ctrl Y)` : ''" @click="it.step(true)"
-      >Do again</el-button
+    <el-button
+      :disabled="!redo"
+      :title="redo ? `Redo: ${redo} (Ctrl+Y)` : 'Nothing to redo'"
+      @click="it.step(true)"
+      >Redo</el-button
     >
     <span class="gap" />
     <el-button v-if="own" @click="emit('add')">Add row</el-button>
     <el-button v-if="own" :disabled="!it.total.value" @click="emit('remove')">Delete {{ said }}</el-button>
-    <el-button :disabled="chosen < 2" title="Ctrl D" @click="emit('fill')">Fill down</el-button>
+    <el-button :disabled="chosen < 2" title="Fill down (Ctrl+D)" @click="emit('fill')">Fill down</el-button>
     <span class="gap" />
     <el-button @click="emit('show', 'column/new')">Add column</el-button>
     <el-button @click="emit('show', 'relations')">{{
@@ -44,11 +47,7 @@ const related = computed(() => props.it.sheet.value?.related.length ?? 0)
       class="say wrong"
       @click="it.show(only === undefined ? 0 : undefined)"
     >
-      {{
-        only === undefined
-          ? `${count(wrong, 'cell')} that ${wrong === 1 ? 'doesn’t' : 'don’t'} fit`
-          : 'Show all rows'
-      }}
+      {{ only === undefined ? count(wrong, 'invalid cell') : 'Show all rows' }}
     </button>
   </div>
 </template>

@@ -4,7 +4,7 @@ import { computed } from 'vue'
 import type { Bench, Cause } from '../api/bench'
 import { count, shortDay } from '../api/words'
 
-/** The stations of the bench in working order, each with its state in a word. */
+/** The steps of a dispatch in working order, each with its state in a word. */
 const props = defineProps<{ bench: Bench; causes: Cause[] | undefined; wrong: number; at: string }>()
 
 interface Station {
@@ -33,27 +33,29 @@ const stations = computed<Station[]>(() => {
           ? `v${b.template.version}`
           : 'none',
       tone: b.template_problems ? 'bad' : b.template ? 'done' : 'open',
-      line: b.template ? `${b.template.name}, in use` : 'choose one or drop a DOCX',
+      line: b.template ? b.template.name : 'choose one or drop a DOCX',
     },
     {
       key: 'records',
       name: 'Records',
       state: b.sheet ? String(b.records.length) : 'none',
       tone: b.filter_problem ? 'bad' : b.sheet ? 'done' : 'open',
-      line: b.sheet ? [b.sheet.name, setup.filter].filter(Boolean).join(', ') : 'choose a sheet or drop one',
+      line: b.sheet
+        ? [b.sheet.name, setup.filter].filter(Boolean).join(', ')
+        : 'choose a source or drop a file',
     },
     {
-      key: 'ties',
-      name: 'Ties',
-      state: open ? `${open} open` : b.ties.length ? 'all tied' : 'none',
+      key: 'mapping',
+      name: 'Mapping',
+      state: open ? `${open} not mapped` : b.ties.length ? 'all mapped' : 'none',
       tone: open ? 'open' : b.ties.length ? 'done' : '',
-      line: `${b.ties.length - open} of ${count(b.ties.length, 'name')} tied`,
+      line: `${b.ties.length - open} of ${count(b.ties.length, 'name')} mapped`,
     },
     {
-      key: 'result',
-      name: 'Result',
+      key: 'output',
+      name: 'Output',
       state: setup.output === 'both' ? 'PDF, DOCX' : setup.output.toUpperCase(),
-      tone: obstacles('result') ? 'open' : 'done',
+      tone: obstacles('output') ? 'open' : 'done',
       line: setup.name,
       mono: true,
     },
@@ -62,22 +64,26 @@ const stations = computed<Station[]>(() => {
       name: 'Channels',
       state: setup.email ? '1' : 'none',
       tone: obstacles('channels') ? 'open' : setup.email ? 'done' : '',
-      line: setup.email ? 'E-mail' : 'documents are kept here',
+      line: setup.email ? 'E-mail' : 'documents stored here only',
     },
     {
       key: 'preflight',
       name: 'Preflight',
-      state: rows ? `${rows} with findings` : props.causes && !b.obstacles.length ? 'clear' : 'waits',
+      state: rows
+        ? `${count(rows, 'record')} with findings`
+        : props.causes && !b.obstacles.length
+          ? 'no findings'
+          : 'waiting',
       tone: rows ? 'bad' : props.causes && !b.obstacles.length ? 'done' : '',
-      line: setup.left_out.length ? `${setup.left_out.length} left out` : 'every record is checked',
+      line: setup.left_out.length ? `${setup.left_out.length} left out` : 'checks every record',
     },
     {
       key: 'run',
       name: 'Run',
-      state: b.obstacles.length || rows || !props.causes ? 'not yet' : 'ready',
+      state: b.obstacles.length || rows || !props.causes ? 'blocked' : 'ready',
       tone: '',
       line: last
-        ? `last ${shortDay(last.started)}, ${last.delivered} ${last.sends ? 'delivered' : 'made'}`
+        ? `last run ${shortDay(last.started)}, ${last.delivered} ${last.sends ? 'delivered' : 'stored'}`
         : 'never run',
     },
   ]
@@ -85,7 +91,7 @@ const stations = computed<Station[]>(() => {
 </script>
 
 <template>
-  <nav class="stations" aria-label="Stations">
+  <nav class="stations" aria-label="Steps">
     <RouterLink
       v-for="one in stations"
       :key="one.key"

@@ -14,21 +14,21 @@ defineEmits<{ show: [number]; use: []; remove: []; files: [File[]] }>()
     <el-select
       :model-value="template.shown"
       class="version"
-      aria-label="Version shown"
+      aria-label="Version"
       @change="(number: number) => $emit('show', number)"
     >
       <el-option
         v-for="one in template.versions"
         :key="one.id"
         :value="one.number"
-        :label="`version ${one.number}`"
+        :label="`Version ${one.number}`"
       />
     </el-select>
     <span v-if="template.shown > template.in_use" class="say att"
-      >draft; version {{ template.in_use }} is in use</span
+      >Draft. Version {{ template.in_use }} is in use</span
     >
     <span v-else-if="template.shown === template.in_use" class="say right">in use</span>
-    <span v-else class="say">earlier</span>
+    <span v-else class="say">older version</span>
     <span class="quiet file" :title="version.file_name"
       >{{ version.file_name }}, {{ size(version.size) }}</span
     >
@@ -36,18 +36,12 @@ defineEmits<{ show: [number]; use: []; remove: []; files: [File[]] }>()
     <el-button
       v-if="template.shown !== template.in_use"
       :disabled="!!template.problems.length"
-      :title="template.problems.length ? 'Put its problems right first' : ''"
+      :title="template.problems.length ? 'Fix its problems first' : ''"
       @click="$emit('use')"
-      >Put version {{ template.shown }} in use</el-button
+      >Use version {{ template.shown }}</el-button
     >
-    <el-button @click="$emit('remove')">Delete</el-button>
-    <FilePick
-      label="Bring in a newer file"
-      accept=".docx"
-      main
-      :busy="busy"
-      @files="$emit('files', $event)"
-    />
+    <el-button @click="$emit('remove')">Delete template</el-button>
+    <FilePick label="Upload new version" accept=".docx" main :busy="busy" @files="$emit('files', $event)" />
   </div>
 </template>
 

@@ -26,7 +26,7 @@ const here = (under: string[]) => under.some((path) => route.path.startsWith(pat
         <path d="M1 13h24" stroke="var(--ink)" stroke-width="2" />
       </svg>
     </RouterLink>
-    <nav aria-label="Places">
+    <nav aria-label="Main menu">
       <RouterLink
         v-for="place in places"
         :key="place.to"
@@ -35,7 +35,7 @@ const here = (under: string[]) => under.some((path) => route.path.startsWith(pat
         >{{ place.name }}</RouterLink
       >
     </nav>
-    <button class="find" type="button" @click="$emit('find')">Find anything <kbd>Ctrl K</kbd></button>
+    <button class="find" type="button" @click="$emit('find')">Search <kbd>Ctrl+K</kbd></button>
     <RouterLink v-if="run" class="going" :to="`/runs/${run.id}`">
       {{ run.dispatch_name }} · {{ done(run) }} of {{ run.count }}
       <i><b :style="{ width: `${(100 * done(run)) / Math.max(1, run.count)}%` }" /></i>

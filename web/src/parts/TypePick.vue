@@ -25,7 +25,7 @@ async function pick(event: Event) {
     <template v-if="misfits"
       >,
       <button type="button" title="Show these rows" @click="emit('wrong')">
-        {{ misfits }} wrong
+        {{ misfits }} invalid
       </button></template
     >
   </small>

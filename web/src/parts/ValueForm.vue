@@ -40,7 +40,7 @@ async function picture(name: string, event: Event) {
     <div v-for="need in needs" :key="need.name" class="need" :class="need.used">
       <template v-if="need.used === 'list'">
         <div class="over">
-          <b>{{ need.name }}</b> <span class="quiet">{{ count(rows(need.name).length, 'turn') }}</span>
+          <b>{{ need.name }}</b> <span class="quiet">{{ count(rows(need.name).length, 'row') }}</span>
           <el-button
             size="small"
             :aria-label="`Add to ${need.name}`"
@@ -64,7 +64,7 @@ async function picture(name: string, event: Event) {
           />
           <el-button
             size="small"
-            :aria-label="`Take ${at + 1} of ${need.name} away`"
+            :aria-label="`Remove row ${at + 1} of ${need.name}`"
             @click="remove(need.name, at)"
             >×</el-button
           >
@@ -87,7 +87,7 @@ async function picture(name: string, event: Event) {
             :aria-label="need.name"
             @change="picture(need.name, $event)"
           /><el-button v-if="values[need.name]" size="small" @click="set(need.name, null)"
-            >Take away</el-button
+            >Remove</el-button
           ></span
         >
       </label>

@@ -9,12 +9,12 @@ const next = (by: 1 | -1) => {
 </script>
 
 <template>
-  <span class="zoom" role="group" aria-label="Size of the pages">
-    <button type="button" aria-label="Smaller" :disabled="zoom <= 0.5" @click="next(-1)">−</button>
-    <button type="button" title="Fit the width" @click="zoom = 1">
-      {{ zoom === 1 ? 'Fits' : `${zoom * 100} %` }}
+  <span class="zoom" role="group" aria-label="Zoom">
+    <button type="button" aria-label="Zoom out" :disabled="zoom <= 0.5" @click="next(-1)">−</button>
+    <button type="button" title="Fit to width" @click="zoom = 1">
+      {{ zoom === 1 ? 'Fit width' : `${zoom * 100}%` }}
     </button>
-    <button type="button" aria-label="Larger" :disabled="zoom >= 4" @click="next(1)">+</button>
+    <button type="button" aria-label="Zoom in" :disabled="zoom >= 4" @click="next(1)">+</button>
   </span>
 </template>
 

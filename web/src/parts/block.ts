@@ -68,7 +68,7 @@ export function useBlock(means: Means) {
     const { edits, passed } = pasting(means.sheet(), below, means.area.value, block)
     if (passed)
       ElMessage({
-        message: `${count(passed, 'cell')} not pasted: nothing can be typed into their columns`,
+        message: `${count(passed, 'cell')} not pasted: their columns can’t be edited`,
         duration: 6000,
       })
     change(edits)

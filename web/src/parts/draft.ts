@@ -29,10 +29,10 @@ export function useDraft(means: Means) {
       const own = means.sheet().columns[column]
       ElMessage({
         message: own?.formula
-          ? `Filled by its formula: ${own.formula}`
+          ? `Calculated by the formula ${own.formula}`
           : own?.asked
-            ? 'This comes from the CRM; change it there, then fetch the records again'
-            : 'Change this at its own sheet',
+            ? 'This value comes from the CRM. Change it there, then refresh.'
+            : 'Edit this in its own sheet',
       })
       return
     }
@@ -51,7 +51,7 @@ export function useDraft(means: Means) {
     draft.value = undefined
     if (now !== undefined && number !== undefined && now !== means.text(row, column))
       means.change({
-        what: `Write “${now.slice(0, 40)}” into ${means.sheet().columns[column]?.name}`,
+        what: `Enter “${now.slice(0, 40)}” in ${means.sheet().columns[column]?.name}`,
         cells: [{ row: number, column, text: now }],
       })
     if (down || right) {

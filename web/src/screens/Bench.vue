@@ -14,10 +14,10 @@ import { enter } from '../router'
 import ChannelsStation from './stations/Channels.vue'
 import PreflightStation from './stations/Preflight.vue'
 import RecordsStation from './stations/Records.vue'
-import ResultStation from './stations/Result.vue'
+import OutputStation from './stations/Output.vue'
 import RunStation from './stations/Run.vue'
 import TemplateStation from './stations/Template.vue'
-import TiesStation from './stations/Ties.vue'
+import MappingStation from './stations/Mapping.vue'
 
 const props = defineProps<{ dispatch: string; station?: string }>()
 const route = useRoute()
@@ -29,7 +29,7 @@ const { bench, causes, notes, state } = b
 const proofs = ref(false)
 const running = ref(false)
 
-const at = computed(() => props.station || 'ties')
+const at = computed(() => props.station || 'mapping')
 const count = computed(() => bench.value?.records.length ?? 0)
 const found = computed(() => b.rowsWithFindings.value.size)
 const ready = computed(
@@ -98,7 +98,7 @@ useEventListener(window, 'keydown', (event: KeyboardEvent) => {
       <h1 class="unseen">{{ bench.name }}</h1>
       <input
         class="title"
-        aria-label="Name of the dispatch"
+        aria-label="Dispatch name"
         :value="bench.name"
         @change="b.change((d) => (d.name = ($event.target as HTMLInputElement).value || d.name))"
       />
@@ -108,7 +108,7 @@ useEventListener(window, 'keydown', (event: KeyboardEvent) => {
       }}</span>
       <span class="push" />
       <el-button :disabled="!bench.template || !count || !!bench.template_problems" @click="proofs = true"
-        >Proofs to myself</el-button
+        >Send proofs to me</el-button
       >
       <el-button
         type="primary"
@@ -125,7 +125,7 @@ useEventListener(window, 'keydown', (event: KeyboardEvent) => {
       />
     </div>
     <div v-if="state === 'elsewhere'" class="elsewhere" role="alert">
-      This dispatch was changed in another window. What you changed here last has not been saved.
+      This dispatch was changed in another window. Your last change here was not saved.
       <el-button @click="load">Load the other version</el-button>
     </div>
     <div class="columns">
@@ -139,8 +139,8 @@ useEventListener(window, 'keydown', (event: KeyboardEvent) => {
           :at="b.at.value"
           @pick="b.goTo"
         />
-        <TiesStation v-else-if="at === 'ties'" :bench="bench" :change="b.change" :page="b.page.value" />
-        <ResultStation v-else-if="at === 'result'" :bench="bench" :change="b.change" :page="b.page.value" />
+        <MappingStation v-else-if="at === 'mapping'" :bench="bench" :change="b.change" :page="b.page.value" />
+        <OutputStation v-else-if="at === 'output'" :bench="bench" :change="b.change" :page="b.page.value" />
         <ChannelsStation
           v-else-if="at === 'channels'"
           :bench="bench"

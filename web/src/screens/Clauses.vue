@@ -49,7 +49,7 @@ async function save() {
   clauses.value = kept
   const own = kept.find((c) => c.name === name && c.language === language)
   if (own) await router.replace(`/clauses/${own.id}`)
-  ElMessage({ message: `“${name}” is kept. Documents made from now on take this text.` })
+  ElMessage({ message: `“${name}” is saved. New documents use this text.` })
 }
 
 async function remove() {
@@ -57,9 +57,9 @@ async function remove() {
   if (!one) return
   try {
     await ElMessageBox.confirm(
-      `Delete “${one.name}”${one.language ? ` in ${one.language}` : ''}? Templates that name it then have a problem. It can't be brought back.`,
+      `Delete “${one.name}”${one.language ? ` in ${one.language}` : ''}? Templates that use it will have a problem. This can’t be undone.`,
       'Delete clause',
-      { confirmButtonText: 'Delete clause', cancelButtonText: 'Keep' },
+      { confirmButtonText: 'Delete clause', cancelButtonText: 'Cancel' },
     )
   } catch {
     return
@@ -76,18 +76,18 @@ async function remove() {
     <div class="head">
       <RouterLink to="/templates" class="quiet">Templates</RouterLink>
       <h1>Clauses</h1>
-      <span class="quiet">texts that templates share</span><span class="push" />
-      <el-button type="primary" @click="router.push('/clauses/new')">Write a clause</el-button>
+      <span class="quiet">Reusable text for templates</span><span class="push" />
+      <el-button type="primary" @click="router.push('/clauses/new')">New clause</el-button>
     </div>
     <div v-if="clauses && !clauses.length && !isNew" class="body">
       <div class="empty">
         <h2>No clauses yet</h2>
         <p>
-          A clause is written once and stands in many templates as
-          <span class="code">[:clause "late payment"]</span>. It may hold placeholders, and a text for each
-          language.
+          Write a clause once and use it in many templates:
+          <span class="code">[:clause "late payment"]</span>. It can contain placeholders and a version for
+          each language.
         </p>
-        <el-button type="primary" @click="router.push('/clauses/new')">Write a clause</el-button>
+        <el-button type="primary" @click="router.push('/clauses/new')">New clause</el-button>
       </div>
     </div>
     <div v-else-if="clauses" class="columns">
@@ -104,15 +104,13 @@ async function remove() {
       </nav>
       <form v-if="chosen || isNew" class="editor" @submit.prevent="save">
         <div class="over">
-          <label class="field"
-            ><span>Name, as templates write it</span><el-input v-model="draft.name" aria-label="Name"
-          /></label>
+          <label class="field"><span>Name</span><el-input v-model="draft.name" aria-label="Name" /></label>
           <label class="field"
             ><span>Language</span
             ><el-select
               v-model="draft.language"
               aria-label="Language"
-              placeholder="any language"
+              placeholder="Any language"
               filterable
               allow-create
             >
@@ -133,23 +131,22 @@ async function remove() {
           </ul>
         </div>
         <p class="quiet">
-          In a template: <span class="code name">[:clause "{{ draft.name || 'name' }}"]</span>, with names of
-          its own: <span class="code name">[:clause "{{ draft.name || 'name' }}" with days = 14]</span>
+          In a template: <span class="code name">[:clause "{{ draft.name || 'name' }}"]</span>, with values
+          for its placeholders:
+          <span class="code name">[:clause "{{ draft.name || 'name' }}" with days = 14]</span>
         </p>
         <div class="over">
           <el-button
             type="primary"
             native-type="submit"
             :disabled="!changed || !draft.name.trim() || marks.some((m) => !m.hint)"
-            >Keep the clause</el-button
+            >Save clause</el-button
           >
           <el-button v-if="chosen" @click="remove">Delete</el-button>
-          <span v-if="chosen" class="quiet">last changed {{ day(chosen.changed) }}</span>
+          <span v-if="chosen" class="quiet">Last changed {{ day(chosen.changed) }}</span>
         </div>
       </form>
-      <p v-else class="quiet hint-text">
-        {{ count(clauses.length, 'clause text') }}. Choose one to change it.
-      </p>
+      <p v-else class="quiet hint-text">{{ count(clauses.length, 'clause') }}. Choose one to change it.</p>
     </div>
   </div>
 </template>

@@ -85,13 +85,13 @@ async function remove() {
     <div class="head">
       <h1>Connections</h1>
       <span class="quiet"
-        >CRMs that speak OData 4; <RouterLink to="/sources">back to the sources</RouterLink></span
+        >CRM systems with an OData 4 service; <RouterLink to="/sources">Back to Sources</RouterLink></span
       >
       <span class="push" />
       <template v-if="chosen">
-        <el-button :loading="busy" @click="look">Look for changes</el-button>
+        <el-button :loading="busy" @click="look">Check for schema changes</el-button>
         <el-button type="primary" @click="router.push(`/queries/new?connection=${chosen.id}`)"
-          >Ask {{ chosen.name }}</el-button
+          >New query</el-button
         >
       </template>
     </div>
@@ -103,39 +103,45 @@ async function remove() {
           :to="`/connections/${one.id}`"
           :class="{ here: one.id === chosen?.id }"
           ><b>{{ one.name }}</b
-          ><span class="quiet">{{ count(one.queries.length, 'question') }}</span></RouterLink
+          ><span class="quiet">{{ count(one.queries.length, 'query', 'queries') }}</span></RouterLink
         >
-        <RouterLink to="/connections" :class="{ here: !chosen }">Connect another</RouterLink>
+        <RouterLink to="/connections" :class="{ here: !chosen }">New connection</RouterLink>
       </nav>
       <form class="where" @submit.prevent="keep">
         <FormLine label="Name">
           <el-input v-model="draft.name" aria-label="Name" />
         </FormLine>
-        <FormLine label="Address" about="the root of its OData service">
-          <el-input v-model="draft.address" aria-label="Address" placeholder="https://crm.example/odata/" />
+        <FormLine label="Service URL" about="Root URL of the OData service">
+          <el-input
+            v-model="draft.address"
+            aria-label="Service URL"
+            placeholder="https://crm.example/odata/"
+          />
         </FormLine>
         <FormLine
           label="Token"
-          :about="chosen ? 'kept, encrypted; write a new one to change it' : 'kept encrypted'"
+          :about="chosen ? 'Stored encrypted. Enter a new token to replace it.' : 'Stored encrypted'"
         >
           <el-input v-model="draft.token" aria-label="Token" type="password" autocomplete="off" />
         </FormLine>
         <div class="doing">
           <el-button type="primary" native-type="submit" :loading="busy" :disabled="!draft.address.trim()">{{
-            chosen ? 'Keep' : 'Connect'
+            chosen ? 'Save' : 'Connect'
           }}</el-button>
-          <el-button v-if="chosen" :disabled="!!chosen.queries.length" @click="remove">Take away</el-button>
+          <el-button v-if="chosen" :disabled="!!chosen.queries.length" @click="remove"
+            >Delete connection</el-button
+          >
         </div>
         <template v-if="chosen">
-          <p class="quiet">Its shape was seen {{ day(chosen.seen) }}, {{ clock(chosen.seen) }}.</p>
+          <p class="quiet">Schema last read {{ day(chosen.seen) }}, {{ clock(chosen.seen) }}.</p>
           <p v-for="one in chosen.queries" :key="one.id" class="query">
             <RouterLink :to="`/queries/${one.id}`">{{ one.name }}</RouterLink>
           </p>
         </template>
       </form>
-      <section v-if="chosen" class="shape" aria-label="What it holds">
+      <section v-if="chosen" class="shape" aria-label="Entities and fields">
         <div v-if="looked" class="changes" role="status">
-          <b v-if="!looked.changes.length">Nothing has changed.</b>
+          <b v-if="!looked.changes.length">No changes.</b>
           <template v-else>
             <b>{{ count(looked.changes.length, 'change') }}</b>
             <ul>
@@ -145,7 +151,7 @@ async function remove() {
               </li>
             </ul>
             <p v-for="one in looked.touched" :key="one.id">
-              Touches <RouterLink :to="`/queries/${one.id}`">{{ one.name }}</RouterLink><template
+              Affects <RouterLink :to="`/queries/${one.id}`">{{ one.name }}</RouterLink><template
                 v-if="one.dispatches.length"
                 >, the {{ count(one.dispatches.length, 'dispatch', 'dispatches').replace(/^\d+ /, '') }}
                 {{ one.dispatches.join(', ') }}</template
@@ -153,7 +159,7 @@ async function remove() {
               >.
               <span v-for="(problem, at) in one.problems" :key="at" class="problem">{{ problem }}</span>
             </p>
-            <p v-if="!looked.touched.length">No question asks for what has changed.</p>
+            <p v-if="!looked.touched.length">No query uses what changed.</p>
           </template>
         </div>
         <el-input
@@ -166,9 +172,7 @@ async function remove() {
           <summary>
             <b>{{ entity.label }}</b> <span class="code">{{ entity.set }}</span>
             <span class="quiet">{{ count(entity.fields.length, 'field') }}</span>
-            <RouterLink :to="`/queries/new?connection=${chosen.id}&root=${entity.set}`"
-              >Ask for these</RouterLink
-            >
+            <RouterLink :to="`/queries/new?connection=${chosen.id}&root=${entity.set}`">New query</RouterLink>
           </summary>
           <table>
             <tbody>
@@ -182,7 +186,7 @@ async function remove() {
               <tr v-for="way in ways" :key="way.name">
                 <td>{{ way.label }}</td>
                 <td class="code">{{ way.name }}</td>
-                <td class="quiet">{{ way.many ? 'list of' : 'one of' }} {{ way.to }}</td>
+                <td class="quiet">{{ way.many ? 'list of' : 'record of' }} {{ way.to }}</td>
               </tr>
             </tbody>
           </table>

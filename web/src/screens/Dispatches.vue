@@ -25,9 +25,9 @@ async function add() {
   <div class="screen">
     <div class="head">
       <h1>Dispatches</h1>
-      <span class="quiet">saved set-ups: a template, its records, its channels</span><span class="push" />
+      <span class="quiet">Saved set-ups: template, records and delivery</span><span class="push" />
       <FilePick
-        label="Bring in a sheet and a letter"
+        label="Import data and template"
         accept=".csv,.tsv,.txt,.xlsx,.ods,.json,.docx"
         many
         @files="emit('take', $event)"
@@ -58,7 +58,7 @@ async function add() {
             <td>
               <RouterLink v-if="one.last_run" :to="`/runs/${one.last_run.id}`"
                 >{{ shortDay(one.last_run.started) }}, {{ one.last_run.delivered }}
-                {{ one.last_run.sends ? 'delivered' : 'made'
+                {{ one.last_run.sends ? 'delivered' : 'stored'
                 }}<template v-if="one.last_run.failed"
                   >, {{ one.last_run.failed }} failed</template
                 ></RouterLink
@@ -75,11 +75,11 @@ async function add() {
       <div v-else-if="dispatches" class="empty">
         <h2>No dispatches yet</h2>
         <p>
-          Drop a sheet and a letter together on this page: the bench opens with both, tied, the first page in
-          view.
+          Drop a data file and a DOCX template on this page together. A dispatch opens with both, columns
+          matched to placeholders and the first page in view.
         </p>
         <FilePick
-          label="Bring in a sheet and a letter"
+          label="Import data and template"
           accept=".csv,.tsv,.txt,.xlsx,.ods,.json,.docx"
           main
           many

@@ -21,9 +21,9 @@ void enter(it.load)
 const STATES: Record<string, [string, string]> = {
   closed: ['closed', ''],
   open: ['open', 'right'],
-  waiting: ['opens later', 'att'],
-  over: ['closed by its date', 'att'],
-  full: ['closed: all answers came', 'att'],
+  waiting: ['scheduled', 'att'],
+  over: ['closed on schedule', 'att'],
+  full: ['closed: answer limit reached', 'att'],
 }
 const state = computed(() => STATES[info.value?.state ?? 'closed'] ?? ['', ''])
 const chosen = computed(() => draft.value?.fields.find((f) => f.id === Number(props.field)))
@@ -49,7 +49,7 @@ function drop(id: number) {
 
 async function copy() {
   await attempt(() => navigator.clipboard.writeText(address.value))
-  ElMessage({ message: 'The address is on the clipboard', type: 'success' })
+  ElMessage({ message: 'Link copied', type: 'success' })
 }
 
 const typing = (event: KeyboardEvent) =>
@@ -67,32 +67,30 @@ onKeyStroke(['z', 'Z', 'y'], (event) => {
     <div class="head">
       <h1>{{ info.name }}</h1>
       <span class="say" :class="state[1]">{{ state[0] }}</span>
-      <span v-if="info.changed" class="say att">changed since it was opened</span>
+      <span v-if="info.changed" class="say att">unpublished changes</span>
       <RouterLink :to="`/sheets/${info.sheet_id}`" class="answers">{{
         count(info.answers, 'answer')
       }}</RouterLink>
-      <span class="push quiet" aria-live="polite">{{ saving ? 'saving' : 'saved' }}</span>
+      <span class="push quiet" aria-live="polite">{{ saving ? 'Saving…' : 'Saved' }}</span>
       <el-button :disabled="!history.canUndo.value" title="Ctrl Z" @click="history.undo()">Undo</el-button>
-      <el-button :disabled="!history.canRedo.value" title="Ctrl Y" @click="history.redo()"
-        >Do again</el-button
-      >
-      <el-button v-if="info.state !== 'closed'" @click="it.close()">Close the form</el-button>
+      <el-button :disabled="!history.canRedo.value" title="Ctrl Y" @click="history.redo()">Redo</el-button>
+      <el-button v-if="info.state !== 'closed'" @click="it.close()">Close form</el-button>
       <el-button
         v-if="info.state === 'closed' || info.changed"
         type="primary"
         :disabled="!!problems.length"
         :title="problems[0]?.message"
         @click="it.open()"
-        >{{ info.state === 'closed' ? 'Open the form' : 'Open it as it is now' }}</el-button
+        >{{ info.state === 'closed' ? 'Open form' : 'Publish changes' }}</el-button
       >
     </div>
     <div v-if="info.state !== 'closed'" class="address">
-      <span class="quiet">Answered under</span>
+      <span class="quiet">Form link</span>
       <a :href="info.address" target="_blank" class="code">{{ address }}</a>
       <el-button @click="copy">Copy</el-button>
       <span class="quiet"
-        >?{{ (draft.fields.find((f) => f.name)?.name ?? 'name').replaceAll(' ', '_') }}=… fills a field
-        in</span
+        >?{{ (draft.fields.find((f) => f.name)?.name ?? 'name').replaceAll(' ', '_') }}=… prefills a
+        field</span
       >
     </div>
     <div class="desk">
@@ -104,7 +102,7 @@ onKeyStroke(['z', 'Z', 'y'], (event) => {
         @add="add"
         @drop="drop"
       />
-      <section class="settings" :aria-label="chosen ? 'Field' : 'The form itself'">
+      <section class="settings" :aria-label="chosen ? 'Field' : 'Form settings'">
         <FormFieldPanel v-if="chosen" :key="chosen.id" :it="it" :field="chosen" @drop="drop(chosen.id)" />
         <FormWords v-else :it="it" :draft="draft" />
       </section>

@@ -30,14 +30,10 @@ useIntervalFn(() => void load().catch(() => undefined), 2000)
 async function clear() {
   const number = list.value?.length ?? 0
   try {
-    await ElMessageBox.confirm(
-      `Throw away ${count(number, 'message')}? They can't be brought back.`,
-      'Empty the mailbox',
-      {
-        confirmButtonText: `Throw away ${number}`,
-        cancelButtonText: 'Keep',
-      },
-    )
+    await ElMessageBox.confirm(`Delete ${count(number, 'message')}? This can’t be undone.`, 'Empty mailbox', {
+      confirmButtonText: `Delete ${count(number, 'message')}`,
+      cancelButtonText: 'Cancel',
+    })
   } catch {
     return
   }
@@ -51,12 +47,13 @@ async function clear() {
   <div class="screen">
     <div class="head">
       <h1>Practice mailbox</h1>
-      <span class="quiet">takes every message on this machine and sends nothing on</span><span class="push" />
-      <el-button v-if="list?.length" @click="clear">Empty it</el-button>
+      <span class="quiet">Catches all outgoing mail on this machine; nothing is sent out</span
+      ><span class="push" />
+      <el-button v-if="list?.length" @click="clear">Empty mailbox</el-button>
     </div>
     <div v-if="list && !list.length" class="empty">
       <h2>No messages yet</h2>
-      <p>Proofs and runs arrive here while Mangle is set to practise.</p>
+      <p>In practice mode, messages from proofs and runs arrive here.</p>
       <RouterLink to="/dispatches">Go to Dispatches</RouterLink>
     </div>
     <div v-else class="mail">
@@ -81,13 +78,13 @@ async function clear() {
           <dt>To</dt>
           <dd>{{ message.to }}</dd>
           <template v-if="message.cc"
-            ><dt>Copy</dt>
+            ><dt>Cc</dt>
             <dd>{{ message.cc }}</dd></template
           >
           <dt>Delivered to</dt>
           <dd>{{ message.recipients.join(', ') }}</dd>
           <dt>Received</dt>
-          <dd>{{ shortDay(message.received) }} {{ clock(message.received) }} UTC</dd>
+          <dd>{{ shortDay(message.received) }} {{ clock(message.received) }}</dd>
         </dl>
         <pre>{{ message.text }}</pre>
         <div class="files">
@@ -100,7 +97,7 @@ async function clear() {
           >
         </div>
       </article>
-      <p v-else class="hint">Choose a message.</p>
+      <p v-else class="hint">Select a message.</p>
     </div>
   </div>
 </template>

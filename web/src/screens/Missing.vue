@@ -1,7 +1,7 @@
 <template>
   <div class="empty">
-    <h1>There is no screen at this address</h1>
-    <p>It may have been deleted, or the address was cut off.</p>
+    <h1>Page not found</h1>
+    <p>It may have been deleted, or the link is incomplete.</p>
     <RouterLink to="/dispatches">Go to Dispatches</RouterLink>
   </div>
 </template>

@@ -57,10 +57,10 @@ function setRoot(set: string) {
         v-if="!info"
         v-model="name"
         aria-label="Name"
-        placeholder="Name of the source"
+        placeholder="Source name"
         style="width: 240px"
       />
-      <span class="quiet">asked of {{ connection?.name }}</span>
+      <span class="quiet">CRM query on {{ connection?.name }}</span>
       <RouterLink v-if="info?.fetched" :to="`/sheets/${info.sheet_id}`"
         >{{ count(info.records, 'record') }}, fetched {{ day(info.fetched) }},
         {{ clock(info.fetched) }}</RouterLink
@@ -76,11 +76,9 @@ function setRoot(set: string) {
         <el-button @click="it.stop()">Stop</el-button>
       </template>
       <template v-else>
-        <span v-if="fetching?.state === 'stopped'" class="say att"
-          >stopped; the records are as they were</span
-        >
+        <span v-if="fetching?.state === 'stopped'" class="say att">Stopped. Records unchanged.</span>
         <template v-if="info && !changed">
-          <el-button @click="it.fetchAgain()">Fetch again</el-button>
+          <el-button @click="it.fetchAgain()">Refresh</el-button>
           <el-button v-if="info.fetched" type="primary" @click="router.push(`/sheets/${info.sheet_id}`)"
             >Open the sheet</el-button
           >
@@ -91,7 +89,7 @@ function setRoot(set: string) {
       </template>
     </div>
     <p v-if="fetching && typeof fetching.state === 'object'" class="failed" role="alert">
-      It could not be fetched; the records are as they were. {{ fetching.state.failed }}
+      Fetching failed. The records were not changed. {{ fetching.state.failed }}
     </p>
     <p v-if="fetching?.state === 'done' && info" class="done" role="status">
       {{ count(fetching.done, 'record') }} fetched.
@@ -104,7 +102,7 @@ function setRoot(set: string) {
       </template>
     </p>
     <div class="desk">
-      <section class="side" aria-label="What can be asked for">
+      <section class="side" aria-label="Available fields">
         <div class="pick">
           <el-select
             :model-value="asks.root"
@@ -120,12 +118,7 @@ function setRoot(set: string) {
               :label="`${e.label} (${e.set})`"
             />
           </el-select>
-          <el-input
-            v-model="search"
-            aria-label="Search the fields"
-            placeholder="Search the fields"
-            clearable
-          />
+          <el-input v-model="search" aria-label="Search fields" placeholder="Search fields" clearable />
         </div>
         <div class="fields">
           <ShapeTree
@@ -141,35 +134,35 @@ function setRoot(set: string) {
       <section class="asked">
         <div class="which">
           <FormLine
-            label="Which"
-            about="a condition over the fields; all where blank"
+            label="Filter"
+            about="Condition. Leave blank for all records."
             :wrong="it.wrong('filter')"
           >
             <el-input v-model="asks.filter" class="mono" aria-label="Filter" placeholder='stage = "Quoted"' />
           </FormLine>
-          <FormLine label="By" :wrong="it.wrong('order')">
+          <FormLine label="Sort by" :wrong="it.wrong('order')">
             <el-select
               :model-value="asks.order || 'none'"
-              aria-label="Order"
+              aria-label="Sort by"
               @update:model-value="asks.order = $event === 'none' ? '' : $event"
             >
-              <el-option value="none" label="the CRM’s order" />
+              <el-option value="none" label="CRM order" />
               <template v-for="field in root?.fields" :key="field.name">
                 <el-option :value="field.name" :label="field.label" />
-                <el-option :value="`-${field.name}`" :label="`${field.label}, greatest first`" />
+                <el-option :value="`-${field.name}`" :label="`${field.label}, descending`" />
               </template>
             </el-select>
           </FormLine>
-          <FormLine label="At most">
+          <FormLine label="Maximum records">
             <el-input
               :model-value="asks.first ?? ''"
               inputmode="numeric"
-              aria-label="At most"
+              aria-label="Maximum records"
               @update:model-value="asks.first = Number.parseInt($event) || null"
             />
           </FormLine>
-          <FormLine label="Record at hand, by its key">
-            <el-input v-model="key" aria-label="Key" clearable />
+          <FormLine label="Preview one record (key)">
+            <el-input v-model="key" aria-label="Preview one record (key)" clearable />
           </FormLine>
         </div>
         <ListAsked v-model:picks="asks.picks" :way="[]" :wrong="it.wrong" />
@@ -178,9 +171,10 @@ function setRoot(set: string) {
         </p>
         <div class="found" :class="{ trying }">
           <div v-if="sample?.records.length" class="quiet told">
-            The first {{ sample.records.length }} of {{ sample.total?.toLocaleString('en-GB') ?? 'many' }}.
+            First {{ sample.records.length }} of
+            {{ sample.total?.toLocaleString('en-GB') ?? 'many' }} records.
             <details>
-              <summary>What the CRM is asked</summary>
+              <summary>Show request URL</summary>
               <code class="code">{{ sample.address }}</code>
             </details>
           </div>
@@ -192,11 +186,13 @@ function setRoot(set: string) {
           />
           <div v-else-if="sample && !sample.problems.length" class="empty">
             <h2>No records</h2>
-            <p>The CRM holds none that this asks for. Change the condition.</p>
+            <p>No records match. Change the filter.</p>
           </div>
           <div v-else-if="!asks.picks.fields.length" class="empty">
-            <h2>Nothing is asked for yet</h2>
-            <p>Tick the fields on the left; the first records show here at once. Open what hangs on them.</p>
+            <h2>No fields selected</h2>
+            <p>
+              Select fields on the left to preview the first records. Expand an entry to add related records.
+            </p>
           </div>
         </div>
       </section>

@@ -31,13 +31,13 @@ const tabs = computed(() => {
   const r = run.value
   if (!r) return []
   const all: [string | undefined, string, number][] = [
-    [undefined, 'all', r.count],
-    ['waiting', 'waiting', r.waiting],
-    ['filed', 'to send', r.sending],
-    r.sends ? ['delivered', 'delivered', r.delivered] : ['made', 'made', r.delivered],
-    ['held', 'held', r.held],
-    ['failed', 'failed', r.failed],
-    ['left out', 'left out', r.left_out],
+    [undefined, 'All', r.count],
+    ['waiting', 'Waiting', r.waiting],
+    ['filed', 'To send', r.sending],
+    r.sends ? ['delivered', 'Delivered', r.delivered] : ['made', 'Stored', r.delivered],
+    ['held', 'On hold', r.held],
+    ['failed', 'Failed', r.failed],
+    ['left out', 'Left out', r.left_out],
   ]
   return all.filter(([state, , number]) => !state || number)
 })
@@ -101,9 +101,9 @@ async function stop() {
   const left = (run.value?.waiting ?? 0) + (run.value?.sending ?? 0)
   try {
     await ElMessageBox.confirm(
-      `Stop the run? ${count(left, 'record')} will be left out. What is delivered stays delivered.`,
+      `Stop this run? ${count(left, 'record')} will be left out. Delivered documents are not affected.`,
       'Stop run',
-      { confirmButtonText: `Leave ${left} out`, cancelButtonText: 'Let it run' },
+      { confirmButtonText: 'Stop run', cancelButtonText: 'Keep running' },
     )
   } catch {
     return
@@ -129,20 +129,20 @@ async function one(item: Item, what: 'retry' | 'send-again' | 'arrived') {
       >
       <StateWord :state="run.state" :failed="run.failed" />
       <span class="push" />
-      <RouterLink class="quiet" :to="`/dispatches/${run.dispatch}`">To the dispatch</RouterLink>
+      <RouterLink class="quiet" :to="`/dispatches/${run.dispatch}`">Open dispatch</RouterLink>
       <el-button v-if="run.state === 'going'" @click="act('pause')">Pause</el-button>
-      <el-button v-if="run.state === 'paused'" type="primary" @click="act('resume')">Go on</el-button>
+      <el-button v-if="run.state === 'paused'" type="primary" @click="act('resume')">Resume</el-button>
       <el-button v-if="run.state === 'going' || run.state === 'paused'" @click="stop">Stop</el-button>
       <template v-if="run.failed && run.kind === 'run'">
-        <el-button title="The same values and set-up once more" @click="act('retry')"
-          >Try {{ run.failed }} failed again</el-button
+        <el-button title="Retry with the same values and set-up" @click="act('retry')"
+          >Retry {{ run.failed }} failed</el-button
         >
-        <el-button type="primary" title="With the values and the set-up as they are now" @click="anew"
-          >Run {{ run.failed }} with corrected data</el-button
+        <el-button type="primary" title="Run again with the current values and set-up" @click="anew"
+          >Run {{ run.failed }} with current data</el-button
         >
       </template>
-      <el-button :loading="fetching" @click="download('zip')">All as ZIP</el-button>
-      <el-button :disabled="fetching" @click="download('pdf')">All as one PDF</el-button>
+      <el-button :loading="fetching" @click="download('zip')">Download ZIP</el-button>
+      <el-button :disabled="fetching" @click="download('pdf')">Download one PDF</el-button>
     </div>
     <div
       class="progress"
@@ -164,10 +164,10 @@ async function one(item: Item, what: 'retry' | 'send-again' | 'arrived') {
         {{ label }} {{ number }}
       </button>
       <span class="push quiet">
-        {{ run.delivered }} of {{ count(run.count, 'document') }} {{ run.sends ? 'delivered' : 'made'
+        {{ run.delivered }} of {{ count(run.count, 'document') }} {{ run.sends ? 'delivered' : 'stored'
         }}<template v-if="run.failed">, {{ run.failed }} failed</template
         ><template v-if="run.state === 'going' && rate > 0"
-          >, {{ rate.toFixed(rate < 10 ? 1 : 0) }} a second, about
+          >, {{ rate.toFixed(rate < 10 ? 1 : 0) }} per second, about
           {{ span((run.count - done(run)) / rate) }} left</template
         ><template v-else-if="run.finished">, finished {{ clock(run.finished) }}</template>
       </span>
@@ -179,7 +179,7 @@ async function one(item: Item, what: 'retry' | 'send-again' | 'arrived') {
         <th style="width: 100px">State</th>
         <th style="width: 230px">Document</th>
         <th class="num" style="width: 70px">Size</th>
-        <th>Message or error</th>
+        <th>Recipient or error</th>
         <th style="width: 190px"><span class="unseen">Act</span></th>
       </template>
       <template #row="{ row }: { row: Item }">
@@ -196,13 +196,13 @@ async function one(item: Item, what: 'retry' | 'send-again' | 'arrived') {
         <td class="num">{{ row.size ? size(row.size) : '' }}</td>
         <td v-if="row.error_message" class="problem" :title="row.error_message">
           {{ row.error_place }}: {{ row.error_message
-          }}<template v-if="row.next_try_in">, next in {{ span(row.next_try_in) }}</template>
+          }}<template v-if="row.next_try_in">, next attempt in {{ span(row.next_try_in) }}</template>
         </td>
         <td v-else class="quiet" :title="row.to ?? ''">{{ row.to ? `to ${row.to}` : '' }}</td>
         <td>
-          <el-button v-if="row.state === 'failed'" text @click="one(row, 'retry')">Again</el-button>
+          <el-button v-if="row.state === 'failed'" text @click="one(row, 'retry')">Retry</el-button>
           <template v-if="row.state === 'held'">
-            <el-button text @click="one(row, 'arrived')">It arrived</el-button>
+            <el-button text @click="one(row, 'arrived')">Mark as delivered</el-button>
             <el-button text @click="one(row, 'send-again')">Send again</el-button>
           </template>
         </td>

@@ -28,7 +28,7 @@ const store = useRuns()
               <RouterLink :to="`/runs/${run.id}`"
                 ><b>{{ run.dispatch_name }}</b></RouterLink
               >
-              <span class="quiet"> no. {{ run.id }}{{ run.kind === 'proof' ? ', proofs' : '' }}</span>
+              <span class="quiet"> run {{ run.id }}{{ run.kind === 'proof' ? ', proofs' : '' }}</span>
             </td>
             <td class="quiet">{{ shortDay(run.started) }} {{ clock(run.started) }}</td>
             <td><StateWord :state="run.state" /></td>
@@ -40,8 +40,8 @@ const store = useRuns()
         </tbody>
       </table>
       <div v-else class="empty">
-        <h2>Nothing has been run yet</h2>
-        <p>Set a dispatch up on the bench and run it; each document's way is recorded here.</p>
+        <h2>No runs yet</h2>
+        <p>Run a dispatch to see the status of each document here.</p>
         <RouterLink to="/dispatches">Go to Dispatches</RouterLink>
       </div>
     </div>

@@ -31,7 +31,7 @@ async function save() {
   const body = settings.value
   if (!body) return
   const kept = await attempt(() => ask(api.PUT('/api/settings', { body })))
-  if (kept) ElMessage({ message: 'Settings are saved.' })
+  if (kept) ElMessage({ message: 'Settings saved' })
 }
 </script>
 
@@ -40,7 +40,7 @@ async function save() {
     <div class="head"><h1>Settings</h1></div>
     <form class="body" @submit.prevent="save">
       <label class="field"
-        ><span>Office name, the sender of messages</span><el-input v-model="settings.office_name"
+        ><span>Office name (sender name)</span><el-input v-model="settings.office_name"
       /></label>
       <label class="field"
         ><span>Office e-mail address</span><el-input v-model="settings.office_email"
@@ -65,14 +65,13 @@ async function save() {
         <small class="quiet">New money columns and forms start with it.</small></label
       >
       <label class="field"
-        ><span>Your own e-mail address, where proofs go</span><el-input v-model="settings.person_email"
+        ><span>Your e-mail address (receives proofs)</span><el-input v-model="settings.person_email"
       /></label>
       <label class="field"
-        ><span>Your own name, kept with the versions that you bring in</span
-        ><el-input v-model="settings.person_name"
+        ><span>Your name (shown in version history)</span><el-input v-model="settings.person_name"
       /></label>
       <label class="field"
-        ><span>Web sites that pictures may be fetched from, parted by commas; none if blank</span
+        ><span>Websites allowed as picture sources, separated by commas</span
         ><el-input v-model="settings.picture_hosts" placeholder="pictures.example"
       /></label>
       <el-button type="primary" native-type="submit">Save settings</el-button>

@@ -32,7 +32,7 @@ watch(filter, (now) => void router.replace({ query: now ? { filter: now } : {} }
 const TITLES: Record<string, string> = {
   column: 'Column',
   relations: 'Relations',
-  newer: 'Bring in a newer file',
+  newer: 'Update from file',
   files: 'Files',
   row: 'Row',
 }
@@ -57,18 +57,18 @@ const open = (row: Row) => show(`row/${row.number}`)
   <div v-if="sheet" class="screen">
     <SheetHead :it="it" @newer="show('newer')" />
     <div v-for="one in sheet.unsure" :key="one.column" class="unsure" role="alert">
-      <b>{{ one.column }}</b> can be read two ways: is “{{ one.example }}”
+      <b>{{ one.column }}</b> has ambiguous dates. “{{ one.example }}” means:
       <el-button @click="it.dates(false)">{{ day(one.day_first) }}, day first</el-button>
       <el-button @click="it.dates(true)">{{ day(one.month_first) }}, month first</el-button>
     </div>
     <div v-if="sheet.passed_over?.length" class="unsure" role="status">
       <span class="above" :title="sheet.passed_over.join('\n')"
-        >The names were found below {{ count(sheet.passed_over.length, 'row') }} that
-        {{ sheet.passed_over.length === 1 ? 'was' : 'were' }} passed over: “{{
+        >Header row found after {{ count(sheet.passed_over.length, 'row') }} that
+        {{ sheet.passed_over.length === 1 ? 'was' : 'were' }} skipped: “{{
           sheet.passed_over.join('”, “')
         }}”</span
       >
-      <el-button @click="it.acceptHeader()">Rightly so</el-button>
+      <el-button @click="it.acceptHeader()">Looks right</el-button>
     </div>
     <div v-if="sheet.notes?.length" class="unsure notes" role="status">
       <ul>
@@ -93,7 +93,7 @@ const open = (row: Row) => show(`row/${row.number}`)
       @show="show"
     />
     <div class="work" :aria-busy="reading">
-      <p v-if="reading" class="reading" role="status">Reading {{ count(sheet.row_count, 'record') }}…</p>
+      <p v-if="reading" class="reading" role="status">Loading {{ count(sheet.row_count, 'record') }}…</p>
       <CellGrid
         ref="grid"
         :sheet="sheet"

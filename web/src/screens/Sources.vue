@@ -40,14 +40,14 @@ const place = (source: Schemas['Source']) =>
   ({ form: `/forms/${source.id}`, query: `/queries/${source.id}` })[source.kind] ??
   `/sheets/${source.sheets[0]?.id}`
 const from = (source: Schemas['Source']) =>
-  ({ form: 'a form', query: 'a CRM query' })[source.kind] ?? source.file_name
+  ({ form: 'Form', query: 'CRM query' })[source.kind] ?? source.file_name
 
 async function rename(source: Schemas['Source']) {
   try {
-    const asked = await ElMessageBox.prompt('What is it to be called?', `Rename ${source.name}`, {
+    const asked = await ElMessageBox.prompt('New name', `Rename ${source.name}`, {
       inputValue: source.name,
       confirmButtonText: 'Rename',
-      cancelButtonText: 'Keep the name',
+      cancelButtonText: 'Cancel',
     })
     const params = { path: { id: source.id } }
     await attempt(() => ask(api.PUT('/api/sources/{id}', { params, body: { name: asked.value } })))
@@ -61,11 +61,11 @@ async function remove(source: Schemas['Source']) {
   const rows = source.sheets.reduce((sum, sheet) => sum + sheet.row_count, 0)
   try {
     await ElMessageBox.confirm(
-      `Delete ${source.name} with ${count(rows, 'record')}? It can't be brought back.`,
+      `Delete ${source.name} with ${count(rows, 'record')}? This can’t be undone.`,
       'Delete source',
       {
         confirmButtonText: `Delete ${count(rows, 'record')}`,
-        cancelButtonText: 'Keep',
+        cancelButtonText: 'Cancel',
       },
     )
   } catch {
@@ -80,12 +80,11 @@ async function remove(source: Schemas['Source']) {
   <div class="screen">
     <div class="head">
       <h1>Sources</h1>
-      <span class="quiet">where records come from; a copied table can be pasted here</span
-      ><span class="push" />
+      <span class="quiet">Where records come from. You can paste a table here.</span><span class="push" />
       <el-button @click="router.push('/connections')">Connections</el-button>
       <NewForm />
       <FilePick
-        label="Bring in a sheet"
+        label="Import data"
         accept=".csv,.tsv,.txt,.xlsx,.ods,.json"
         main
         :busy="busy"
@@ -100,7 +99,7 @@ async function remove(source: Schemas['Source']) {
             <th>Sheets</th>
             <th>From</th>
             <th class="num" style="width: 110px">Records</th>
-            <th style="width: 130px">Since</th>
+            <th style="width: 130px">Added</th>
             <th style="width: 150px"><span class="unseen">Act</span></th>
           </tr>
         </thead>
@@ -132,11 +131,11 @@ async function remove(source: Schemas['Source']) {
       <div v-else-if="sources" class="empty">
         <h2>No records yet</h2>
         <p>
-          Bring in a CSV, XLSX, ODS or JSON file, drop it anywhere on this page, or copy a table and paste it
-          here. Drop a letter with it and the bench opens with both.
+          Import a CSV, XLSX, ODS or JSON file, drop it on this page, or paste a table. Drop a DOCX template
+          with it to start a dispatch.
         </p>
         <FilePick
-          label="Bring in a sheet"
+          label="Import data"
           accept=".csv,.tsv,.txt,.xlsx,.ods,.json"
           main
           :busy="busy"

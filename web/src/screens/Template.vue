@@ -12,7 +12,7 @@ import CoverageView from './template/Coverage.vue'
 import FieldsView from './template/Fields.vue'
 import LogicView from './template/Logic.vue'
 import PlaceholdersView from './template/Placeholders.vue'
-import SpecimensView from './template/Specimens.vue'
+import SpecimensView from './template/TestCases.vue'
 import TryOutView from './template/TryOut.vue'
 import VersionsView from './template/Versions.vue'
 
@@ -29,13 +29,13 @@ const chosen = ref<number[]>([])
 /** The pages of what was tried out, in place of the template's own. */
 const tried = ref<Schemas['Tryout']>()
 
-const VIEWS = ['logic', 'placeholders', 'fields', 'try-out', 'specimens', 'coverage', 'versions']
+const VIEWS = ['logic', 'placeholders', 'fields', 'try-out', 'test-cases', 'coverage', 'versions']
 const LABELS: Record<string, string> = {
   logic: 'Logic',
   placeholders: 'Placeholders',
   fields: 'Fields',
   'try-out': 'Try out',
-  specimens: 'Specimens',
+  'test-cases': 'Test cases',
   coverage: 'Coverage',
   versions: 'Versions',
 }
@@ -48,7 +48,7 @@ const changedSpecimens = computed(() => specimens.value.filter((s) => s.state !=
 const badge = (view: string) => {
   if (view === 'logic' && template.value?.problems.length)
     return { text: String(template.value.problems.length), kind: 'wrong' }
-  if (view === 'specimens' && changedSpecimens.value)
+  if (view === 'test-cases' && changedSpecimens.value)
     return { text: String(changedSpecimens.value), kind: 'att' }
   return undefined
 }
@@ -100,16 +100,16 @@ async function bringIn(files: File[]) {
   ElMessage({
     message: used
       ? `Version ${newest} is in use.`
-      : `Version ${newest} is kept as a draft; version ${changed.in_use} stays in use.`,
+      : `Version ${newest} is saved as a draft. Version ${changed.in_use} remains in use.`,
   })
 }
 
 async function remove() {
   try {
     await ElMessageBox.confirm(
-      `Delete ${template.value?.name} with ${count(template.value?.versions.length ?? 0, 'version')}? It can't be brought back.`,
+      `Delete ${template.value?.name} with ${count(template.value?.versions.length ?? 0, 'version')}? This can’t be undone.`,
       'Delete template',
-      { confirmButtonText: 'Delete template', cancelButtonText: 'Keep' },
+      { confirmButtonText: 'Delete template', cancelButtonText: 'Cancel' },
     )
   } catch {
     return
@@ -123,12 +123,12 @@ async function use(number: number) {
   if (differ) {
     try {
       await ElMessageBox.confirm(
-        `${count(differ, 'specimen')} ${differ === 1 ? 'does' : 'do'} not come out as before in version ${number}. Documents will be made with it all the same.`,
-        `Put version ${number} in use`,
-        { confirmButtonText: `Put version ${number} in use`, cancelButtonText: 'Look at the specimens' },
+        `The output of ${count(differ, 'test case')} differs in version ${number}. New documents will use this version.`,
+        `Use version ${number}`,
+        { confirmButtonText: `Use version ${number}`, cancelButtonText: 'Cancel' },
       )
     } catch {
-      return void router.push(`/templates/${template.value?.id}/specimens`)
+      return void router.push(`/templates/${template.value?.id}/test-cases`)
     }
   }
   await t.putInUse(number)
@@ -176,7 +176,7 @@ async function show(number: number) {
         <div class="foot"><ZoomBar v-model="zoom" /></div>
       </div>
       <section class="panel">
-        <nav aria-label="Views of the template">
+        <nav aria-label="Template views">
           <RouterLink v-for="one in VIEWS" :key="one" :to="address(one)" :class="{ here: one === at }">
             {{ LABELS[one] }}
             <span v-if="badge(one)" class="say" :class="badge(one)?.kind">{{ badge(one)?.text }}</span>
@@ -200,7 +200,7 @@ async function show(number: number) {
             @kept="t.loadSpecimens"
           />
           <SpecimensView
-            v-else-if="at === 'specimens'"
+            v-else-if="at === 'test-cases'"
             :template="template"
             :specimens="specimens"
             @changed="t.loadSpecimens"

@@ -26,19 +26,19 @@ async function take(files: File[]) {
   <div class="screen">
     <div class="head">
       <h1>Templates</h1>
-      <span class="quiet">files with placeholders</span><span class="push" />
+      <span class="quiet">Documents with placeholders</span><span class="push" />
       <RouterLink to="/clauses">Clauses</RouterLink>
-      <FilePick label="Bring in a letter" accept=".docx" main :busy="busy" @files="take" />
+      <FilePick label="Upload template" accept=".docx" main :busy="busy" @files="take" />
     </div>
     <div class="body">
       <table v-if="templates?.length" class="list">
         <thead>
           <tr>
             <th>Template</th>
-            <th>File in use</th>
+            <th>Current file</th>
             <th class="num" style="width: 90px">Version</th>
             <th class="num" style="width: 90px">Size</th>
-            <th style="width: 130px">Brought in</th>
+            <th style="width: 130px">Uploaded</th>
           </tr>
         </thead>
         <tbody>
@@ -66,10 +66,10 @@ async function take(files: File[]) {
       <div v-else-if="templates" class="empty">
         <h2>No templates yet</h2>
         <p>
-          Write a letter in your word processor and put placeholders where the record's values go:
-          <span class="code">Dear [: first name] [: last name],</span> Then save it as DOCX and bring it in.
+          Write a document in your word processor and put placeholders where values should appear:
+          <span class="code">Dear [: first name] [: last name],</span> Save it as DOCX and upload it.
         </p>
-        <FilePick label="Bring in a letter" accept=".docx" main :busy="busy" @files="take" />
+        <FilePick label="Upload template" accept=".docx" main :busy="busy" @files="take" />
       </div>
     </div>
   </div>

@@ -61,6 +61,7 @@ pub struct QueryProblem {
     /// Where: the names of the lists that lead there, then the part.
     pub place: String,
     /// What is wrong and what to do.
+    #[serde(serialize_with = "crate::words::as_sentence")]
     pub message: String,
 }
 
@@ -89,11 +90,11 @@ impl CrmQuery {
     pub fn problems(&self, shape: &Shape) -> Vec<QueryProblem> {
         let mut found = Vec::new();
         let Some(root) = shape.entity(&self.root) else {
-            let message = format!("the CRM has no “{}”; choose the entity again", self.root);
+            let message = format!("the CRM has no entity “{}”. Choose another.", self.root);
             return vec![QueryProblem { place: "root".to_owned(), message }];
         };
         if self.picks.fields.is_empty() && self.picks.lists.is_empty() {
-            found.push(QueryProblem { place: "fields".to_owned(), message: "nothing is asked for; choose the fields".to_owned() });
+            found.push(QueryProblem { place: "fields".to_owned(), message: "no fields selected. Choose at least one.".to_owned() });
         }
         look(shape, root, Asked::of_query(self), &[], &mut found);
         found
@@ -143,8 +144,8 @@ fn look(shape: &Shape, entity: &Entity, asked: Asked<'_>, way: &[&str], found: &
     for list in &asked.picks.lists {
         let behind = entity.way(&list.way).filter(|w| w.many).and_then(|w| shape.behind(w));
         match behind {
-            None => note("lists", format!("“{}” has no list “{}” any more; take it out", entity.label, list.way)),
-            Some(_) if way.len() + 1 > DEEPEST => note("lists", format!("lists nest at most {DEEPEST} deep")),
+            None => note("lists", format!("“{}” no longer has the list “{}”. Remove it.", entity.label, list.way)),
+            Some(_) if way.len() + 1 > DEEPEST => note("lists", format!("lists can be nested at most {DEEPEST} levels deep")),
             Some(behind) => below.push((behind, list)),
         }
     }
@@ -163,11 +164,11 @@ fn field_at(shape: &Shape, entity: &Entity, path: &str) -> Result<FieldType, Str
         if names.peek().is_none() {
             return match entity.field(name) {
                 Some(field) => Ok(field.kind),
-                None => Err(format!("“{}” has no field “{name}” any more; take it out or choose another", entity.label)),
+                None => Err(format!("“{}” no longer has the field “{name}”. Remove it or choose another.", entity.label)),
             };
         }
         let next = entity.way(name).filter(|w| !w.many).and_then(|w| shape.behind(w));
-        entity = next.ok_or_else(|| format!("“{}” has no “{name}” any more; take it out or choose another", entity.label))?;
+        entity = next.ok_or_else(|| format!("“{}” no longer has “{name}”. Remove it or choose another.", entity.label))?;
     }
     Err("a field has no name".to_owned())
 }
@@ -295,10 +296,10 @@ pub(super) mod tests {
         assert_eq!(
             said,
             [
-                "fields: “vessels” has no field “Title” any more; take it out or choose another",
-                "filter: no column is called “stgae”; did you mean “Stage”?",
-                "Defects › order: “defects” has no field “Weight” any more; take it out or choose another",
-                "Defects › lists: “defects” has no list “Pictures” any more; take it out",
+                "fields: “vessels” no longer has the field “Title”. Remove it or choose another.",
+                "filter: no column “stgae”; did you mean “Stage”?",
+                "Defects › order: “defects” no longer has the field “Weight”. Remove it or choose another.",
+                "Defects › lists: “defects” no longer has the list “Pictures”. Remove it.",
             ]
         );
         assert_eq!(CrmQuery::default().problems(&shape())[0].place, "root");

@@ -42,7 +42,7 @@ pub enum MessageFault {
         error: Box<FillError>,
     },
     /// The recipient is blank.
-    #[error("the record has no e-mail address; put one in, or leave the record out")]
+    #[error("no e-mail address. Add one or leave the record out.")]
     NoRecipient,
     /// An address is malformed.
     #[error("{field}: {error}; correct it in the source, or leave the record out")]
@@ -79,7 +79,7 @@ impl EmailPlan {
 
     /// The texts with the names of their fields.
     pub fn texts(&self) -> [(&'static str, &TextTemplate); 5] {
-        [("to", &self.to), ("copy to", &self.cc), ("blind copy to", &self.bcc), ("subject", &self.subject), ("message", &self.body)]
+        [("to", &self.to), ("cc", &self.cc), ("bcc", &self.bcc), ("subject", &self.subject), ("message", &self.body)]
     }
 
     /// The message of one record.
@@ -92,8 +92,8 @@ impl EmailPlan {
         }
         Ok(Message {
             to,
-            cc: self.addresses("copy to", &self.cc, scope)?,
-            bcc: self.addresses("blind copy to", &self.bcc, scope)?,
+            cc: self.addresses("cc", &self.cc, scope)?,
+            bcc: self.addresses("bcc", &self.bcc, scope)?,
             subject: fill("subject", &self.subject)?.split_whitespace().collect::<Vec<_>>().join(" "),
             body: fill("message", &self.body)?,
         })

@@ -246,16 +246,16 @@ impl Plan {
             .flat_map(|(field, text)| text.problems().iter().map(move |problem| PlanProblem { field, problem: problem.clone() }))
             .collect();
         if setup.email.as_ref().is_some_and(|e| e.to.trim().is_empty()) {
-            let message = "the e-mail channel has no recipient; choose the field that holds the address";
+            let message = "no recipient. Choose the field with the e-mail address.";
             problems.push(PlanProblem::of("to", "no-recipient", message));
         }
         let PdfSetup { standard, attach, .. } = setup.pdf;
         if matches!(standard, PdfStandard::A2b | PdfStandard::A3b) && password.is_some() {
-            let message = "a PDF/A can't be closed by a password; take the plain PDF, or leave the password out";
+            let message = "PDF/A can't have a password. Choose the standard PDF or remove the password.";
             problems.push(PlanProblem::of("pdf", "password-in-archive", message));
         }
         if standard == PdfStandard::A2b && attach != Attach::Nothing && setup.output.pdf() {
-            problems.push(PlanProblem::of("pdf", "no-attachments", "PDF/A-2b takes no attachments; choose PDF/A-3b"));
+            problems.push(PlanProblem::of("pdf", "no-attachments", "PDF/A-2b can't have attachments. Choose PDF/A-3b."));
         }
         let ties = Ties::new(setup.ties.iter().map(|(name, column)| (name.as_str(), column.as_str())));
         let locale_column = Some(setup.locale_column.trim()).filter(|c| !c.is_empty()).map(Folded::new);

@@ -67,13 +67,13 @@ pub struct LookedAt {
 #[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
 pub enum Wrong {
     /// Nothing was given.
-    #[error("please fill this in")]
+    #[error("required")]
     Missing,
     /// What must be accepted was not.
-    #[error("this must be accepted before it can be sent")]
+    #[error("accept this to continue")]
     NotAccepted,
     /// It is not of the field's kind.
-    #[error("please write {0}")]
+    #[error("enter {0}")]
     Kind(&'static str),
     /// It is not written as the field says.
     #[error("{0}")]
@@ -82,7 +82,7 @@ pub enum Wrong {
     #[error("{0}")]
     Limit(String),
     /// It was not offered.
-    #[error("“{0}” is not offered; choose again")]
+    #[error("“{0}” is not one of the options")]
     NotOffered(String),
 }
 
@@ -190,13 +190,13 @@ impl Rule {
         match self.field.kind {
             FormFieldKind::Number => "a number",
             FormFieldKind::Money => "an amount",
-            FormFieldKind::Date => "a date that exists",
-            FormFieldKind::Time => "a time, as 08:30",
-            FormFieldKind::Email => "an e-mail address, as name@example.org",
-            FormFieldKind::Telephone => "a telephone number",
-            FormFieldKind::Picture | FormFieldKind::Signature => "nothing here, but add a picture",
-            FormFieldKind::File => "nothing here, but add a file",
-            _ => "a text",
+            FormFieldKind::Date => "a valid date",
+            FormFieldKind::Time => "a time such as 08:30",
+            FormFieldKind::Email => "an e-mail address such as name@example.org",
+            FormFieldKind::Telephone => "a phone number",
+            FormFieldKind::Picture | FormFieldKind::Signature => "a picture",
+            FormFieldKind::File => "a file",
+            _ => "text",
         }
     }
 
@@ -222,8 +222,8 @@ impl Rule {
                 let given = time(text).ok_or_else(wrong)?;
                 let limit = |text: &str| time(text);
                 match (limit(&field.least), limit(&field.most)) {
-                    (Some(least), _) if given < least => Err(Wrong::Limit(format!("not before {}", clock(least)))),
-                    (_, Some(most)) if given > most => Err(Wrong::Limit(format!("not after {}", clock(most)))),
+                    (Some(least), _) if given < least => Err(Wrong::Limit(format!("choose {} or later", clock(least)))),
+                    (_, Some(most)) if given > most => Err(Wrong::Limit(format!("choose {} or earlier", clock(most)))),
                     _ => Ok(Value::text(clock(given))),
                 }
             }
@@ -240,10 +240,10 @@ impl Rule {
                 let top = MOST_SIGNS[usize::from(kind == FormFieldKind::LongText)];
                 let most = own(&field.most).unwrap_or(top).min(top);
                 if own(&field.least).is_some_and(|least| signs < least) {
-                    return Err(Wrong::Limit(format!("at least {} signs; this has {signs}", field.least.trim())));
+                    return Err(Wrong::Limit(format!("enter at least {} characters (now {signs})", field.least.trim())));
                 }
                 if signs > most {
-                    return Err(Wrong::Limit(format!("at most {most} signs; this has {signs}")));
+                    return Err(Wrong::Limit(format!("enter at most {most} characters (now {signs})")));
                 }
                 let kept = self.mask.as_ref().is_none_or(|m| m.fits(text)) && self.pattern.as_ref().is_none_or(|p| p.is_match(text));
                 if kept { Ok(Value::text(text)) } else { Err(Wrong::Shape(field.message.trim().to_owned())) }
@@ -282,10 +282,10 @@ impl Rule {
             self.offered(option)?;
         }
         if limit(&self.field.least).is_some_and(|least| chosen.len() < least) {
-            return Err(Wrong::Limit(format!("choose {} at least", self.field.least.trim())));
+            return Err(Wrong::Limit(format!("choose at least {}", self.field.least.trim())));
         }
         if limit(&self.field.most).is_some_and(|most| chosen.len() > most) {
-            return Err(Wrong::Limit(format!("choose {} at most", self.field.most.trim())));
+            return Err(Wrong::Limit(format!("choose at most {}", self.field.most.trim())));
         }
         // In the order of the form, each once.
         let kept = self.field.options.iter().filter(|o| chosen.iter().any(|c| c.trim() == o.trim()));
@@ -297,15 +297,15 @@ impl Rule {
         if files.len() > field.most_files() {
             return Err(Wrong::Limit(match field.most_files() {
                 1 => "one file only".to_owned(),
-                most => format!("at most {most} files; these are {}", files.len()),
+                most => format!("at most {most} files (you added {})", files.len()),
             }));
         }
         for file in files {
             if file.bytes > field.largest() {
-                return Err(Wrong::Limit(format!("“{}” is over the limit of {} MB", file.name, field.largest() >> 20)));
+                return Err(Wrong::Limit(format!("“{}” is larger than {} MB", file.name, field.largest() >> 20)));
             }
             if field.kind.takes_pictures() && !file.picture {
-                return Err(Wrong::Limit(format!("“{}” is no picture that can be read; take JPEG, PNG, GIF or WebP", file.name)));
+                return Err(Wrong::Limit(format!("“{}” is not a readable picture. Use JPEG, PNG, GIF or WebP.", file.name)));
             }
         }
         let names: Vec<Value> = files.iter().map(|f| Value::text(&f.name)).collect();
@@ -421,27 +421,24 @@ mod tests {
 
     #[test]
     fn what_is_wrong_is_said_in_words() {
-        assert_eq!(
-            wrong(&[(1, text("  ")), (10, Given::Yes(false))]),
-            ["1 please fill this in", "10 this must be accepted before it can be sent"]
-        );
+        assert_eq!(wrong(&[(1, text("  ")), (10, Given::Yes(false))]), ["1 required", "10 accept this to continue"]);
         assert_eq!(wrong(&[(3, text("12.4"))]), ["3 Write it as 12.40 m"]);
-        assert_eq!(wrong(&[(4, text("Shed"))]), ["4 “Shed” is not offered; choose again"]);
+        assert_eq!(wrong(&[(4, text("Shed"))]), ["4 “Shed” is not one of the options"]);
         assert_eq!(wrong(&[(6, text("2026-09-02"))]), ["6 not before 3 Sept 2026"]);
-        assert_eq!(wrong(&[(6, text("2026-02-30"))]), ["6 please write a date that exists"]);
-        assert_eq!(wrong(&[(7, Given::Many(["Mast", "Engine", "Hull"].map(String::from).to_vec()))]), ["7 choose 2 at most"]);
-        assert_eq!(wrong(&[(9, text("17:31"))]), ["9 not after 17:30"]);
-        assert_eq!(wrong(&[(9, text("25:00"))]), ["9 please write a time, as 08:30"]);
+        assert_eq!(wrong(&[(6, text("2026-02-30"))]), ["6 enter a valid date"]);
+        assert_eq!(wrong(&[(7, Given::Many(["Mast", "Engine", "Hull"].map(String::from).to_vec()))]), ["7 choose at most 2"]);
+        assert_eq!(wrong(&[(9, text("17:31"))]), ["9 choose 17:30 or earlier"]);
+        assert_eq!(wrong(&[(9, text("25:00"))]), ["9 enter a time such as 08:30"]);
         let photos = |files: Vec<GivenFile>| wrong(&[(8, Given::Files(files))]);
-        assert_eq!(photos(vec![picture("a.jpg", 9, false)]), ["8 “a.jpg” is no picture that can be read; take JPEG, PNG, GIF or WebP"]);
-        assert_eq!(photos(vec![picture("a.jpg", 2 << 20, true)]), ["8 “a.jpg” is over the limit of 1 MB"]);
-        assert_eq!(photos(vec![picture("a.jpg", 9, true); 3]), ["8 at most 2 files; these are 3"]);
-        assert_eq!(wrong(&[(2, Given::Yes(true))]), ["2 please write a text"]);
+        assert_eq!(photos(vec![picture("a.jpg", 9, false)]), ["8 “a.jpg” is not a readable picture. Use JPEG, PNG, GIF or WebP."]);
+        assert_eq!(photos(vec![picture("a.jpg", 2 << 20, true)]), ["8 “a.jpg” is larger than 1 MB"]);
+        assert_eq!(photos(vec![picture("a.jpg", 9, true); 3]), ["8 at most 2 files (you added 3)"]);
+        assert_eq!(wrong(&[(2, Given::Yes(true))]), ["2 enter text"]);
     }
 
     #[test]
     fn what_is_not_shown_is_not_asked_and_not_kept() {
-        assert_eq!(wrong(&[(4, text("Hall"))]), ["5 please fill this in"]);
+        assert_eq!(wrong(&[(4, text("Hall"))]), ["5 required"]);
         assert_eq!(wrong(&[(4, text("Hall")), (5, text("4.6"))]), ["5 at most 4.5"]);
         let rules = Rules::new(&request());
         let look = rules.look(&BTreeMap::from([(4, text("Yard")), (5, text("99"))]), date(2026, 9, 1).at(9, 0, 0, 0));

@@ -17,13 +17,13 @@ enum Sign {
 #[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
 pub enum MaskFault {
     /// It asks for nothing.
-    #[error("the mask asks for no sign; write # for a digit, @ for a letter, ? for either")]
+    #[error("the mask has no input positions. Use # for a digit, @ for a letter, ? for either.")]
     Nothing,
     /// It ends where a sign should follow.
-    #[error("the mask ends with \\; write the sign that is meant behind it")]
+    #[error("the mask ends with \\. Add the character that should follow it.")]
     OpenEnd,
     /// It is longer than anybody types.
-    #[error("the mask is longer than 100 signs; use a pattern instead")]
+    #[error("the mask is longer than 100 characters. Use a pattern instead.")]
     Long,
 }
 

@@ -25,6 +25,7 @@ pub struct FormProblem {
     /// Which part of it: `name`, `mask`, `shown_when` and so on.
     pub part: &'static str,
     /// What is wrong and what to do.
+    #[serde(serialize_with = "crate::words::as_sentence")]
     pub message: String,
 }
 
@@ -59,19 +60,19 @@ impl Rules {
     pub fn new(form: &Form) -> Rules {
         let mut noted = Noted::default();
         let locale = Locale::parse(&form.locale).unwrap_or_else(|_| {
-            noted.form("locale", format!("“{}” is no locale; choose one, such as en-GB or nl-NL", form.locale));
+            noted.form("locale", format!("“{}” is not a locale. Choose one such as en-GB or nl-NL", form.locale));
             Locale::english()
         });
         if form.fields.len() > MOST_FIELDS {
-            noted.form("fields", format!("a form has at most {MOST_FIELDS} fields; make two of it"));
+            noted.form("fields", format!("a form can have at most {MOST_FIELDS} fields. Split it in two."));
         }
         if form.fields.iter().all(|f| f.kind.is_words()) {
-            noted.form("fields", "the form asks nothing; add a field".to_owned());
+            noted.form("fields", "the form has no fields. Add one.".to_owned());
         }
         if let (Some(opens), Some(closes)) = (form.opens, form.closes)
             && closes <= opens
         {
-            noted.form("closes", "the form closes before it opens; change one of the two".to_owned());
+            noted.form("closes", "the closing date must be after the opening date".to_owned());
         }
         let (schema, places) = columns(form, &mut noted);
         let mut fields = Vec::with_capacity(form.fields.len());
@@ -131,11 +132,11 @@ fn columns(form: &Form, noted: &mut Noted) -> (Schema, Vec<Option<usize>>) {
         if folded.as_str().is_empty() {
             noted.field(field, "name", "the field has no name; placeholders need one".to_owned());
         } else if let Some(other) = columns.iter().find(|c| Folded::new(&c.name) == folded) {
-            noted.field(field, "name", format!("“{}” and “{}” are one name; rename one of the two fields", other.name, field.name));
+            noted.field(field, "name", format!("“{}” and “{}” count as the same name. Rename one.", other.name, field.name));
         } else if folded == Folded::new(ANSWERED) {
-            noted.field(field, "name", format!("“{ANSWERED}” is when the answer came; give the field another name"));
+            noted.field(field, "name", format!("“{ANSWERED}” is reserved for the time of the answer. Choose another name."));
         } else if ids.contains(&field.id) {
-            noted.field(field, "id", "two fields have one number".to_owned());
+            noted.field(field, "id", "two fields have the same ID".to_owned());
         } else {
             ids.push(field.id);
             places.push(Some(columns.len()));
@@ -168,26 +169,26 @@ impl Above<'_> {
     fn late<'n>(&self, mut names: impl Iterator<Item = &'n Folded>) -> Option<String> {
         let late = names.find_map(|name| self.schema.index(name).filter(|at| *at >= self.before))?;
         let name = &self.schema.columns()[late].name;
-        Some(format!("“{name}” is not above this field; move one of the two, for only what was asked before is known"))
+        Some(format!("“{name}” comes after this field. Only fields above it can be used; move one of them."))
     }
 }
 
 impl Rule {
     fn new(field: &FormField, column: Option<usize>, above: &Above<'_>, noted: &mut Noted) -> Rule {
         if field.title().is_empty() && field.kind != FormFieldKind::Hidden {
-            noted.field(field, "label", "the field has no words; write what is asked".to_owned());
+            noted.field(field, "label", "the label is blank. Enter one.".to_owned());
         }
         if matches!(field.kind, FormFieldKind::Choice | FormFieldKind::Choices) {
             let mut options: Vec<Folded> = field.options.iter().map(|o| Folded::new(o)).collect();
             options.sort_unstable_by(|a, b| a.as_str().cmp(b.as_str()));
             if options.len() < 2 || options.iter().any(|o| o.as_str().is_empty()) {
-                noted.field(field, "options", "a choice needs two options at least, and words for each".to_owned());
+                noted.field(field, "options", "add at least two options, each with text".to_owned());
             } else if options.windows(2).any(|pair| pair[0] == pair[1]) {
-                noted.field(field, "options", "two options read the same; change one".to_owned());
+                noted.field(field, "options", "two options are identical. Change one.".to_owned());
             }
         }
         if field.kind == FormFieldKind::Money && Currency::parse(&field.currency).is_err() {
-            noted.field(field, "currency", format!("“{}” is no currency; write its three letters, such as EUR", field.currency));
+            noted.field(field, "currency", format!("“{}” is not a currency. Use a three-letter code such as EUR.", field.currency));
         }
         let shown_when = read(&field.shown_when, condition, "shown_when", UsedAs::YesNo, field, above, noted);
         let (least, most) = match field.kind {
@@ -207,13 +208,10 @@ impl Rule {
         let pattern = (field.kind == FormFieldKind::Text && !field.pattern.trim().is_empty())
             .then(|| RegexBuilder::new(&format!("^(?:{})$", field.pattern)).size_limit(1 << 20).build());
         let pattern = pattern.and_then(|p| {
-            p.map_err(|_| {
-                noted.field(field, "pattern", "the pattern can't be read; it is a regular expression, such as [A-F][0-9]{2}".to_owned())
-            })
-            .ok()
+            p.map_err(|_| noted.field(field, "pattern", "invalid regular expression. Example: [A-F][0-9]{2}".to_owned())).ok()
         });
         if (mask.is_some() || pattern.is_some()) && field.message.trim().is_empty() {
-            noted.field(field, "message", "say in words how it is to be written; this is what people read".to_owned());
+            noted.field(field, "message", "enter an error message that explains the expected format".to_owned());
         }
         let default = (!field.default.is_empty()).then(|| TextTemplate::new(&field.default));
         if let Some(template) = &default {
@@ -254,14 +252,14 @@ fn read(
 fn time(field: &FormField, part: &'static str, noted: &mut Noted) -> Option<Expr> {
     let text = if part == "least" { &field.least } else { &field.most };
     if !text.trim().is_empty() && super::answer::time(text).is_none() {
-        noted.field(field, part, format!("“{text}” is no time; write it as 08:30"));
+        noted.field(field, part, format!("“{text}” is not a time. Use the format 08:30."));
     }
     None
 }
 
 fn count(field: &FormField, part: &'static str, text: &str, noted: &mut Noted) {
     if !text.trim().is_empty() && text.trim().parse::<usize>().is_err() {
-        noted.field(field, part, format!("“{text}” is no whole number"));
+        noted.field(field, part, format!("“{text}” is not a whole number"));
     }
 }
 

@@ -89,7 +89,7 @@ fn is_of_turn(folded: &Folded) -> bool {
 fn unknown_name(name: &str, levels: &[&Schema], span: Span) -> Mark {
     let nearest = nearest(name, levels.iter().flat_map(|l| l.columns()).map(|c| c.name.as_str()));
     let offer = nearest.map(|n| format!("; did you mean “{n}”?")).unwrap_or_default();
-    Mark { hint: false, code: "unknown-name", message: format!("nothing is called “{name}”{offer}"), span }
+    Mark { hint: false, code: "unknown-name", message: format!("unknown name “{name}”{offer}"), span }
 }
 
 /// Names that no level has, and fields that one of the language's own hides.
@@ -116,7 +116,7 @@ fn text_as_condition(expr: &Expr, schema: &Schema, from: usize, marks: &mut Vec<
             && schema.column(&name.folded).is_some_and(|c| c.kind == ColumnType::Text)
         {
             let message = format!(
-                "“{}” is text: this asks whether it is not blank. If it holds yes and no, change its column's type to yes/no",
+                "“{}” is text, so this only checks that it is not blank. If it contains yes and no, change the column type to yes/no.",
                 name.text
             );
             let span = Span { start: side.span.start + from, end: side.span.end + from };
@@ -134,7 +134,7 @@ fn decimal_commas(text: &str, marks: &mut Vec<Mark>) {
         let glued = !comma.spaced && !b.spaced;
         if numbers && glued && comma.is_sign(Sign::Sep) && &text[comma.span.start..comma.span.end] == "," {
             let (before, after) = (&text[a.span.start..a.span.end], &text[b.span.start..b.span.end]);
-            let message = format!("“{before},{after}” is two numbers; write {before}.{after} if it is one");
+            let message = format!("“{before},{after}” is read as two numbers. For one number, write {before}.{after}");
             marks.push(Mark { hint: true, code: "decimal-comma", message, span: a.span.to(b.span) });
         }
     }
@@ -194,7 +194,7 @@ pub fn complete(text: &str, at: usize, schema: &Schema) -> (Span, Vec<Offer>) {
         }));
         let words = ["today", "now", "run.number", "run.count", "dispatch.name", "office.name", "office.email"];
         let given = words.into_iter().filter(|w| w.starts_with(&typed.to_lowercase()));
-        offers.extend(given.map(|w| Offer { kind: "word", text: w.to_owned(), about: "given by the language".to_owned() }));
+        offers.extend(given.map(|w| Offer { kind: "word", text: w.to_owned(), about: "built-in name".to_owned() }));
     }
     // What begins as it was typed comes first.
     offers.sort_by_key(|o| !Folded::new(&o.text).as_str().starts_with(wanted.as_str()));

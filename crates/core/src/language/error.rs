@@ -33,7 +33,7 @@ pub struct SyntaxError {
 #[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
 pub enum SyntaxFault {
     /// Something else should stand here.
-    #[error("{expected} is expected here, not {found}")]
+    #[error("expected {expected}, found {found}")]
     Expected {
         /// What should stand here, in words.
         expected: &'static str,
@@ -41,19 +41,19 @@ pub enum SyntaxFault {
         found: String,
     },
     /// A sign that the language does not know.
-    #[error("“{0}” means nothing here; put text in double quotes and odd names in single quotes")]
+    #[error("unexpected character “{0}”. Put text in double quotes and unusual names in single quotes.")]
     OddSign(char),
     /// A text or quoted name without its closing quote.
-    #[error("the closing {0} is missing")]
+    #[error("closing {0} missing")]
     OpenQuote(char),
     /// A number of more than 28 digits.
-    #[error("“{0}” has more digits than can be kept exactly (28)")]
+    #[error("“{0}” has too many digits (maximum 28)")]
     LongNumber(String),
     /// A date literal that does not exist.
-    #[error("{0} is not a day of the calendar")]
+    #[error("{0} is not a valid date")]
     NoSuchDay(String),
     /// No function has this name.
-    #[error("there is no function “{name}”{}", near(.nearest))]
+    #[error("unknown function “{name}”{}", near(.nearest))]
     UnknownFunction {
         /// As written.
         name: String,
@@ -61,7 +61,7 @@ pub enum SyntaxFault {
         nearest: Option<String>,
     },
     /// Too few or too many arguments.
-    #[error("{name} takes {takes}; here it has {given}: {syntax}")]
+    #[error("{name} takes {takes}, not {given}. Syntax: {syntax}")]
     Arguments {
         /// The function.
         name: &'static str,
@@ -73,9 +73,7 @@ pub enum SyntaxFault {
         syntax: &'static str,
     },
     /// `as` with a word that is no format.
-    #[error(
-        "“{0}” is not a format; after `as` stands number, money, percent, date, time, words, upper, lower, title, yes/no, phone or list"
-    )]
+    #[error("unknown format “{0}”. Use one of: number, money, percent, date, time, words, upper, lower, title, yes/no, phone or list")]
     UnknownFormat(String),
     /// A number pattern that can't be used.
     #[error("“{pattern}” is not a number pattern: {why}")]
@@ -103,13 +101,13 @@ pub enum SyntaxFault {
     #[error("compare two values at a time: write “{0}”")]
     ChainedComparison(String),
     /// `status = "a" or "b"`
-    #[error("a text beside `or`, `and` or `not` is neither yes nor no; write for instance `status in (\"a\"; \"b\")`")]
+    #[error("text can't be combined with `or`, `and` or `not`. For example, write `status in (\"a\"; \"b\")`")]
     BareText,
     /// Parentheses or the like too deep.
-    #[error("this nests more than {0} levels deep")]
+    #[error("nested too deeply (maximum {0} levels)")]
     TooDeep(usize),
     /// A placeholder over the limit.
-    #[error("a placeholder may hold 4 096 signs; this one holds {0}")]
+    #[error("placeholder too long: {0} characters (maximum 4,096)")]
     TooLong(usize),
     /// A length or resolution out of bounds.
     #[error("{0}")]
@@ -159,7 +157,7 @@ pub struct EvalError {
 #[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
 pub enum Fault {
     /// A name that neither the record nor the language has.
-    #[error("nothing is called “{name}”{}", near(.nearest))]
+    #[error("unknown name “{name}”{}", near(.nearest))]
     UnknownName {
         /// As written.
         name: String,
@@ -167,7 +165,7 @@ pub enum Fault {
         nearest: Option<String>,
     },
     /// A cell that does not fit its column's type.
-    #[error("{column} holds “{text}”, which is not {expected}; correct the cell or the column's type")]
+    #[error("“{text}” in column {column} is not {expected}. Correct the cell or change the column type.")]
     Misfit {
         /// The column.
         column: String,
@@ -177,7 +175,7 @@ pub enum Fault {
         expected: &'static str,
     },
     /// A computed column whose formula could not be worked out.
-    #[error("the computed column {column} gives no value: {why}; correct what it reads, or the column's formula")]
+    #[error("computed column {column} failed: {why}. Correct its formula or the values it uses.")]
     Computed {
         /// The column.
         column: String,
@@ -185,7 +183,7 @@ pub enum Fault {
         why: String,
     },
     /// A value of the wrong kind.
-    #[error("{expected} is needed here, but this is {kind}: {value}")]
+    #[error("expected {expected}, but got {kind}: {value}")]
     Kind {
         /// What is needed.
         expected: &'static str,
@@ -225,16 +223,16 @@ pub enum Fault {
         wanted: String,
     },
     /// Division by zero.
-    #[error("this divides by zero")]
+    #[error("division by zero")]
     DivideByZero,
     /// A result of more than 28 digits.
-    #[error("the result has more digits than can be kept exactly (28)")]
+    #[error("result has too many digits (maximum 28)")]
     Overflow,
     /// A date before year −9999 or after 9999, or one that does not exist.
-    #[error("{0} is not a day of the calendar")]
+    #[error("{0} is not a valid date")]
     NoSuchDay(String),
     /// A function that has no result for these arguments.
-    #[error("{function} has no result here: {why}")]
+    #[error("{function} failed: {why}")]
     Function {
         /// The function.
         function: &'static str,
@@ -242,7 +240,7 @@ pub enum Fault {
         why: String,
     },
     /// Nothing fits what was looked for; IFNA takes it.
-    #[error("{function} finds nothing: {why}")]
+    #[error("{function}: no match ({why})")]
     NotFound {
         /// The function.
         function: &'static str,
@@ -261,7 +259,7 @@ pub enum Fault {
     #[error("{0}")]
     Drawing(String),
     /// A list of more turns than a record may take.
-    #[error("a record may take {0} turns of lists; filter the list or take its first")]
+    #[error("too many list repetitions for one record (maximum {0}). Filter the list or limit it with “first”.")]
     TooManyTurns(usize),
     /// A format that refuses the value.
     #[error("{0}")]

@@ -360,7 +360,7 @@ impl Scope<'_> {
         let number = as_number(&value, self.context).map_err(fail)?;
         let whole = number.to_usize().filter(|_| number.fract().is_zero());
         whole.map(Some).ok_or_else(|| {
-            fail(Fault::Kind { expected: "a whole number from 0", kind: value.kind(), value: number.normalize().to_string() })
+            fail(Fault::Kind { expected: "a whole number, 0 or more", kind: value.kind(), value: number.normalize().to_string() })
         })
     }
 }

@@ -165,7 +165,7 @@ pub(super) fn arithmetic(operator: Arithmetic, left: &Value, right: &Value, cont
                 Ok(Value::Blank)
             }
             (None, None) => calculate(operator, as_number(left, context)?, as_number(right, context)?).map(Value::Number),
-            _ => Err(Fault::Unlike { left: left.kind(), right: right.kind(), verb: "calculated with each other" }),
+            _ => Err(Fault::Unlike { left: left.kind(), right: right.kind(), verb: "used in one calculation" }),
         },
     }
 }
@@ -182,7 +182,7 @@ fn shift(date: Date, days: Decimal, back: bool) -> Result<Value, Fault> {
     use rust_decimal::prelude::ToPrimitive;
     let days = days.trunc().to_i64().filter(|d| d.abs() < 8_000_000).ok_or(Fault::Overflow)?;
     let days = if back { -days } else { days };
-    date.checked_add(days.days()).map(Value::Date).map_err(|_| Fault::NoSuchDay(format!("{date} and {days} days")))
+    date.checked_add(days.days()).map(Value::Date).map_err(|_| Fault::NoSuchDay(format!("{date} + {days} days")))
 }
 
 fn calculate(operator: Arithmetic, a: Decimal, b: Decimal) -> Result<Decimal, Fault> {
@@ -194,7 +194,7 @@ fn calculate(operator: Arithmetic, a: Decimal, b: Decimal) -> Result<Decimal, Fa
         Arithmetic::Divide => a.checked_div(b),
         Arithmetic::Power if a.is_zero() && b.is_sign_negative() => return Err(Fault::DivideByZero),
         Arithmetic::Power if a.is_sign_negative() && !a.is_zero() && !b.fract().is_zero() => {
-            return Err(Fault::Function { function: "POWER", why: "a negative number has no such root".into() });
+            return Err(Fault::Function { function: "POWER", why: "a negative number has no real root".into() });
         }
         Arithmetic::Power => a.checked_powd(b),
     }

@@ -281,7 +281,7 @@ impl<'a> Scope<'a> {
     fn note(&self, column: &Column, value: &Value, level: &Level) {
         if let Some(reads) = &self.reads {
             let value = match value {
-                Value::List(items) => format!("{} in the list", items.len()),
+                Value::List(items) => format!("{} items", items.len()),
                 Value::Record(_) => "a record".to_owned(),
                 Value::Misfit(misfit) => misfit.text.clone(),
                 plain => super::plain(plain, &self.context.locale).unwrap_or_default(),
@@ -401,10 +401,10 @@ impl<'a> Scope<'a> {
         add: impl Fn(Value, Value) -> Result<Value, super::EvalError>,
     ) -> Result<Value, super::EvalError> {
         let Some(level) = self.levels().find(|l| l.turn.as_ref().is_some_and(|t| t.running.is_some())) else {
-            let fault = Fault::Function { function: "running", why: "it needs a repeat around it".into() };
+            let fault = Fault::Function { function: "running", why: "use it inside a repeat".into() };
             return Err(super::EvalError { span: expr.span, fault });
         };
-        let (Some(turn), Some(outer)) = (&level.turn, &level.outer) else { unreachable!("a turn has a level around it") };
+        let (Some(turn), Some(outer)) = (&level.turn, &level.outer) else { unreachable!("use it inside a nested repeat") };
         let Some(running) = &turn.running else { unreachable!("found by it") };
         let known = running.sums.borrow().get(&std::ptr::from_ref(expr)).filter(|(upto, _)| *upto <= turn.number).cloned();
         let (from, mut sum) = known.unwrap_or((0, Value::Blank));

@@ -58,7 +58,7 @@ impl Checker<'_> {
             let shown = part.path().map_or(String::new(), |p| p.iter().map(|n| n.text.as_str()).collect::<Vec<_>>().join("."));
             let remedy = match known {
                 Type::Record => format!("choose one of its fields: “{shown}.…”"),
-                _ => format!("put [:repeat for {shown}] … [:end] round what is printed of each"),
+                _ => format!("use [:repeat for {shown}] … [:end]"),
             };
             self.mark(false, "list-as-value", part.span, format!("“{shown}” is {}; {remedy}", known.words()));
         }
@@ -66,10 +66,8 @@ impl Checker<'_> {
 
     fn one_value(&mut self, expr: &Expr) {
         if let Some(known) = self.names.of(expr).filter(|known| known.is_nested()) {
-            let message = format!(
-                "one value is needed here, and this is {}; take one of its fields, or a function such as sum or join",
-                known.words()
-            );
+            let message =
+                format!("expected a single value, but this is {}. Use one of its fields or a function such as SUM or join.", known.words());
             self.mark(false, "list-as-value", expr.span, message);
         }
     }
@@ -143,18 +141,21 @@ impl Checker<'_> {
         let (left, right) = (left.words(), right.words());
         match comparison {
             Comparison::Equal | Comparison::Unequal => {
-                self.mark(true, "unlike-types", span, format!("{left} is never equal to {right}; correct the column's type, or the value"));
+                self.mark(true, "unlike-types", span, format!("{left} never equals {right}. Change the column type or the value."));
             }
-            _ => {
-                self.mark(false, "unlike-types", span, format!("{left} and {right} have no order; correct the column's type, or the value"))
-            }
+            _ => self.mark(
+                false,
+                "unlike-types",
+                span,
+                format!("{left} and {right} can't be compared. Change the column type or the value."),
+            ),
         }
     }
 
     /// `turn` and `group` come before fields within a list.
     fn hidden(&mut self, name: &Name, span: Span) {
         if name.is_of_the_turn() && self.names.levels.len() > 1 && self.names.column(&name.folded).is_some() {
-            let message = format!("this is the {0} at hand, not the field of that name; write '{0}' in quotes for the field", name.text);
+            let message = format!("{0} is a built-in name here. For the field, write '{0}' in single quotes.", name.text);
             self.mark(true, "hidden-field", span, message);
         }
     }

@@ -76,7 +76,7 @@ impl Type {
         })
     }
 
-    /// Whether it counts: a number, a percentage or an amount of money.
+    /// Whether it counts: a number, a percentage or an amount.
     pub(crate) fn is_number(self) -> bool {
         matches!(self, Type::Number | Type::Money(_) | Type::Percent)
     }
@@ -91,7 +91,7 @@ impl Type {
         match self {
             Type::Text => "text",
             Type::Number => "a number",
-            Type::Money(_) => "an amount of money",
+            Type::Money(_) => "an amount",
             Type::Percent => "a percentage",
             Type::Date => "a date",
             Type::Time => "a time",

@@ -125,10 +125,12 @@ fn said(cause: &Cause) -> String {
         return first.message.clone();
     }
     match (cause.code.as_str(), &cause.column) {
-        ("misfit", Some(column)) => format!("“{column}” holds values that do not fit its type; correct the cells, or the column's type"),
-        ("computed", Some(column)) => format!("The computed column “{column}” gives no value; correct what it reads, or its formula"),
+        ("misfit", Some(column)) => {
+            format!("“{column}” contains values that do not match its type. Correct the cells or change the column type.")
+        }
+        ("computed", Some(column)) => format!("The computed column “{column}” failed. Correct its formula or the values it uses."),
         ("not-an-address", _) => "The e-mail address is malformed; correct it in the source, or leave the records out".to_owned(),
-        ("same-name", _) => "Documents would have the same file name; add a field to the pattern that tells them apart".to_owned(),
+        ("same-name", _) => "Several documents have the same file name. Add a field that makes it unique.".to_owned(),
         _ => format!("Row {}: {}", first.record, first.message),
     }
 }
@@ -169,7 +171,7 @@ mod tests {
         findings.push(finding(9, "misfit", "[: due as date]", Some("Due"), "later", "Due holds “later”"));
         let found = causes(findings, &Sheet);
         let told: Vec<_> = found.iter().map(|c| (c.code.as_str(), c.found.len(), c.message.as_str())).collect();
-        let due = "“Due” holds values that do not fit its type; correct the cells, or the column's type";
+        let due = "“Due” contains values that do not match its type. Correct the cells or change the column type.";
         assert_eq!(told, [("other-currency", 33, wrong), ("misfit", 2, due)]);
         assert_eq!(found[0].fix, Some(Fix::SetCurrency { column: "Paid".into(), currency: "GBP".into() }));
         assert_eq!(found[0].placeholders.len(), 2);
@@ -194,9 +196,9 @@ mod tests {
     #[test]
     fn what_has_no_column_is_told_by_its_placeholder() {
         let findings = vec![
-            finding(1, "divide-by-zero", "[: a / b]", None, "", "this divides by zero"),
-            finding(2, "divide-by-zero", "[: a / b]", None, "", "this divides by zero"),
-            finding(2, "divide-by-zero", "[: c / d]", None, "", "this divides by zero"),
+            finding(1, "divide-by-zero", "[: a / b]", None, "", "division by zero"),
+            finding(2, "divide-by-zero", "[: a / b]", None, "", "division by zero"),
+            finding(2, "divide-by-zero", "[: c / d]", None, "", "division by zero"),
             finding(3, "computed", "[: total]", Some("Total"), "", "the computed column Total gives no value: 1 / 0"),
         ];
         let found = causes(findings, &Sheet);

@@ -86,11 +86,9 @@ pub enum Note {
 impl std::fmt::Display for Note {
     fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
         match self {
-            Note::BlankDate => f.write_str(
-                "a blank stood where a date was needed: what was worked out of it is blank, and it is neither before nor after any day",
-            ),
+            Note::BlankDate => f.write_str("a date is blank: results calculated from it are blank, and comparisons with it are false"),
             Note::BlankNumber(field) => {
-                write!(f, "“{field}” is blank and was calculated with as 0; put a value in, or say with `if` what prints without one")
+                write!(f, "“{field}” is blank and counted as 0 in a calculation. Enter a value, or use `if` to handle blanks.")
             }
             Note::Close { one, other } => write!(
                 f,
@@ -98,7 +96,7 @@ impl std::fmt::Display for Note {
             ),
             Note::Uneven { sum, lines } => write!(
                 f,
-                "the lines that {lines} prints don't add up to the sum that {sum} prints: each was rounded by itself; put ROUND round the lines' value if the sum must be that of the printed lines"
+                "printed amounts of {lines} don't add up to {sum} because each is rounded separately. To make them match, wrap the line value in ROUND."
             ),
         }
     }
@@ -136,20 +134,16 @@ pub fn obstacles(ties: &[TieState], plan: &Plan) -> Vec<Obstacle> {
     let open = ties.iter().filter(|t| t.column.is_none()).map(|tie| {
         let of_all = Folded::new(&tie.name) == Folded::new(RECORDS);
         let (station, message) = match () {
-            () if plan.joint => (
-                "result",
-                format!(
-                    "“{}” stands outside of a repeat for records, where no record is at hand; put it within [:repeat for records], or make a document of each record",
-                    tie.name
-                ),
-            ),
-            () if of_all => ("result", "“records” is all records of a run, where one document serves them all; choose that at Result".to_owned()),
-            () => ("ties", format!("“{}” is not tied to a column; choose the column that it takes", tie.name)),
+            () if plan.joint => {
+                ("output", format!("“{}” is outside [:repeat for records]. Move it inside, or create one document per record.", tie.name))
+            }
+            () if of_all => ("output", "“records” needs one document for all records. Choose that under Output.".to_owned()),
+            () => ("mapping", format!("“{}” is not mapped to a column. Choose one.", tie.name)),
         };
         Obstacle { station, message }
     });
     let texts = plan.problems.iter().map(|p| Obstacle {
-        station: if matches!(p.field, "file name" | "password" | "pdf") { "result" } else { "channels" },
+        station: if matches!(p.field, "file name" | "password" | "pdf") { "output" } else { "channels" },
         message: match p.problem.placeholder.as_str() {
             "" => p.problem.message.clone(),
             placeholder => format!("{} of the {}: {}", placeholder, p.field, p.problem.message),
@@ -168,7 +162,7 @@ pub fn check(plan: &Plan, scope: &Scope<'_>, document: Vec<FillError>) -> Result
         Ok(text) => match file_name(&text) {
             Some(name) => name,
             None => {
-                let message = "the file name comes out blank; add something to its pattern that every record has";
+                let message = "the file name is blank. Add a field that has a value in every record.";
                 findings.push(Finding::new(record, "blank-name", "file name", message));
                 String::new()
             }
@@ -182,7 +176,7 @@ pub fn check(plan: &Plan, scope: &Scope<'_>, document: Vec<FillError>) -> Result
         None => None,
         Some(Ok(text)) if !text.trim().is_empty() => Some(text.trim().to_owned()),
         Some(Ok(_)) => {
-            let message = "the password comes out blank; put the field in, or leave the record out";
+            let message = "the password is blank. Fill in the field or leave the record out.";
             findings.push(Finding::new(record, "blank-password", "password", message));
             None
         }
@@ -211,8 +205,7 @@ pub fn check(plan: &Plan, scope: &Scope<'_>, document: Vec<FillError>) -> Result
         && Locale::parse(tag.trim()).is_err()
     {
         let name = scope.record.field(column).map(|(column, _)| column.name.clone());
-        let message =
-            format!("“{tag}” is no language that values can be printed in; write its code, for instance de-DE, or leave it blank");
+        let message = format!("“{tag}” is not a language code. Use a code such as de-DE, or leave it blank.");
         findings.push(Finding {
             column: name,
             text: Some(tag.to_string()),
@@ -268,7 +261,7 @@ pub fn same_names<'a>(names: impl IntoIterator<Item = (usize, &'a str)>) -> Vec<
             same.into_iter().map(move |(record, name)| {
                 let others: Vec<String> = all.iter().filter(|r| **r != record).take(5).map(|r| format!("row {r}")).collect();
                 let others = others.join(", ");
-                let message = format!("“{name}” is also the file name of {others}; add a field to the pattern that tells them apart");
+                let message = format!("“{name}” is also the file name of {others}. Add a field that makes it unique.");
                 Finding { text: Some(name.to_owned()), ..Finding::new(record, "same-name", "file name", &message) }
             })
         })
@@ -312,14 +305,14 @@ mod tests {
     #[test]
     fn blank_and_malformed_recipients_are_told_apart() {
         let blank = checked(Value::Blank, "Reminder [: ref]").expect_err("blank");
-        assert_eq!(blank, ["48 no-recipient to: the record has no e-mail address; put one in, or leave the record out"]);
+        assert_eq!(blank, ["48 no-recipient to: no e-mail address. Add one or leave the record out."]);
         let misfit =
             Misfit { column: "E-mail".into(), text: "joerg.brueckner@".into(), kind: crate::records::ColumnType::Email, why: None };
         let wrong = checked(Value::Misfit(Arc::new(misfit)), "Reminder [: ref]").expect_err("malformed");
         assert_eq!(
             wrong,
             [
-                "48 not-an-address to: to: “joerg.brueckner@” is not an e-mail address: nothing stands after the @; correct it in the source, or leave the record out"
+                "48 not-an-address to: to: “joerg.brueckner@” is not an e-mail address: there is nothing after the @; correct it in the source, or leave the record out"
             ]
         );
     }
@@ -336,7 +329,7 @@ mod tests {
         let found = same_names([(3, "Reminder"), (17, "reminder"), (31, "Other")]);
         let said: Vec<_> = found.iter().map(|f| (f.record, f.message.as_str())).collect();
         assert_eq!(said[0].0, 3);
-        assert_eq!(said[0].1, "“Reminder” is also the file name of row 17; add a field to the pattern that tells them apart");
+        assert_eq!(said[0].1, "“Reminder” is also the file name of row 17. Add a field that makes it unique.");
         assert_eq!(said.len(), 2);
     }
 }

@@ -53,7 +53,7 @@ pub struct OfCell {
 #[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
 pub enum AgainFault {
     /// One of them lacks the key.
-    #[error("{place} has no column “{key}”; choose a column that both have")]
+    #[error("{place} has no column “{key}”. Choose a column that exists in both.")]
     NoKey {
         /// The file, or the sheet.
         place: &'static str,
@@ -61,7 +61,7 @@ pub enum AgainFault {
         key: String,
     },
     /// A row of the file can't be told from others.
-    #[error("row {row} of the file has no “{key}”; put one in, or choose another column as the key")]
+    #[error("row {row} of the file: “{key}” is blank. Fill it in or choose another key column.")]
     Blank {
         /// The row in the file, from 1, the header not counted.
         row: usize,
@@ -70,7 +70,7 @@ pub enum AgainFault {
     },
     /// Two rows have one key.
     #[error(
-        "{place} holds “{value}” twice in “{key}” (rows {first} and {second}); a key must tell rows apart: choose another column or mend it"
+        "{place} has “{value}” twice in “{key}” (rows {first} and {second}). Key values must be unique: correct one or choose another column."
     )]
     Twice {
         /// The file, or the sheet.
@@ -223,8 +223,8 @@ mod tests {
     #[test]
     fn a_key_must_tell_rows_apart() {
         let fault = |new: &str| compared(OLD, new).expect_err("is refused").to_string();
-        assert_eq!(fault("Name\nAda"), "the file has no column “ref”; choose a column that both have");
-        assert!(fault("Ref;Name\n;Ada").starts_with("row 1 of the file has no “ref”"));
+        assert_eq!(fault("Name\nAda"), "the file has no column “ref”. Choose a column that exists in both.");
+        assert!(fault("Ref;Name\n;Ada").starts_with("row 1 of the file: “ref” is blank"));
         assert!(fault("Ref;Name\nBQ-1;Ada\nbq-1 ;Ada").contains("(rows 1 and 2)"));
     }
 }

@@ -131,7 +131,7 @@ pub fn calculate(mut cells: Table<'_>, formulas: &[CellFormula], moment: DateTim
                     scope.set(name, area.value(&cells));
                 }
                 let found = match scope.value(&ready.expr) {
-                    Ok(Value::List(_) | Value::Record(_)) => Cell::Error("the formula gives more than one value".to_owned()),
+                    Ok(Value::List(_) | Value::Record(_)) => Cell::Error("the formula returns more than one value".to_owned()),
                     Ok(value) => Cell::of(&value),
                     Err(error) => Cell::Error(error.to_string()),
                 };
@@ -322,10 +322,10 @@ mod tests {
     fn what_can_not_be_worked_out_is_told_and_never_blank() {
         let (values, told) = worked(&[&["=VLOOKUP(1,A2:B3,2)", "=Prices!A1", "=C1+1", "=1/0", "=E2", "", ""], &["", "", "", "", "=E1"]]);
         assert_eq!(values[0], "=VLOOKUP(1,A2:B3,2)");
-        assert!(told[0].starts_with("A1: there is no function “VLOOKUP”"), "{told:?}");
+        assert!(told[0].starts_with("A1: unknown function “VLOOKUP”"), "{told:?}");
         assert_eq!(told[1], "B1: it reads another sheet, a table or an array");
         assert!(told[2..].iter().all(|t| t.ends_with("it needs its own value")) && told.len() == 4, "{told:?}");
-        assert_eq!(values[3], "this divides by zero");
+        assert_eq!(values[3], "division by zero");
     }
 
     #[test]

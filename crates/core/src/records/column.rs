@@ -84,11 +84,11 @@ impl ColumnType {
         match self {
             ColumnType::Text => "a text",
             ColumnType::Number => "a number",
-            ColumnType::Money(_) => "an amount of money",
+            ColumnType::Money(_) => "an amount",
             ColumnType::Percent => "a percentage such as 10%",
-            ColumnType::Date => "a date that exists",
+            ColumnType::Date => "a valid date",
             ColumnType::Time => "a time such as 09:30",
-            ColumnType::YesNo => "a yes or no",
+            ColumnType::YesNo => "yes or no",
             ColumnType::Email => "an e-mail address",
             ColumnType::Record => "a record",
             ColumnType::List => "a list",
@@ -194,12 +194,10 @@ pub struct Schema {
 #[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
 pub enum SchemaFault {
     /// A column that holds values has no name.
-    #[error("column {0} has no name; write one into its header and bring the sheet in again")]
+    #[error("column {0} has no name. Add a header and import the file again.")]
     NoName(String),
     /// Two columns have one name.
-    #[error(
-        "columns {first} and {second} are both called “{name}”; names that differ only in case, spaces, _ and - count as one: rename one of them"
-    )]
+    #[error("columns {first} and {second} have the same name “{name}” (case, spaces, _ and - are ignored). Rename one.")]
     SameName {
         /// The name of the later.
         name: String,
@@ -212,7 +210,7 @@ pub enum SchemaFault {
 
 /// A name that no column has.
 #[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
-#[error("no column is called “{name}”{}", nearest.as_ref().map(|n| format!("; did you mean {}?", offered(n))).unwrap_or_default())]
+#[error("no column “{name}”{}", nearest.as_ref().map(|n| format!("; did you mean {}?", offered(n))).unwrap_or_default())]
 pub struct UnknownColumn {
     /// As written.
     pub name: String,
@@ -337,10 +335,7 @@ mod tests {
     fn two_columns_of_one_name_are_refused_with_their_places() {
         let columns = ["Ref", "Last_Name", "last name"].map(|n| Column::new(n, ColumnType::Text)).to_vec();
         let fault = Schema::new(columns).expect_err("same name");
-        assert_eq!(
-            fault.to_string(),
-            "columns B and C are both called “last name”; names that differ only in case, spaces, _ and - count as one: rename one of them"
-        );
+        assert_eq!(fault.to_string(), "columns B and C have the same name “last name” (case, spaces, _ and - are ignored). Rename one.");
         let unnamed = Schema::new(vec![Column::new("Ref", ColumnType::Text), Column::new(" ", ColumnType::Text)]);
         assert_eq!(unnamed, Err(SchemaFault::NoName("B".into())));
     }

@@ -44,7 +44,7 @@ pub enum FormulaFault {
     #[error(transparent)]
     UnknownColumn(#[from] UnknownColumn),
     /// It needs its own value.
-    #[error("it needs its own value: {}; change one of these formulas", .0.join(" needs "))]
+    #[error("circular reference: {}. Change one of these formulas.", .0.join(" needs "))]
     Circle(Vec<String>),
 }
 
@@ -138,20 +138,20 @@ impl Computed {
 fn fitted(value: Value, kind: ColumnType, context: &Context) -> Result<Value, String> {
     Ok(match (kind, value) {
         (_, Value::List(_) | Value::Record(_)) => {
-            return Err("a computed column holds one value; take one of the list, or sum, count or join it".to_owned());
+            return Err("a computed column needs a single value. Use one item, or SUM, COUNT or join.".to_owned());
         }
         (ColumnType::Text, value @ Value::Text(_)) => value,
         (_, value) if value.is_blank() => Value::Blank,
         (ColumnType::Text, value) => Value::text(plain(&value, &context.locale).map_err(|fault| fault.to_string())?),
         (ColumnType::Money(currency), Value::Number(amount) | Value::Percent(amount)) => Value::Money(Money { amount, currency }),
         (ColumnType::Money(currency), Value::Money(money)) if money.currency != currency => {
-            return Err(format!("the formula gives an amount in {}, and the column is in {currency}", money.currency));
+            return Err(format!("the formula returns an amount in {}, but the column is in {currency}", money.currency));
         }
         (ColumnType::Number, Value::Money(Money { amount: number, .. }) | Value::Percent(number)) => Value::Number(number),
         (ColumnType::Percent, Value::Number(number)) => Value::Percent(number),
         (kind, Value::Text(text)) => match kind.read(&Cell::Text(text.clone()), context.reading) {
             Some(value) => value,
-            None => return Err(format!("the formula gives “{text}”, which is not {}", kind.expected())),
+            None => return Err(format!("the formula returns “{text}”, which is not {}", kind.expected())),
         },
         (kind, value) => {
             let (given, time) = (value.kind(), matches!(&value, Value::DateTime(moment) if moment.date() == NULL_DATE));
@@ -165,7 +165,7 @@ fn fitted(value: Value, kind: ColumnType, context: &Context) -> Result<Value, St
                 _ => false,
             };
             if !fits {
-                return Err(format!("the formula gives {given}, and {} is needed", kind.expected()));
+                return Err(format!("the formula returns {given}, not {}", kind.expected()));
             }
             value
         }
@@ -243,7 +243,7 @@ mod tests {
     fn formulas_may_need_each_other_in_any_order() {
         let (sheet, computed) = computed(&[("gross", "net + vat"), ("vat", "round(net * 20%; 2)")]);
         assert_eq!(told(&sheet, "gross")[0], "480");
-        assert!(told(&sheet, "gross")[1].contains("which is not a number"), "{:?}", told(&sheet, "gross"));
+        assert!(told(&sheet, "gross")[1].contains("is not a number"), "{:?}", told(&sheet, "gross"));
         assert!(!computed.moves());
     }
 
@@ -274,19 +274,16 @@ mod tests {
         // The type can be chosen; what does not fit it is told.
         assert_eq!(filled("fee * 2", Some(ColumnType::Number)), ("number".to_owned(), ["20", "0", "15", "4"].map(str::to_owned).to_vec()));
         assert_eq!(filled("fee * 2", Some(ColumnType::Text)).1[0], "€20.00");
-        assert_eq!(
-            filled("fee * 2", Some(ColumnType::Date)).1[0],
-            "the formula gives an amount of money, and a date that exists is needed"
-        );
+        assert_eq!(filled("fee * 2", Some(ColumnType::Date)).1[0], "the formula returns an amount, not a valid date");
     }
 
     #[test]
     fn what_is_wrong_with_a_formula_is_told_in_its_column() {
         let (sheet, computed) = computed(&[("a", "b + 1"), ("b", "a + 1"), ("c", "nett * 2"), ("d", "net *"), ("e", "lines")]);
-        assert_eq!(told(&sheet, "a")[0], "it needs its own value: a needs b needs a; change one of these formulas");
-        assert_eq!(told(&sheet, "c")[0], "no column is called “nett”; did you mean “Net”?");
+        assert_eq!(told(&sheet, "a")[0], "circular reference: a needs b needs a. Change one of these formulas.");
+        assert_eq!(told(&sheet, "c")[0], "no column “nett”; did you mean “Net”?");
         let first = sheet.schema.columns().len() - 5;
         assert!(matches!(computed.fault(first + 3), Some(FormulaFault::Syntax(_))));
-        assert!(told(&sheet, "e")[0].starts_with("a computed column holds one value"));
+        assert!(told(&sheet, "e")[0].starts_with("a computed column needs a single value"));
     }
 }

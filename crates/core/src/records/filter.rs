@@ -4,7 +4,7 @@ use crate::language::syntax::Expr;
 use crate::language::{Context, EvalError, Scope, SyntaxError, Ties, UsedAs, condition};
 use crate::records::{Record, Schema, UnknownColumn};
 
-/// A condition that chooses records.
+/// Filter condition
 #[derive(Debug, Clone)]
 pub struct Filter {
     expr: Expr,
@@ -52,7 +52,7 @@ mod tests {
         let schema =
             Schema::new(["Balance (£)", "Newsletter?", "Ref"].map(|n| Column::new(n, ColumnType::Number)).to_vec()).expect("names");
         let said = |text: &str| Filter::read(text, &schema).map(|_| String::new()).unwrap_or_else(|fault| fault.to_string());
-        assert_eq!(said("balance > 0"), "no column is called “balance”; did you mean 'Balance (£)'?");
+        assert_eq!(said("balance > 0"), "no column “balance”; did you mean 'Balance (£)'?");
         assert!(said("Balance (£) > 0").ends_with("did you mean the column 'Balance (£)'?"), "{}", said("Balance (£) > 0"));
         assert!(said("newsletter? and ref > 1").ends_with("did you mean the column 'Newsletter?'?"), "{}", said("newsletter? and ref > 1"));
         assert_eq!(said("'Balance (£)' > 0 and 'newsletter?' > 0"), "");

@@ -22,7 +22,7 @@ const MOST_KEYS: usize = 2_000;
 #[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
 pub enum JsonFault {
     /// It is neither an object nor an array of objects.
-    #[error("records are an object or an array of objects; this is {0}")]
+    #[error("expected an object or an array of objects, found {0}")]
     NoRecords(&'static str),
     /// Keys that count as one name.
     #[error("{place}: {fault}")]
@@ -33,7 +33,7 @@ pub enum JsonFault {
         fault: SchemaFault,
     },
     /// A list with more fields than a sheet may have columns.
-    #[error("{place} has {count} different keys, more than the {MOST_KEYS} that records may have; take out those that no document needs")]
+    #[error("{place} has {count} different keys (maximum {MOST_KEYS}). Remove the ones you don't need.")]
     TooWide {
         /// The list at fault.
         place: String,
@@ -41,7 +41,7 @@ pub enum JsonFault {
         count: usize,
     },
     /// Lists in lists in lists.
-    #[error("lists nest more than {DEEPEST} deep")]
+    #[error("lists are nested too deeply (maximum {DEEPEST} levels)")]
     TooDeep,
 }
 
@@ -80,7 +80,7 @@ pub(super) fn objects_at_the_top(json: &Json) -> Result<Vec<&Map<String, Json>>,
 fn kind(json: &Json) -> &'static str {
     match json {
         Json::Null => "null",
-        Json::Bool(_) => "true or false",
+        Json::Bool(_) => "a true/false value",
         Json::Number(_) => "a number",
         Json::String(_) => "a text",
         Json::Array(_) => "an array",
@@ -228,7 +228,7 @@ mod tests {
         assert_eq!(sheet("3").err(), Some(JsonFault::NoRecords("a number")));
         assert_eq!(sheet("[{}, 3]").err(), Some(JsonFault::NoRecords("a number")));
         let said = sheet(r#"{"lines": [{"Last_Name": 1, "last name": 2}]}"#).err().map(|f| f.to_string()).unwrap_or_default();
-        assert!(said.starts_with("cases.lines: columns A and B are both called"), "{said}");
+        assert!(said.starts_with("cases.lines: columns A and B have the same name"), "{said}");
         let wide: Map<String, Json> = (0..3_000).map(|n| (format!("k{n}"), Json::Null)).collect();
         let said = from_json("cases", &serde_json::json!({ "lines": [wide] })).err().map(|f| f.to_string()).unwrap_or_default();
         assert!(said.starts_with("cases.lines has 3000 different keys"), "{said}");

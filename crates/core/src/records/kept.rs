@@ -36,10 +36,10 @@ enum Kept {
 #[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
 pub enum KeptFault {
     /// They are not in the form that this version writes.
-    #[error("the values kept of this record can't be read ({0}); make it again from its source")]
+    #[error("the saved values of this record can't be read ({0}). Run it again from its source.")]
     Unreadable(String),
     /// A record within them has no columns to go by.
-    #[error("the columns kept of this record don't fit its values; make it again from its source")]
+    #[error("the saved columns of this record don't match its values. Run it again from its source.")]
     Columns,
 }
 
@@ -152,7 +152,7 @@ mod tests {
     fn what_another_version_kept_is_refused_with_a_remedy() {
         let schema = Arc::new(Schema::new(vec![Column::new("Ref", ColumnType::Text)]).expect("names"));
         let said = |json: &str| read_kept(&schema, 1, json).expect_err("is refused").to_string();
-        assert!(said(r#"[{"t":"BQ-1"}]"#).ends_with("make it again from its source"));
+        assert!(said(r#"[{"t":"BQ-1"}]"#).ends_with("Run it again from its source."));
         assert_eq!(said("[]"), KeptFault::Columns.to_string());
     }
 }

@@ -134,7 +134,7 @@ fn reads_in_ways(text: &str) -> bool {
 
 /// The narrowest type that nearly all cells fit. What is certain only by its name or by
 /// rare words is left as it was typed: a number is money only with a sign or code, and
-/// one that nobody would take for a yes or no stays text.
+/// one that nobody would take for a yes/no value stays text.
 pub(super) fn kind_of(cells: &[&Cell], how: Reading) -> ColumnType {
     if cells.is_empty() {
         return ColumnType::Text;

@@ -97,7 +97,7 @@ impl<'v> Key<'v> {
 
 /// Finds a text in values as they are shown.
 struct Finder {
-    /// In small letters.
+    /// In lowercase.
     find: String,
     /// Whether a number may show it.
     in_numbers: bool,
@@ -140,7 +140,7 @@ impl Finder {
     }
 }
 
-/// A text in small letters without accents: who looks for “mull” finds Müller.
+/// A text in lowercase without accents: who looks for “mull” finds Müller.
 fn bare(text: &str) -> String {
     if text.is_ascii() {
         return text.to_ascii_lowercase();

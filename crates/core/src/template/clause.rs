@@ -70,7 +70,7 @@ impl Clauses {
                 let mut open = clause.calls();
                 while let Some(next) = open.pop() {
                     if next == own {
-                        let message = format!("the clause “{}” leads back to itself; take it out of one of the clauses", clause.name);
+                        let message = format!("the clause “{}” refers to itself. Remove it from one of the clauses.", clause.name);
                         let problem = Problem {
                             code: "clause-circle",
                             message,
@@ -96,17 +96,16 @@ impl Clauses {
     /// A clause's text where a placeholder calls it.
     pub(super) fn fill(&self, name: &str, with: &[Setting], scope: &Scope<'_>) -> Result<String, EvalError> {
         let fail = |why: &str| EvalError { span: Span::default(), fault: Fault::Clause { name: name.to_owned(), why: why.to_owned() } };
-        let clause =
-            self.0.get(&Folded::new(name)).ok_or_else(|| fail("is not in the clause library; write it there, or correct its name"))?;
+        let clause = self.0.get(&Folded::new(name)).ok_or_else(|| fail("is not in the clause library. Add it or correct the name."))?;
         if scope.clauses_deep() >= DEEPEST {
-            return Err(fail(&format!("stands within more than {DEEPEST} others; clauses may not lead back to themselves")));
+            return Err(fail(&format!("is nested too deeply (maximum {DEEPEST} levels)")));
         }
         let mut names: Vec<(Folded, Value)> = Vec::with_capacity(with.len());
         for setting in with {
             names.push((setting.name.folded.clone(), scope.value(&setting.value)?));
         }
         let language = scope.context.locale.tag().to_ascii_lowercase();
-        let text = clause.text(&language).ok_or_else(|| fail(&format!("has no text in {language} and none for all languages")))?;
+        let text = clause.text(&language).ok_or_else(|| fail(&format!("has no text for {language} or for any language")))?;
         text.fill(&scope.clause(names))
             .map_err(|FillError { placeholder, error, .. }| fail(&format!("can't be filled: {placeholder} {error}")))
     }

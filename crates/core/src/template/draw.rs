@@ -60,6 +60,6 @@ impl Draw for NoDrawing {
             Drawing::Barcode { .. } => "a barcode",
             Drawing::Signer(_) => "a signature field",
         };
-        Err(Fault::Drawing(format!("{what} can't stand in a plain text; take it out")))
+        Err(Fault::Drawing(format!("{what} can't be used in plain text. Remove it.")))
     }
 }

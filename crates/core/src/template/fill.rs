@@ -338,7 +338,7 @@ impl Filler<'_> {
         self.turns += 1;
         let fault = match () {
             () if self.turns > MOST_TURNS => Fault::TooManyTurns(MOST_TURNS),
-            () if self.out.len() > LARGEST => Fault::Drawing("the document would hold more than 200 MB; filter the list".into()),
+            () if self.out.len() > LARGEST => Fault::Drawing("the document would exceed 200 MB. Filter the list.".into()),
             () => return true,
         };
         if self.errors.is_empty() {

@@ -19,7 +19,7 @@ const DEEPEST: usize = 256;
 #[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
 pub enum GatherError {
     /// It is not well-formed XML.
-    #[error("its XML is broken near byte {at}: {why}")]
+    #[error("invalid XML near byte {at}: {why}")]
     Xml {
         /// Byte offset.
         at: u64,
@@ -27,10 +27,10 @@ pub enum GatherError {
         why: String,
     },
     /// It holds a document type definition.
-    #[error("it holds a document type definition (DTD), which documents do not need and Mangle does not read")]
+    #[error("it contains a document type definition (DTD), which is not allowed")]
     Dtd,
     /// Elements nest too deep.
-    #[error("its elements nest more than {DEEPEST} deep")]
+    #[error("elements are nested too deeply (maximum {DEEPEST} levels)")]
     TooDeep,
 }
 
@@ -76,7 +76,7 @@ fn unknown_entity(at: u64) -> GatherError {
 }
 
 fn ended_early(bytes: &[u8]) -> GatherError {
-    GatherError::Xml { at: bytes.len() as u64, why: "it ends too early".into() }
+    GatherError::Xml { at: bytes.len() as u64, why: "unexpected end".into() }
 }
 
 struct Level {
@@ -347,7 +347,7 @@ impl<'d> Gatherer<'d> {
 
     fn leave(&mut self, range: Range<usize>, bytes: &[u8]) -> Result<(), GatherError> {
         if self.levels.len() == 1 {
-            return Err(GatherError::Xml { at: range.start as u64, why: "an end tag without its start".into() });
+            return Err(GatherError::Xml { at: range.start as u64, why: "end tag without a start tag".into() });
         }
         let Some(level) = self.levels.pop() else { unreachable!("checked above") };
         match level.role {

@@ -67,7 +67,7 @@ impl Place {
             Place::Header => "header",
             Place::Footer => "footer",
             Place::TextBox => "text box",
-            Place::Note => "note",
+            Place::Note => "footnote",
             Place::Text => "text",
         }
     }

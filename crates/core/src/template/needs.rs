@@ -74,7 +74,7 @@ fn note(level: &mut Vec<Need>, path: &[&str], found: &NameUse) {
         return;
     }
     // A text that a condition asks for is not blank; only what nothing else is
-    // done with is a yes or no.
+    // done with is a yes/no value.
     own.currency = own.currency.take().or_else(|| found.currency.clone());
     own.used = match (own.uses, own.used, found.used) {
         (0, UsedAs::YesNo, used) => used,

@@ -5,7 +5,7 @@ use serde::Serialize;
 
 use super::Placeholder;
 use super::compile::DEEPEST;
-use crate::language::syntax::Kind;
+use crate::language::syntax::{Expr, ExprKind, Extent, Key, Kind, Unit};
 
 /// One line of the outline.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize)]
@@ -38,27 +38,67 @@ fn words(kind: &Kind, text: &str) -> Option<(&'static str, String)> {
         Kind::If(_) => ("if", format!("if {}", behind("if"))),
         Kind::ElseIf(_) => ("else", format!("else, if {}", behind("if"))),
         Kind::Else | Kind::KeepElse(_) => ("else", "else".to_owned()),
-        Kind::Repeat(None, _) => ("repeat", format!("for each of {}", behind("for"))),
-        Kind::Repeat(Some(extent), _) => {
-            let what = match extent.count {
-                1 => extent.unit.word().to_owned(),
-                many => format!("{many} {}s", extent.unit.word()),
-            };
-            ("repeat", format!("{what} for each of {}", behind("for")))
-        }
-        Kind::Keep(extent, _) => ("if", format!("{} only if {}", extent.unit.word(), behind("if"))),
-        Kind::KeepElseIf(extent, _) => ("else", format!("else {} if {}", extent.unit.word(), behind("if"))),
-        Kind::Set(setting) => ("set", format!("{} is {}", setting.name.text, behind("="))),
+        Kind::Repeat(None, list) => ("repeat", format!("repeat {}", each(list, text))),
+        Kind::Repeat(Some(extent), list) => ("repeat", format!("repeat {} {}", taken_whole(*extent), each(list, text))),
+        Kind::Keep(extent, _) => ("if", format!("{} if {}", taken_whole(*extent), behind("if"))),
+        Kind::KeepElseIf(extent, _) => ("else", format!("else {} if {}", taken_whole(*extent), behind("if"))),
+        Kind::Set(setting) => ("set", format!("{} = {}", setting.name.text, behind("="))),
         Kind::Clause(name, _) => ("clause", format!("clause “{name}”")),
         Kind::Picture(..) => ("picture", format!("picture {}", behind("picture"))),
         Kind::Barcode(code) => ("barcode", format!("{} barcode of {}", code.symbology.word(), behind(" of "))),
         Kind::Signer(field) => {
-            let optional = if field.optional { ", may stay empty" } else { "" };
-            ("signer", format!("{} of {}{optional}", field.field.word(), field.role.text))
+            let optional = if field.optional { " (optional)" } else { "" };
+            ("signer", format!("{} for {}{optional}", field.field.word(), field.role.text))
         }
-        Kind::PageBreak => ("page break", "a new page".to_owned()),
+        Kind::PageBreak => ("page break", "page break".to_owned()),
         Kind::End(_) | Kind::Remark => return None,
     })
+}
+
+/// What a placeholder takes whole: `row`, `3 paragraphs`.
+fn taken_whole(extent: Extent) -> String {
+    let unit = match extent.unit {
+        Unit::Para => "paragraph",
+        unit => unit.word(),
+    };
+    match extent.count {
+        1 => unit.to_owned(),
+        many => format!("{many} {unit}s"),
+    }
+}
+
+/// What a list repeats for, as a person would say it: `for each line where qty > 0,
+/// sorted by price, descending`.
+fn each(list: &Expr, text: &str) -> String {
+    let written = |expr: &Expr| text.get(expr.span.start + 2..expr.span.end + 2).unwrap_or_default().trim().to_owned();
+    let ExprKind::List(own) = &list.kind else { return format!("for each {}", one_of(&written(list))) };
+    let mut out = format!("for each {}", one_of(&written(&own.source)));
+    if let Some(group) = &own.group {
+        out = format!("for each {} of {}", written(group), written(&own.source));
+    }
+    if let Some(filter) = &own.filter {
+        out.push_str(&format!(" where {}", written(filter)));
+    }
+    if !own.sort.is_empty() {
+        let key = |key: &Key| format!("{}{}", written(&key.expr), if key.down { ", descending" } else { "" });
+        out.push_str(&format!(", sorted by {}", own.sort.iter().map(key).collect::<Vec<_>>().join(", then ")));
+    }
+    if let Some(first) = &own.first {
+        out.push_str(&format!(", first {}", written(first)));
+    }
+    out
+}
+
+/// One of a list: `line` of `lines`; `item in history` where the name is no plural.
+fn one_of(list: &str) -> String {
+    let plain = list.chars().all(|c| c.is_alphanumeric() || matches!(c, ' ' | '_' | '.'));
+    match list.strip_suffix('s').filter(|one| plain && one.len() > 2 && !one.ends_with(['s', 'u', 'i'])) {
+        Some(one) => match one.strip_suffix("ie") {
+            Some(stem) => format!("{stem}y"),
+            None => one.to_owned(),
+        },
+        None => format!("item in {list}"),
+    }
 }
 
 /// The outline of a part's placeholders; `taken` are those that take each of them whole.

@@ -54,20 +54,20 @@ fn fault(address: &str) -> Option<&'static str> {
         return Some("the @ is missing");
     };
     if local.is_empty() {
-        return Some("nothing stands before the @");
+        return Some("there is nothing before the @");
     }
     if domain.is_empty() {
-        return Some("nothing stands after the @");
+        return Some("there is nothing after the @");
     }
     if local.len() > 64 || address.len() > 254 {
         return Some("it is too long");
     }
     if address.chars().any(|c| c.is_whitespace() || c.is_control()) {
-        return Some("it holds a space");
+        return Some("it contains a space");
     }
     let atext = |c: char| c.is_alphanumeric() || "!#$%&'*+-/=?^_`{|}~".contains(c);
     if !local.split('.').all(|atom| !atom.is_empty() && atom.chars().all(atext)) {
-        return Some("the part before the @ holds a sign or dot that may not stand there");
+        return Some("the part before the @ contains an invalid character or dot");
     }
     let label = |l: &str| {
         !l.is_empty() && l.len() <= 63 && !l.starts_with('-') && !l.ends_with('-') && l.chars().all(|c| c.is_alphanumeric() || c == '-')
@@ -92,10 +92,10 @@ mod tests {
     #[test]
     fn what_is_wrong_is_said() {
         let why = |text: &str| EmailAddress::parse(text).expect_err(text).why;
-        assert_eq!(why("joerg.brueckner@"), "nothing stands after the @");
+        assert_eq!(why("joerg.brueckner@"), "there is nothing after the @");
         assert_eq!(why("jörg at post.example"), "the @ is missing");
-        assert_eq!(why("a b@post.example"), "it holds a space");
-        assert_eq!(why("a..b@post.example"), "the part before the @ holds a sign or dot that may not stand there");
+        assert_eq!(why("a b@post.example"), "it contains a space");
+        assert_eq!(why("a..b@post.example"), "the part before the @ contains an invalid character or dot");
         assert_eq!(why("a@localhost"), "the part after the @ is not a domain name");
     }
 

@@ -107,12 +107,12 @@ impl Value {
     pub fn kind(&self) -> &'static str {
         match self {
             Value::Blank => "a blank",
-            Value::Bool(_) => "a yes or no",
+            Value::Bool(_) => "a yes/no value",
             Value::Number(_) => "a number",
             Value::Percent(_) => "a percentage",
-            Value::Money(_) => "an amount of money",
+            Value::Money(_) => "an amount",
             Value::Date(_) => "a date",
-            Value::DateTime(_) => "a date with a time",
+            Value::DateTime(_) => "a date and time",
             Value::Text(_) => "text",
             Value::Record(_) => "a record",
             Value::List(_) => "a list",

@@ -10,7 +10,7 @@ pub struct Currency([u8; 3]);
 
 /// The text is neither a currency code nor a currency sign.
 #[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
-#[error("“{0}” is not a currency; write its three-letter code, for instance \"EUR\"")]
+#[error("“{0}” is not a currency. Use a three-letter code such as \"EUR\"")]
 pub struct UnknownCurrency(pub String);
 
 /// Signs that stand for one currency in common use; one that ends as another does

@@ -32,21 +32,19 @@ pub fn content(symbology: Symbology, value: &Value, with: &[(String, Value)]) ->
             let digits = digits(&text);
             match digits.len().is_multiple_of(2) && !digits.is_empty() && digits.bytes().all(|b| b.is_ascii_digit()) {
                 true => Ok(digits),
-                false => Err(BarcodeFault(format!(
-                    "“{text}” does not fit into an itf barcode: it needs an even number of digits and nothing else"
-                ))),
+                false => Err(BarcodeFault(format!("“{text}” does not fit into an itf barcode: only an even number of digits is allowed"))),
             }
         }
         Symbology::Code39 => match text.bytes().find(|b| !(b.is_ascii_digit() || b.is_ascii_uppercase() || b" -.$/+%".contains(b))) {
             Some(odd) => Err(BarcodeFault(format!(
-                "“{text}” does not fit into a code39 barcode: it knows capitals, digits and - . $ / + % only, not “{}”; try code128",
+                "“{text}” does not fit into a code39 barcode: only capital letters, digits and - . $ / + % are allowed, not “{}”. Try code128.",
                 char::from(odd)
             ))),
             None => Ok(text),
         },
         Symbology::Code128 => match text.chars().find(|c| !c.is_ascii() || c.is_ascii_control()) {
             Some(odd) => Err(BarcodeFault(format!(
-                "“{text}” does not fit into a code128 barcode: it knows the signs of ASCII only, not “{odd}”; try qr"
+                "“{text}” does not fit into a code128 barcode: only ASCII characters are allowed, not “{odd}”. Try qr."
             ))),
             None => Ok(text),
         },
@@ -116,11 +114,11 @@ fn payment(amount: &Value, with: &[(String, Value)]) -> Result<String, BarcodeFa
     };
     if let Some((odd, _)) = with.iter().find(|(name, _)| !["name", "iban", "bic", "text", "reference", "purpose"].contains(&name.as_str()))
     {
-        return fault(format!("a payment has name, iban, bic, text, reference and purpose, not “{odd}”"));
+        return fault(format!("unknown payment setting “{odd}”. Use name, iban, bic, text, reference or purpose."));
     }
     let exact = match amount {
         Value::Money(money) if money.currency.code() != "EUR" => {
-            return fault(format!("a payment code is in EUR; this amount is in {}", money.currency));
+            return fault(format!("payment codes must be in EUR; this amount is in {}", money.currency));
         }
         Value::Money(money) => money.amount,
         Value::Number(number) | Value::Percent(number) => *number,
@@ -128,28 +126,28 @@ fn payment(amount: &Value, with: &[(String, Value)]) -> Result<String, BarcodeFa
     };
     let exact = exact.round_dp_with_strategy(2, rust_decimal::RoundingStrategy::MidpointAwayFromZero);
     if exact < rust_decimal::Decimal::new(1, 2) || exact > rust_decimal::Decimal::new(99_999_999_999, 2) {
-        return fault(format!("a payment code carries 0.01 to 999999999.99 euros, not {exact}"));
+        return fault(format!("the amount must be 0.01 to 999,999,999.99 euros, not {exact}"));
     }
     let (name, bic, text, reference) = (named("name")?, named("bic")?.to_uppercase(), named("text")?, named("reference")?);
     let iban: String = named("iban")?.chars().filter(|c| !c.is_whitespace()).collect::<String>().to_uppercase();
     if name.is_empty() || name.chars().count() > 70 {
-        return fault("a payment code needs the recipient's name of at most 70 signs: `with name = …`".into());
+        return fault("a payment code needs the recipient's name (at most 70 characters): `with name = …`".into());
     }
     if !is_iban(&iban) {
-        return fault(format!("“{iban}” is not an IBAN: a sign is missing or two are swapped"));
+        return fault(format!("“{iban}” is not a valid IBAN. Check for missing or swapped characters."));
     }
     let is_bic = matches!(bic.len(), 8 | 11) && bic.bytes().all(|b| b.is_ascii_alphanumeric());
     if !(bic.is_empty() || is_bic) {
         return fault(format!("“{bic}” is not a BIC: it has 8 or 11 letters and digits"));
     }
     if text.chars().count() > 140 || reference.chars().count() > 35 || !(text.is_empty() || reference.is_empty()) {
-        return fault("a payment code carries a text of at most 140 signs or a reference of at most 35, not both".into());
+        return fault("use either a text (140 characters) or a reference (35 characters), not both".into());
     }
     let lines = ["BCD", "002", "1", "SCT", &bic, &name, &iban, &format!("EUR{exact:.2}"), &named("purpose")?, &reference, &text];
     let whole = lines.join("\n");
     match whole.len() <= 331 {
         true => Ok(whole.trim_end_matches('\n').to_owned()),
-        false => fault("a payment code carries at most 331 bytes; shorten its text".into()),
+        false => fault("the payment code is too long (maximum 331 bytes). Shorten the text.".into()),
     }
 }
 

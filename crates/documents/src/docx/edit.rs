@@ -15,10 +15,10 @@ pub enum EditError {
     #[error("the template has no placeholder {0}")]
     NoSuch(usize),
     /// It stands where its text can't be replaced.
-    #[error("this placeholder stands in a link, a property, a merge field or beside tracked changes; change it in the word processor")]
+    #[error("this placeholder is in a link, property, merge field or tracked change. Edit it in the word processor.")]
     Elsewhere,
     /// The text is no placeholder.
-    #[error("a placeholder begins with “[:” and ends with “]”; write it so")]
+    #[error("a placeholder must start with “[:” and end with “]”")]
     NotOne,
     /// The file can't be read or written.
     #[error(transparent)]

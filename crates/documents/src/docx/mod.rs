@@ -352,7 +352,7 @@ impl PageNotes {
     pub fn said(&self) -> Vec<String> {
         let fonts = self.fonts.iter().map(|font| {
             format!(
-                "the font “{}” is not here: “{}” takes its place, and lines may break elsewhere; upload the font in Settings, or embed it in the document",
+                "font “{}” is missing and replaced by “{}”; line breaks may differ. Upload it in Settings or embed it in the document.",
                 font.asked, font.shown
             )
         });

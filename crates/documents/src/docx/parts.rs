@@ -68,7 +68,7 @@ pub struct Parts {
 impl Parts {
     pub(crate) fn read(package: &Package) -> Result<Parts, OpenError> {
         if !package.has("[Content_Types].xml") {
-            return Err(OpenError::WrongKind { found: "a zip archive", wanted: "a DOCX document", remedy: "save the letter as DOCX" });
+            return Err(OpenError::WrongKind { found: "a zip archive", wanted: "a DOCX document", remedy: "save the document as DOCX" });
         }
         let mut kinds: Vec<(String, PartKind)> = Vec::new();
         let (mut named, mut defaults) = (HashSet::new(), HashMap::new());
@@ -100,7 +100,7 @@ impl Parts {
         kinds.sort_by(|a, b| (a.1 as u8, &a.0).cmp(&(b.1 as u8, &b.0)));
         if kinds.first().map(|(_, kind)| *kind) != Some(PartKind::Document) {
             let found = if package.has("xl/workbook.xml") { "a workbook" } else { "an office file of another kind" };
-            return Err(OpenError::WrongKind { found, wanted: "a DOCX document", remedy: "save the letter as DOCX" });
+            return Err(OpenError::WrongKind { found, wanted: "a DOCX document", remedy: "save the document as DOCX" });
         }
         let mut relations = HashMap::new();
         for (name, kind) in &kinds {

@@ -37,10 +37,10 @@ pub struct PictureLink {
 #[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
 pub enum AnswerFault {
     /// It is something else.
-    #[error("the service answered with something that is no list of records")]
+    #[error("the service did not return a list of records")]
     NoRecords,
     /// A page of a size that nobody reads.
-    #[error("the service gave more than {MOST} records at once")]
+    #[error("the service returned more than {MOST} records per page")]
     TooMany,
 }
 

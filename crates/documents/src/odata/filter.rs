@@ -23,7 +23,7 @@ pub enum FilterFault {
         name: String,
     },
     /// A CRM can't be asked so.
-    #[error("a CRM can't be asked for {0}; compare fields with values, and filter the rest in the sheet")]
+    #[error("the CRM can't filter by {0}. Compare fields with values here and filter the rest in the sheet.")]
     Beyond(String),
 }
 
@@ -81,7 +81,7 @@ impl Writer<'_> {
             return match how {
                 Comparison::Equal => Ok(blank(&path, kind)),
                 Comparison::Unequal => Ok(format!("not {}", blank(&path, kind))),
-                _ => Err(FilterFault::Beyond("an order against a blank".to_owned())),
+                _ => Err(FilterFault::Beyond("a comparison with a blank".to_owned())),
             };
         }
         let words = |text: &str| format!("'{}'", text.to_lowercase().replace('\'', "''"));
@@ -102,7 +102,7 @@ impl Writer<'_> {
                 })
             }
             (_, _) if matches!(how, Comparison::Contains | Comparison::StartsWith | Comparison::EndsWith) => {
-                Err(FilterFault::Beyond("a part of what is no text".to_owned()))
+                Err(FilterFault::Beyond("part of a non-text field".to_owned()))
             }
             (FieldType::Number, Value::Number(n) | Value::Percent(n)) => Ok(format!("{path} {} {}", sign(how), n.normalize())),
             (FieldType::Number, Value::Money(money)) => Ok(format!("{path} {} {}", sign(how), money.amount.normalize())),
@@ -122,7 +122,7 @@ impl Writer<'_> {
                 })
             }
             (FieldType::Moment, Value::DateTime(moment)) => Ok(format!("{path} {} {}Z", sign(how), moment)),
-            (_, Value::Text(text)) => Err(FilterFault::Beyond(format!("“{text}” in a field that is no text"))),
+            (_, Value::Text(text)) => Err(FilterFault::Beyond(format!("“{text}” in a non-text field"))),
             (_, other) => Err(FilterFault::Beyond(format!("{} in a field of another type", other.kind()))),
         }
     }
@@ -155,7 +155,7 @@ impl Writer<'_> {
                     names.push(name);
                     at = inner;
                 }
-                _ => return Err(FilterFault::Beyond("what is worked out from a field".to_owned())),
+                _ => return Err(FilterFault::Beyond("a value calculated from a field".to_owned())),
             }
         }
         names.reverse();
@@ -170,7 +170,7 @@ impl Writer<'_> {
         let unknown = || FilterFault::Unknown { entity: entity.label.clone(), name: last.text.clone() };
         let field = entity.fields.iter().find(|f| Folded::new(&f.name) == last.folded).ok_or_else(unknown)?;
         if field.kind == FieldType::Picture {
-            return Err(FilterFault::Beyond("a picture by what it is".to_owned()));
+            return Err(FilterFault::Beyond("the content of a picture".to_owned()));
         }
         path.push(&field.name);
         Ok((path.join("/"), field.kind))
@@ -207,6 +207,6 @@ fn turned(how: Comparison) -> Result<Comparison, FilterFault> {
         Comparison::Greater => Comparison::Less,
         Comparison::GreaterEqual => Comparison::LessEqual,
         Comparison::Equal | Comparison::Unequal => how,
-        _ => return Err(FilterFault::Beyond("a value that holds a field".to_owned())),
+        _ => return Err(FilterFault::Beyond("a value that contains a field".to_owned())),
     })
 }

@@ -15,13 +15,13 @@ const DEEPEST: usize = 20;
 #[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
 pub enum MetadataFault {
     /// It is no XML, or too much of it.
-    #[error("the service's description can't be read: {0}")]
+    #[error("the service metadata can't be read: {0}")]
     Xml(String),
     /// It is another document.
-    #[error("the address gives no OData description; it should be the root of an OData 4 service")]
+    #[error("no OData metadata at this URL. Enter the root URL of an OData 4 service.")]
     NoService,
     /// It is an older protocol.
-    #[error("the service speaks OData {0}; version 4 is needed")]
+    #[error("the service uses OData {0}. Version 4 is required.")]
     Version(String),
 }
 
@@ -29,7 +29,7 @@ pub enum MetadataFault {
 /// known here (complex ones, collections of values), are left out.
 pub fn read_metadata(xml: &str) -> Result<Shape, MetadataFault> {
     if xml.len() > LARGEST {
-        return Err(MetadataFault::Xml("it is over the limit of 32 MB".to_owned()));
+        return Err(MetadataFault::Xml("it exceeds 32 MB".to_owned()));
     }
     let options = ParsingOptions { allow_dtd: false, nodes_limit: 2_000_000, ..ParsingOptions::default() };
     let document =

@@ -73,9 +73,9 @@ fn a_description_becomes_a_shape() {
 #[test]
 fn what_is_no_description_is_refused() {
     let said = |xml: &str| read_metadata(xml).expect_err("refused").to_string();
-    assert!(said("<html/>").contains("no OData description"));
+    assert!(said("<html/>").contains("no OData metadata at this URL"));
     assert!(said("not xml").contains("can't be read"));
-    assert!(said(&METADATA.replace("Edmx Version=\"4.0\"", "Edmx Version=\"1.0\"")).contains("OData 1.0; version 4 is needed"));
+    assert!(said(&METADATA.replace("Edmx Version=\"4.0\"", "Edmx Version=\"1.0\"")).contains("OData 1.0. Version 4 is required."));
     assert!(said("<!DOCTYPE x [<!ENTITY a \"b\">]><x>&a;</x>").contains("can't be read"));
 }
 
@@ -110,15 +110,15 @@ fn conditions_are_asked_of_the_service() {
         ("vessel.title = 1", "“Vessel” has no field “title”"),
         (
             "discount > \"five\"",
-            "a CRM can't be asked for “five” in a field that is no text; compare fields with values, and filter the rest in the sheet",
+            "the CRM can't filter by “five” in a non-text field. Compare fields with values here and filter the rest in the sheet.",
         ),
         (
             "discount = vessel.loa",
-            "a CRM can't be asked for a comparison of two fields, or of two values; compare fields with values, and filter the rest in the sheet",
+            "the CRM can't filter by a comparison of two fields, or of two values. Compare fields with values here and filter the rest in the sheet.",
         ),
         (
             "len(stage) > 3",
-            "a CRM can't be asked for what is worked out from a field; compare fields with values, and filter the rest in the sheet",
+            "the CRM can't filter by a value calculated from a field. Compare fields with values here and filter the rest in the sheet.",
         ),
     ] {
         assert_eq!(ask(text), asked, "{text}");

@@ -63,7 +63,7 @@ static FACES: [&[u8]; 38] = shipped![
 pub struct FontSet {
     pub(super) book: LazyHash<FontBook>,
     pub(super) fonts: Vec<Font>,
-    /// Family in small letters, bold, italic → the font.
+    /// Family in lowercase, bold, italic → the font.
     by_face: HashMap<(String, bool, bool), usize>,
     metrics: Vec<Metrics>,
 }

@@ -51,9 +51,9 @@ impl std::fmt::Display for LeftOut {
     fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
         match self {
             LeftOut::Drawing(what) => {
-                write!(f, "{what} can't be drawn on pages: a labelled frame of its size stands there; put a picture in its place")
+                write!(f, "{what} can't be shown: a labelled frame is used instead. Replace it with a picture.")
             }
-            LeftOut::Passed(what) => write!(f, "{what} can't be shown on pages and is left out"),
+            LeftOut::Passed(what) => write!(f, "{what} is not supported and is left out"),
         }
     }
 }

@@ -120,7 +120,7 @@ impl<'l, 'f, 'p> Reader<'l, 'f, 'p> {
     fn blocks<'x>(&mut self, parent: Node<'x, 'x>) -> Vec<Block> {
         let mut blocks = Vec::new();
         if self.depth >= DEEPEST {
-            self.left_out.insert(LeftOut::Passed("what lies more than 24 tables deep"));
+            self.left_out.insert(LeftOut::Passed("content nested in more than 24 tables"));
             return blocks;
         }
         self.depth += 1;

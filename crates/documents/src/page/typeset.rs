@@ -21,7 +21,7 @@ use super::model::Document;
 
 /// Pages that can't be made.
 #[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
-#[error("the pages can't be made: {0}")]
+#[error("the pages can't be created: {0}")]
 pub struct TypesetError(pub String);
 
 /// After how many pages the typesetter forgets what it did not need again: to look
@@ -194,7 +194,7 @@ impl Typesetter<'_> {
         let document =
             result.map_err(|errors| TypesetError(errors.iter().map(|e| e.message.to_string()).collect::<Vec<_>>().join("; ")))?;
         if document.pages().len() > MOST_PAGES {
-            return Err(TypesetError(format!("it has {} pages; a document may have {MOST_PAGES}", document.pages().len())));
+            return Err(TypesetError(format!("it has {} pages (maximum {MOST_PAGES})", document.pages().len())));
         }
         Ok(Made { document })
     }
@@ -203,7 +203,7 @@ impl Typesetter<'_> {
 /// Whatever a document does to the typesetter, it costs that document alone.
 fn caught<T>(work: impl FnOnce() -> T) -> Result<T, TypesetError> {
     let done = std::panic::catch_unwind(std::panic::AssertUnwindSafe(work));
-    done.map_err(|_| TypesetError("the typesetter stumbled over something in it".to_owned()))
+    done.map_err(|_| TypesetError("typesetting failed".to_owned()))
 }
 
 /// Counts pages that were typeset, and lets the typesetter forget after each round.

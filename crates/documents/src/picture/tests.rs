@@ -98,7 +98,7 @@ fn lines_stay_lines_and_bring_their_dots() {
 #[test]
 fn what_is_no_picture_is_named() {
     let said = |name: &str, bytes: &[u8]| prepare(name, &bytes.into(), &Sizes::default(), None, 450.0).expect_err(name).to_string();
-    assert_eq!(said("a.txt", b"hello"), "“a.txt” is not a picture that can be used; PNG, JPEG, GIF, WebP and SVG can");
+    assert_eq!(said("a.txt", b"hello"), "“a.txt” is not a supported picture. Use PNG, JPEG, GIF, WebP or SVG.");
     assert!(said("a.png", &drawing(ImageFormat::Png, 255)[..60]).starts_with("the picture “a.png” is damaged"));
     assert!(said("a.svg", b"<?xml version='1.0'?><!DOCTYPE svg [<!ENTITY a 'b'>]><svg>&a;</svg>").contains("document type definition"));
     // A small file that claims to be vast.

@@ -20,7 +20,7 @@ const MOST_TOLD: usize = 1 << 18;
 pub(super) fn read(name: &str, bytes: &[u8]) -> Result<RawSheet, OpenError> {
     if bytes.len() > LARGEST {
         return Err(OpenError::TooLarge {
-            what: format!("a text of {} MB", bytes.len() >> 20),
+            what: format!("a {} MB text file", bytes.len() >> 20),
             limit: format!("{} MB", LARGEST >> 20),
             remedy: "split it",
         });

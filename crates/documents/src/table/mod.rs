@@ -48,7 +48,7 @@ pub fn read(name: &str, bytes: Arc<[u8]>) -> Result<Vec<RawSheet>, OpenError> {
         Content::Text => vec![csv::read(stem(name), &bytes)?],
         Content::Other(_) if bytes.starts_with(OLD_OFFICE) => workbook::read_xls(bytes)?,
         Content::Other(found) => {
-            return Err(OpenError::WrongKind { found, wanted: WANTED, remedy: "save the sheet in one of these forms" });
+            return Err(OpenError::WrongKind { found, wanted: WANTED, remedy: "save it in one of these formats" });
         }
     };
     // A header alone is a sheet to be filled; a word by itself is none, beside others.
@@ -76,8 +76,8 @@ fn json(name: &str, bytes: &[u8]) -> Result<Vec<RawSheet>, OpenError> {
     let json = serde_json::from_slice(without_mark(bytes)).map_err(|e| {
         let place = format!("line {}, column {}", e.line(), e.column());
         OpenError::Json(match e.is_eof() {
-            true => format!("it is cut off at {place}; save it again in the program that made it"),
-            false => format!("it can't be read at {place}; save it again in the program that made it, as UTF-8"),
+            true => format!("it is incomplete at {place}. Save it again in the program that created it."),
+            false => format!("it can't be read at {place}. Save it again as UTF-8."),
         })
     })?;
     let sheets = mangle_core::records::sheets_from_json(stem(name), &json).map_err(|e| OpenError::Json(e.to_string()))?;
@@ -128,7 +128,7 @@ fn sheet_with(name: &str, rows: Vec<Vec<Cell>>, told: &[Option<ColumnType>]) -> 
         return Err(OpenError::TooLarge {
             what: format!("the sheet “{name}” with {width} columns"),
             limit: format!("{MOST_COLUMNS} columns"),
-            remedy: "take out the columns that no document needs",
+            remedy: "remove the columns you don't need",
         });
     }
     if rows.len() > MOST_ROWS {

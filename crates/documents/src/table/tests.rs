@@ -117,12 +117,12 @@ fn formulas_without_a_stored_value_are_calculated_or_told() {
     let sheet = read("dues.xlsx", xlsx(&cells, "", &[]).into()).expect("reads").remove(0);
     let amounts: Vec<String> = sheet.rows.iter().map(|r| r.last().map(Cell::as_text).unwrap_or_default()).collect();
     assert_eq!(amounts, ["25", "12.33"]);
-    assert_eq!(sheet.notes, ["Some cells hold formulas without a stored value (2); the values were calculated here."]);
+    assert_eq!(sheet.notes, ["Some cells contain formulas without a stored value (2). The values were calculated here."]);
     let cells = format!("{ITEMS}{}", row(4, "VLOOKUP(B4,Prices!A:B,2)"));
     let sheet = read("dues.xlsx", xlsx(&cells, "", &[]).into()).expect("reads").remove(0);
     assert!(matches!(sheet.rows[0].last(), Some(Cell::Error(said)) if said == "=VLOOKUP(B4,Prices!A:B,2)"), "{:?}", sheet.rows);
     assert!(
-        sheet.notes[0].starts_with("One cell holds a formula without a stored value; 1 could not be calculated here, the first in F4:"),
+        sheet.notes[0].starts_with("One cell contains a formula without a stored value. 1 could not be calculated here, the first in F4:"),
         "{:?}",
         sheet.notes
     );
@@ -193,9 +193,7 @@ fn an_old_binary_workbook_reads_as_well() {
     let sheet = Sheet::recognise(&read("berths.xls", bytes.clone().into()).expect("reads")[0]).expect("a sheet");
     let shown: Vec<String> = sheet.records[0].values().iter().map(mangle_core::records::shown).collect();
     assert_eq!(shown, ["A10", "Möwe", "11.4", "1 Apr 2019"]);
-    assert!(
-        refused("berths.xls", bytes[..700].to_vec()).starts_with("wrong-kind: this is an old binary or password-protected office file")
-    );
+    assert!(refused("berths.xls", bytes[..700].to_vec()).starts_with("wrong-kind: this is a legacy or password-protected office file"));
 }
 
 /// A zip of one part that unpacks to far more than it holds.
@@ -210,7 +208,7 @@ fn packed(name: &str, content: &[u8]) -> Vec<u8> {
 fn a_part_that_unpacks_too_far_is_refused_while_it_is_read() {
     assert!(
         refused("a.xlsx", packed("xl/workbook.xml", &vec![b' '; 8 << 20]))
-            .starts_with("unpacks-too-far: “xl/workbook.xml” inside the file unpacks to")
+            .starts_with("unpacks-too-far: “xl/workbook.xml” inside the file expands to")
     );
 }
 

@@ -32,7 +32,7 @@ pub(super) fn read(bytes: Arc<[u8]>) -> Result<Vec<RawSheet>, OpenError> {
         return caught(|| ods::read(&package));
     }
     let found = if package.has("word/document.xml") { "a DOCX document" } else { "a zip archive" };
-    Err(OpenError::WrongKind { found, wanted: WANTED, remedy: "save the sheet in one of these forms" })
+    Err(OpenError::WrongKind { found, wanted: WANTED, remedy: "save it in one of these formats" })
 }
 
 /// What a reading library throws is the file's fault, and ends with it.
@@ -81,12 +81,12 @@ fn now() -> DateTime {
 
 /// What is said of formulas without a stored value.
 fn calculated(all: usize, told: &[Uncalculated]) -> String {
-    let cells = if all == 1 { "One cell holds a formula" } else { "Some cells hold formulas" };
+    let cells = if all == 1 { "One cell contains a formula" } else { "Some cells contain formulas" };
     let counted = if all == 1 { String::new() } else { format!(" ({all})") };
     match told {
-        [] => format!("{cells} without a stored value{counted}; the values were calculated here."),
+        [] => format!("{cells} without a stored value{counted}. The values were calculated here."),
         [first, ..] => format!(
-            "{cells} without a stored value{counted}; {} could not be calculated here, the first in {}: {}. Open the file in a spreadsheet program, save it there and import it again.",
+            "{cells} without a stored value{counted}. {} could not be calculated here, the first in {}: {}. Open the file in a spreadsheet program, save it there and import it again.",
             told.len(),
             first.cell,
             first.why
@@ -118,9 +118,9 @@ pub(super) fn read_xls(bytes: Arc<[u8]>) -> Result<Vec<RawSheet>, OpenError> {
                 OpenError::WrongKind { found: "a workbook protected by a password", wanted: WANTED, remedy: "save it without the password" }
             }
             _ => OpenError::WrongKind {
-                found: "an old binary or password-protected office file that holds no readable workbook",
+                found: "a legacy or password-protected office file without a readable workbook",
                 wanted: WANTED,
-                remedy: "save the sheet in one of these forms, without a password",
+                remedy: "save it in one of these formats, without a password",
             },
         })?;
         sheets(workbook, &[])
@@ -139,7 +139,7 @@ pub(super) fn too_many_cells(name: &str) -> OpenError {
     OpenError::TooLarge {
         what: format!("the table from the first to the last cell of the sheet “{name}”"),
         limit: "20 million cells".into(),
-        remedy: "delete what stands far outside of the table",
+        remedy: "delete cells far outside the table",
     }
 }
 

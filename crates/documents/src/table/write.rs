@@ -56,7 +56,7 @@ const ODS: &str = "application/vnd.oasis.opendocument.spreadsheet";
 #[derive(Debug, thiserror::Error)]
 pub enum WriteError {
     /// A workbook holds no more.
-    #[error("the workbook can't be written: {0}; export it as CSV, or only some of its rows")]
+    #[error("the export failed: {0}. Export as CSV or export fewer rows.")]
     Workbook(#[from] XlsxError),
     /// Something else went wrong.
     #[error("the file can't be written: {0}")]

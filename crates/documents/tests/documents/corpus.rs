@@ -405,10 +405,7 @@ fn header_rows_are_repeated_and_whole_rows_stay_whole() {
 fn what_can_not_be_drawn_is_told_once_and_framed() {
     let document = open("drawing-chart").unfilled_pages().expect("reads");
     let said: Vec<String> = document.left_out.iter().map(ToString::to_string).collect();
-    assert_eq!(
-        said,
-        ["A chart (Berths by year) can't be drawn on pages: a labelled frame of its size stands there; put a picture in its place"]
-    );
+    assert_eq!(said, ["A chart (Berths by year) can't be shown: a labelled frame is used instead. Replace it with a picture."]);
     assert!(pages("drawing-chart")[0].iter().any(|w| w.text == "Berths"));
 }
 

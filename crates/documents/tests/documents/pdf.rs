@@ -141,7 +141,7 @@ fn a_font_that_is_brought_in_is_used_and_one_that_is_missing_is_named() {
     let missing = letter(FontSet::shipped()).page_notes().expect("notes");
     assert_eq!(missing.fonts.len(), 1);
     let said = &missing.said()[0];
-    assert!(said.starts_with("the font “Marigot” is not here: “Liberation Sans” takes its place"), "{said}");
+    assert!(said.starts_with("font “Marigot” is missing and replaced by “Liberation Sans”"), "{said}");
 
     let font = renamed("Caladea", "Marigot");
     assert_eq!(families(&font), ["Marigot"]);

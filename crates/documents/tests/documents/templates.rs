@@ -185,10 +185,7 @@ fn a_placeholder_picture_is_replaced_in_its_frame() {
 fn a_missing_picture_fails_its_record_in_words() {
     let template = Template::open(docx(&p("[:picture ref]"), "", &[])).expect("opens");
     let error = make(&template).err().expect("fails");
-    assert_eq!(
-        error,
-        "[:picture ref] in the body: the picture “BQ-0031” is not there; put the file beside the records, or correct its name"
-    );
+    assert_eq!(error, "[:picture ref] in the body: picture “BQ-0031” not found. Add the file or correct its name.");
 }
 
 #[test]
@@ -291,7 +288,7 @@ fn a_repeated_sections_header_takes_the_record_of_its_turn() {
     let template = Template::open(docx_ending(&end, &body, &relations, &more)).expect("opens");
     let within: Vec<usize> =
         template.placeholders().iter().filter(|p| p.text == "[: title]").flat_map(|p| p.names.iter().map(|n| n.within.len())).collect();
-    assert_eq!(within, [1], "the header looks its names up in the list");
+    assert_eq!(within, [1], "the header looks its names up items");
     let made = make(&template).expect("fills");
     let expected =
         ["Keel bolts of Second Thoughts| pictures 1", "Rigging of Second Thoughts| pictures 0", "Sea cocks of Second Thoughts| pictures 1"];

@@ -132,7 +132,7 @@ impl Reader<'_> {
             while !self.next_is(")") {
                 match self.term()? {
                     Term::Literal(value) => values.push(value),
-                    _ => return Err("only literals may stand in a list".to_owned()),
+                    _ => return Err("a list can only contain literals".to_owned()),
                 }
                 let _ = self.next_is(",");
             }

@@ -20,11 +20,11 @@ label{margin-right:14px}input{width:70px}code{background:#efebe3;padding:1px 5px
 const SCRIPT: &str = "const said=document.getElementById('said');\
 document.querySelectorAll('select').forEach(s=>s.addEventListener('change',async()=>{\
 const r=await fetch('/odata/Cases(\\''+s.dataset.case+'\\')',{method:'PATCH',headers:{authorization:'Bearer '+document.body.dataset.token,'content-type':'application/json'},body:JSON.stringify({Stage:s.value})});\
-said.textContent=r.ok?s.dataset.case+' is '+s.value+' now':'it was refused';}));\
+said.textContent=r.ok?s.dataset.case+' is '+s.value+' now':'Request refused';}));\
 document.querySelector('form').addEventListener('submit',async e=>{e.preventDefault();\
 const body=Object.fromEntries([...new FormData(e.target)].map(([k,v])=>[k,Number(v)]));\
 const r=await fetch('/behaviour',{method:'PUT',headers:{'content-type':'application/json'},body:JSON.stringify(body)});\
-said.textContent=r.ok?'It behaves so now':'it was refused';});";
+said.textContent=r.ok?'Applied':'Request refused';});";
 
 /// The screen.
 pub fn page(rows: &[Row], behaviour: &Behaviour) -> String {
@@ -46,15 +46,15 @@ pub fn page(rows: &[Row], behaviour: &Behaviour) -> String {
         format!("<label>{label} <input name=\"{name}\" type=\"number\" min=\"0\" value=\"{value}\"></label>")
     };
     let settings = [
-        setting("latency", "Each answer takes, ms", behaviour.latency),
-        setting("page", "Entities a page", behaviour.page as u64),
-        setting("fail_every", "Fails every so many requests", behaviour.fail_every),
-        setting("per_second", "Requests a second at most", behaviour.per_second as u64),
+        setting("latency", "Response delay (ms)", behaviour.latency),
+        setting("page", "Page size", behaviour.page as u64),
+        setting("fail_every", "Fail every nth request", behaviour.fail_every),
+        setting("per_second", "Rate limit (requests per second)", behaviour.per_second as u64),
     ];
     format!(
         "<!doctype html><html lang=\"en\"><meta charset=\"utf-8\"><title>Practice CRM</title><style>{STYLE}</style><body data-token=\"{TOKEN}\">\
-         <h1>Practice CRM</h1><p>A boatyard’s cases, spoken to in OData 4 under <code>/odata/</code> with the token <code>{TOKEN}</code>.</p>\
-         <form>{}<button>Behave so</button></form><p id=\"said\" role=\"status\"></p>\
+         <h1>Practice CRM</h1><p>A boatyard's cases, available over OData 4 at <code>/odata/</code> with the token <code>{TOKEN}</code>.</p>\
+         <form>{}<button>Apply</button></form><p id=\"said\" role=\"status\"></p>\
          <table><thead><tr><th>Case</th><th>Vessel</th><th>Contact</th><th>Stage</th></tr></thead><tbody>{lines}</tbody></table>\
          <script>{SCRIPT}</script></body></html>",
         settings.concat()

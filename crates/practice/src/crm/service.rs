@@ -133,7 +133,7 @@ fn refused(status: StatusCode, code: &str, message: impl Into<String>) -> Respon
 async fn gate(State(crm): State<Crm>, request: Request, next: Next) -> Response {
     let told = request.headers().get(header::AUTHORIZATION).and_then(|h| h.to_str().ok()).unwrap_or_default();
     if told.strip_prefix("Bearer ") != Some(TOKEN) {
-        return refused(StatusCode::UNAUTHORIZED, "token", "the token is missing or not the one on the practice CRM's screen");
+        return refused(StatusCode::UNAUTHORIZED, "token", "token missing or wrong. Use the one shown on the practice CRM's page.");
     }
     let (latency, fails, too_often) = {
         let mut inside = crm.lock();
@@ -149,12 +149,12 @@ async fn gate(State(crm): State<Crm>, request: Request, next: Next) -> Response 
         tokio::time::sleep(Duration::from_millis(latency)).await;
     }
     if too_often {
-        let mut answer = refused(StatusCode::TOO_MANY_REQUESTS, "too-often", "more requests came in this second than the service takes");
+        let mut answer = refused(StatusCode::TOO_MANY_REQUESTS, "too-often", "rate limit exceeded");
         answer.headers_mut().insert(header::RETRY_AFTER, HeaderValue::from_static("1"));
         return answer;
     }
     if fails {
-        return refused(StatusCode::SERVICE_UNAVAILABLE, "busy", "the service is told to fail now and then");
+        return refused(StatusCode::SERVICE_UNAVAILABLE, "busy", "simulated failure");
     }
     let mut answer = next.run(request).await;
     answer.headers_mut().insert("OData-Version", HeaderValue::from_static("4.01"));
@@ -293,7 +293,7 @@ async fn change(State(crm): State<Crm>, Path(path): Path<String>, body: Bytes) -
         return refused(StatusCode::METHOD_NOT_ALLOWED, "path", "only an entity can be changed");
     };
     let Ok(Value::Object(with)) = serde_json::from_slice::<Value>(&body) else {
-        return refused(StatusCode::BAD_REQUEST, "body", "the body is no JSON object");
+        return refused(StatusCode::BAD_REQUEST, "body", "the body is not a JSON object");
     };
     if let Some(unknown) = with.keys().find(|name| entity.property(name).is_none_or(|p| p.0 == entity.key().0)) {
         return refused(StatusCode::BAD_REQUEST, "property", format!("“{unknown}” can't be changed"));
@@ -301,7 +301,7 @@ async fn change(State(crm): State<Crm>, Path(path): Path<String>, body: Bytes) -
     if crm.change(entity, &key, &with) {
         StatusCode::NO_CONTENT.into_response()
     } else {
-        refused(StatusCode::NOT_FOUND, "not-found", "there is no such entity")
+        refused(StatusCode::NOT_FOUND, "not-found", "no such entity")
     }
 }
 

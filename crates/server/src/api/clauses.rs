@@ -69,10 +69,10 @@ async fn remove(State(app): State<App>, Path(id): Path<i64>) -> Answer<Vec<Claus
 async fn checked(app: &App, new: ClauseBody, id: Option<i64>) -> Result<ClauseBody, Refused> {
     let name = new.name.split_whitespace().collect::<Vec<_>>().join(" ");
     if name.is_empty() || name.len() > 120 {
-        return Err(Refused::unusable("no-name", "the clause needs a name of at most 120 signs"));
+        return Err(Refused::unusable("no-name", "enter a name of at most 120 characters"));
     }
     if new.text.len() > LONGEST {
-        return Err(Refused::unusable("too-long", "a clause may hold at most 64 KB"));
+        return Err(Refused::unusable("too-long", "a clause can be at most 64 KB"));
     }
     let language = new.language.trim().to_owned();
     if !language.is_empty() {
@@ -81,7 +81,7 @@ async fn checked(app: &App, new: ClauseBody, id: Option<i64>) -> Result<ClauseBo
     let others = app.store.with(|c| clauses::list(c)).await?;
     let is_same = |one: &ClauseInfo| Folded::new(&one.name) == Folded::new(&name) && one.language.eq_ignore_ascii_case(&language);
     if others.iter().any(|one| Some(one.id) != id && is_same(one)) {
-        return Err(Refused::conflict("same-name", "there is a clause of this name and language already; change that one"));
+        return Err(Refused::conflict("same-name", "a clause with this name and language already exists. Edit that one."));
     }
     let mut all: Vec<(&str, &str, &str)> =
         others.iter().filter(|one| Some(one.id) != id).map(|one| (one.name.as_str(), one.language.as_str(), one.text.as_str())).collect();

@@ -102,7 +102,7 @@ pub fn first_setup(name: &str, schema: &Schema, home: &Home) -> Setup {
         email: address.map(|c| EmailChannel {
             to: format!("[: {}]", quoted(&c.name)),
             subject: name.to_owned(),
-            body: "Please find the attached document.\n".to_owned(),
+            body: "Please find the document attached.\n".to_owned(),
             ..EmailChannel::default()
         }),
         locale: home.locale.tag(),

@@ -34,18 +34,18 @@ async fn add(State(app): State<App>, form: Multipart) -> Answer<Vec<FontInfo>> {
     let uploads = files(form).await?;
     let known = app.store.with(|c| fonts::list(c)).await?.len();
     if known + uploads.len() > MOST {
-        return Err(Refused::unusable("too-many", format!("at most {MOST} fonts are kept; take some out first")));
+        return Err(Refused::unusable("too-many", format!("at most {MOST} fonts can be stored. Remove some first.")));
     }
     let uploads = blocking(move || -> Result<_, Refused> {
         let mut read = Vec::new();
         for upload in uploads {
             if upload.bytes.len() > LARGEST {
                 let limit = LARGEST >> 20;
-                return Err(Refused::unusable("too-large", format!("“{}” has more than {limit} MB; bring in a smaller font", upload.name)));
+                return Err(Refused::unusable("too-large", format!("“{}” is larger than {limit} MB. Upload a smaller font.", upload.name)));
             }
             let families = families(&upload.bytes);
             if families.is_empty() {
-                let message = format!("“{}” is no font that can be used; bring in a TTF, OTF or TTC file", upload.name);
+                let message = format!("“{}” is not a usable font. Upload a TTF, OTF or TTC file.", upload.name);
                 return Err(Refused::unusable("font", message));
             }
             read.push((upload, families));

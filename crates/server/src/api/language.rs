@@ -40,6 +40,7 @@ struct MarkInfo {
     /// A short name for programs.
     code: String,
     /// What is wrong and what to do.
+    #[serde(serialize_with = "mangle_core::words::as_sentence")]
     message: String,
     /// The first byte of the spot.
     start: usize,

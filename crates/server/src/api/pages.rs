@@ -165,16 +165,16 @@ impl TraceInfo {
 /// What was chosen, in words.
 fn chosen(took: Took, count: Option<usize>) -> Option<String> {
     Some(match took {
-        Took::Branch(0) => "the condition holds".to_owned(),
+        Took::Branch(0) => "condition is true".to_owned(),
         Took::Branch(at) => format!("branch {}", at + 1),
-        Took::NoBranch => "the condition does not hold".to_owned(),
+        Took::NoBranch => "condition is false".to_owned(),
         Took::Turns => match count {
-            Some(1) => "one turn".to_owned(),
-            count => format!("{} turns", count.unwrap_or_default()),
+            Some(1) => "1 repetition".to_owned(),
+            count => format!("{} repetitions", count.unwrap_or_default()),
         },
-        Took::NoTurns => "no turns".to_owned(),
+        Took::NoTurns => "empty list".to_owned(),
         Took::Alternative(0) => return None,
-        Took::Alternative(at) => format!("alternative {}, those before it are blank", at + 1),
+        Took::Alternative(at) => format!("fallback {} used; those before it are blank", at + 1),
         Took::Blank => "blank".to_owned(),
     })
 }

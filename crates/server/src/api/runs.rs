@@ -96,7 +96,7 @@ async fn item_list(State(app): State<App>, Path(id): Path<i64>, Query(asked): Qu
 async fn set(app: &App, id: i64, from: &str, to: &'static str) -> Result<RunInfo, Refused> {
     let run = get(app, id).await?;
     if run.state != from {
-        return Err(Refused::conflict("state", format!("this run is {}", run.state)));
+        return Err(Refused::conflict("state", format!("not possible: this run is {}", run.state)));
     }
     app.store.with(move |c| runs::set_state(c, id, to)).await?;
     run::changed(app, id);
@@ -122,7 +122,7 @@ async fn go_on(State(app): State<App>, Path(id): Path<i64>) -> Answer<RunInfo> {
 async fn stop(State(app): State<App>, Path(id): Path<i64>) -> Answer<RunInfo> {
     let run = get(&app, id).await?;
     if run.state != "going" && run.state != "paused" {
-        return Err(Refused::conflict("state", format!("this run is {}", run.state)));
+        return Err(Refused::conflict("state", format!("not possible: this run is {}", run.state)));
     }
     app.store
         .with(move |c| -> anyhow::Result<()> {
@@ -148,11 +148,8 @@ async fn again(app: &App, run: i64, item: Option<i64>) -> Result<RunInfo, Refuse
         .await?;
     if count == 0 {
         return Err(match failed {
-            0 => Refused::conflict("nothing-failed", "nothing of this run failed"),
-            _ => Refused::conflict(
-                "served-since",
-                "a later run of this dispatch has served what failed here; start a new run to serve it once more",
-            ),
+            0 => Refused::conflict("nothing-failed", "no failed documents in this run"),
+            _ => Refused::conflict("served-since", "a later run has already sent these documents. Start a new run to send them again."),
         });
     }
     run::go(app, run);
@@ -192,14 +189,14 @@ async fn send_again(State(app): State<App>, Path(id): Path<i64>) -> Answer<RunIn
         })
         .await?;
     if !done {
-        return Err(Refused::conflict("not-held", "this message is not held"));
+        return Err(Refused::conflict("not-held", "this message is not on hold"));
     }
     app.mail.notify_one();
     run::changed(&app, run);
     get(&app, run).await.map(Json)
 }
 
-/// Marks a held message as arrived, on a person's word.
+/// Mark a held message as delivered.
 #[utoipa::path(post, path = "/api/items/{id}/arrived", tag = "runs", params(("id" = i64, Path)), responses((status = 200, body = RunInfo)))]
 async fn arrived(State(app): State<App>, Path(id): Path<i64>) -> Answer<RunInfo> {
     let run = item(&app, id).await?.run_id;
@@ -212,7 +209,7 @@ async fn arrived(State(app): State<App>, Path(id): Path<i64>) -> Answer<RunInfo>
 async fn documents(app: &App, id: i64) -> Result<Vec<items::Documents>, Refused> {
     let found = app.store.with(move |c| items::documents(c, id)).await?;
     match found.is_empty() {
-        true => Err(Refused::conflict("no-documents", "this run has made no document yet")),
+        true => Err(Refused::conflict("no-documents", "no documents in this run yet")),
         false => Ok(found),
     }
 }
@@ -267,7 +264,7 @@ async fn all_pdf(State(app): State<App>, Path(id): Path<i64>) -> Result<Response
         }
     }
     if files.is_empty() {
-        return Err(Refused::conflict("no-documents", "this run made no PDFs; take the ZIP"));
+        return Err(Refused::conflict("no-documents", "this run has no PDFs. Download the ZIP."));
     }
     let bytes = blocking(move || mangle_documents::pdf::join(files)).await?.map_err(|e| Refused::conflict("join", e.to_string()))?;
     Ok(download("application/pdf", &format!("{} {}.pdf", run.dispatch_name, &run.started[..10]), bytes))

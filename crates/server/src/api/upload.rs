@@ -26,9 +26,9 @@ pub struct FileForm {
 pub async fn files(mut form: Multipart) -> Result<Vec<Upload>, Refused> {
     let broken = |e: axum::extract::multipart::MultipartError| match e.status() {
         StatusCode::PAYLOAD_TOO_LARGE => {
-            Refused::new(e.status(), "too-large", "the file is over the limit of 96 MB; make its pictures smaller or split it")
+            Refused::new(e.status(), "too-large", "the file is larger than 96 MB. Reduce its pictures or split it.")
         }
-        status => Refused::new(status, "upload", "the file did not arrive whole; bring it in again"),
+        status => Refused::new(status, "upload", "the upload was incomplete. Upload the file again."),
     };
     let mut found = Vec::new();
     while let Some(field) = form.next_field().await.map_err(broken)? {
@@ -41,7 +41,7 @@ pub async fn files(mut form: Multipart) -> Result<Vec<Upload>, Refused> {
         found.push(Upload { name, bytes });
     }
     match found.is_empty() {
-        true => Err(Refused::unusable("no-file", "no file came; choose one or drop it here")),
+        true => Err(Refused::unusable("no-file", "no file selected. Choose one or drop it here.")),
         false => Ok(found),
     }
 }

@@ -36,7 +36,7 @@ impl Client {
             text.push('/');
         }
         let wrong =
-            || Refused::unusable("address", format!("“{address}” is no address of a service; write it as https://crm.example/odata/"));
+            || Refused::unusable("address", format!("“{address}” is not a valid URL. Use a form such as https://crm.example/odata/"));
         let root = Url::parse(&text).map_err(|_| wrong())?;
         if !matches!(root.scheme(), "http" | "https") || root.host_str().is_none() {
             return Err(wrong());
@@ -58,7 +58,7 @@ impl Client {
     /// A page of records.
     pub async fn page(&self, address: &str) -> Result<Json, Refused> {
         let bytes = self.get(address, "application/json", LARGEST[0]).await?;
-        serde_json::from_slice(&bytes).map_err(|_| Refused::unusable("answer", "the CRM answered with something that is no JSON"))
+        serde_json::from_slice(&bytes).map_err(|_| Refused::unusable("answer", "the CRM did not return JSON"))
     }
 
     /// A picture.
@@ -69,12 +69,12 @@ impl Client {
     /// An address of the service: whole, or below its root. Another host is none.
     fn whole(&self, address: &str) -> Result<Url, Refused> {
         let url =
-            self.root.join(address).map_err(|_| Refused::unusable("address", format!("the CRM gave “{address}”, which is no address")))?;
+            self.root.join(address).map_err(|_| Refused::unusable("address", format!("the CRM returned an invalid URL “{address}”")))?;
         if url.origin() == self.root.origin() {
             return Ok(url);
         }
         let host = url.host_str().unwrap_or("another host").to_owned();
-        Err(Refused::unusable("address", format!("the CRM points to {host}; the token is not taken there")))
+        Err(Refused::unusable("address", format!("the CRM refers to {host}. For security, the token is not sent there.")))
     }
 
     async fn get(&self, address: &str, accept: &str, largest: usize) -> Result<Vec<u8>, Refused> {
@@ -104,7 +104,7 @@ impl Client {
 fn unreachable(root: &Url) -> Refused {
     Refused::unusable(
         "unreachable",
-        format!("the CRM at {} does not answer; see whether its address is right and it is running", root.host_str().unwrap_or_default()),
+        format!("no response from the CRM at {}. Check the URL and that it is running.", root.host_str().unwrap_or_default()),
     )
 }
 
@@ -115,7 +115,7 @@ async fn body(answer: reqwest::Response, largest: usize) -> Result<Vec<u8>, Opti
     while let Some(piece) = pieces.next().await {
         bytes.extend_from_slice(&piece.map_err(|_| None)?);
         if bytes.len() > largest {
-            return Err(Some(Refused::unusable("too-large", format!("the CRM gave more than {} MB at once", largest >> 20))));
+            return Err(Some(Refused::unusable("too-large", format!("the CRM returned more than {} MB at once", largest >> 20))));
         }
     }
     Ok(bytes)
@@ -148,13 +148,11 @@ async fn refused(answer: reqwest::Response) -> Refused {
     let said = said.map(|s| format!(": {s}")).unwrap_or_default();
     match status {
         StatusCode::UNAUTHORIZED | StatusCode::FORBIDDEN => {
-            Refused::unusable("token", format!("the CRM does not take the token{said}; enter a new one"))
+            Refused::unusable("token", format!("the CRM rejected the token{said}. Enter a new one."))
         }
-        StatusCode::NOT_FOUND => {
-            Refused::unusable("address", format!("the CRM has nothing at this address{said}; it should be the root of its OData service"))
-        }
-        status if status.is_redirection() => Refused::unusable("address", "the CRM sends elsewhere; enter the address to which it does"),
-        status => Refused::unusable("crm", format!("the CRM answers {}{said}", status.as_u16())),
+        StatusCode::NOT_FOUND => Refused::unusable("address", format!("not found{said}. Enter the root URL of the OData service.")),
+        status if status.is_redirection() => Refused::unusable("address", "the CRM redirects to another URL. Enter that URL."),
+        status => Refused::unusable("crm", format!("the CRM answered {}{said}", status.as_u16())),
     }
 }
 
@@ -169,7 +167,7 @@ mod tests {
         assert_eq!(whole("Cases?$top=1").as_deref(), Ok("https://crm.example/odata/Cases?$top=1"));
         assert_eq!(whole("https://crm.example/odata/Cases?$skiptoken=2").as_deref(), Ok("https://crm.example/odata/Cases?$skiptoken=2"));
         for foreign in ["https://evil.example/Cases", "//evil.example/x", "http://crm.example/odata/Cases", "https://crm.example:8443/x"] {
-            assert!(whole(foreign).expect_err("refused").contains("the token is not taken there"), "{foreign}");
+            assert!(whole(foreign).expect_err("refused").contains("the token is not sent there"), "{foreign}");
         }
         for wrong in ["", "crm", "ftp://crm.example/", "file:///etc/passwd"] {
             assert!(Client::new(wrong, "t").is_err(), "{wrong}");

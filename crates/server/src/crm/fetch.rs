@@ -216,7 +216,7 @@ pub async fn records(job: &Job, mut tell: impl FnMut(usize, Option<usize>)) -> R
     let mut seen = HashSet::new();
     while let Some(address) = next {
         if !seen.insert(address.clone()) {
-            return Err(Refused::unusable("answer", "the CRM leads from page to page in a circle"));
+            return Err(Refused::unusable("answer", "the CRM's paging links form a loop"));
         }
         let answer = job.client.page(&address).await?;
         let (asks, shape) = (job.asks.clone(), job.shape.clone());
@@ -225,7 +225,7 @@ pub async fn records(job: &Job, mut tell: impl FnMut(usize, Option<usize>)) -> R
         pictures.extend(page.pictures);
         tell(records.len(), page.total.map(|t| t.min(job.asks.first.unwrap_or(t))));
         if records.len() > MOST {
-            return Err(Refused::unusable("too-many", format!("the question brings more than {MOST} records; narrow its filter")));
+            return Err(Refused::unusable("too-many", format!("the query returns more than {MOST} records. Narrow the filter.")));
         }
         next = page.next;
     }

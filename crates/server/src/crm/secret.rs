@@ -22,18 +22,18 @@ impl Secrets {
         let file = folder.join("secret.key");
         if !file.exists() {
             let mut key = [0u8; 32];
-            getrandom::fill(&mut key).map_err(|e| anyhow!("the system gives no random bytes: {e}"))?;
+            getrandom::fill(&mut key).map_err(|e| anyhow!("no random data from the system: {e}"))?;
             write_private(&file, STANDARD.encode(key).as_bytes())?;
         }
         let text = std::fs::read_to_string(&file).with_context(|| format!("{} can't be read", file.display()))?;
-        let key: [u8; 32] = STANDARD.decode(text.trim())?.try_into().map_err(|_| anyhow!("{} holds no key", file.display()))?;
+        let key: [u8; 32] = STANDARD.decode(text.trim())?.try_into().map_err(|_| anyhow!("{} contains no key", file.display()))?;
         Ok(Secrets(XChaCha20Poly1305::new(&Key::from(key))))
     }
 
     /// Encrypts a secret for the store.
     pub fn close(&self, secret: &str) -> Result<String> {
         let mut nonce = [0u8; NONCE];
-        getrandom::fill(&mut nonce).map_err(|e| anyhow!("the system gives no random bytes: {e}"))?;
+        getrandom::fill(&mut nonce).map_err(|e| anyhow!("no random data from the system: {e}"))?;
         let sealed = self.0.encrypt(&XNonce::from(nonce), secret.as_bytes()).map_err(|_| anyhow!("a secret can't be encrypted"))?;
         Ok(STANDARD.encode([&nonce[..], &sealed].concat()))
     }
@@ -41,10 +41,10 @@ impl Secrets {
     /// Decrypts what the store holds.
     pub fn read(&self, kept: &str) -> Result<String> {
         let bytes = STANDARD.decode(kept)?;
-        let (nonce, sealed) = bytes.split_at_checked(NONCE).context("a kept secret is cut short")?;
+        let (nonce, sealed) = bytes.split_at_checked(NONCE).context("the stored token is incomplete")?;
         let nonce: [u8; NONCE] = nonce.try_into()?;
         let open = self.0.decrypt(&XNonce::from(nonce), sealed);
-        let open = open.map_err(|_| anyhow!("a kept secret was made with another key; enter it again"))?;
+        let open = open.map_err(|_| anyhow!("the stored token can't be decrypted. Enter it again."))?;
         Ok(String::from_utf8(open)?)
     }
 }
@@ -74,7 +74,7 @@ mod tests {
         assert!(!kept.contains("token") && kept != secrets.close("token").expect("closed"));
         assert_eq!(Secrets::open(folder.path()).and_then(|s| s.read(&kept)).expect("read"), "token");
         let refused = Secrets::open(other.path()).and_then(|s| s.read(&kept)).expect_err("another key");
-        assert!(refused.to_string().contains("enter it again"));
+        assert!(refused.to_string().contains("Enter it again"));
         assert!(secrets.read("AAAA").is_err());
         #[cfg(unix)]
         {

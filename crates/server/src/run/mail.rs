@@ -59,11 +59,12 @@ impl Envelope {
         let (subject, body) = match &outline.message {
             Some(message) => {
                 let whom: Vec<&str> = message.to.iter().chain(&message.cc).chain(&message.bcc).map(|a| a.as_str()).collect();
-                (message.subject.clone(), format!("Proof. The run would send this to {}.\n\n{}", whom.join(", "), message.body))
+                (message.subject.clone(), format!("Proof. In a real run, this would be sent to {}.\n\n{}", whom.join(", "), message.body))
             }
-            None => {
-                (outline.file_name.clone(), "Proof. The document is attached; the run would send no message for this record.".to_owned())
-            }
+            None => (
+                outline.file_name.clone(),
+                "Proof. The document is attached. In a real run, no message would be sent for this record.".to_owned(),
+            ),
         };
         Envelope { to: vec![person.to_owned()], cc: Vec::new(), bcc: Vec::new(), subject: format!("PROOF: {subject}"), body, docx: true }
     }
@@ -123,7 +124,7 @@ async fn send_batch(app: &App, due: Vec<ItemWork>) -> Result<()> {
         // One file that is gone costs its own message and no other.
         if let Some(error) = lost {
             tracing::error!(item = item.id, error = format!("{error:#}"), "a document is not in the store any more");
-            let message = "the document is not in Mangle's folder any more, so it can't be sent; make it again".to_owned();
+            let message = "the document file is missing from the data folder. Run this record again.".to_owned();
             let error = ItemError { code: "file".into(), place: "e-mail".into(), message };
             let (id, run) = (item.id, item.run_id);
             app.store.with(move |c| items::failed(c, id, &error, &clock::stamp())).await?;
@@ -162,13 +163,7 @@ fn hand_over(store: &Store, smtp: &Smtp, settings: &Settings, ready: Vec<(ItemWo
             connection = match connect(smtp) {
                 Ok(open) => Some(open),
                 Err(error) => {
-                    later(
-                        &c,
-                        &item,
-                        "unreachable",
-                        &format!("the mail server {}:{} can't be reached ({error})", smtp.host, smtp.port),
-                        true,
-                    )?;
+                    later(&c, &item, "unreachable", &format!("can't reach the mail server {}:{} ({error})", smtp.host, smtp.port), true)?;
                     continue;
                 }
             };
@@ -191,7 +186,7 @@ fn connect(smtp: &Smtp) -> Result<SmtpConnection, lettre::transport::smtp::Error
 
 /// Hands one message over; whether the connection can go on being used.
 fn send(c: &rusqlite::Connection, open: &mut SmtpConnection, item: &ItemWork, message: &lettre::Message) -> Result<bool> {
-    let refused = |error: &lettre::transport::smtp::Error| format!("the mail server says: {error}");
+    let refused = |error: &lettre::transport::smtp::Error| format!("the mail server answered: {error}");
     let envelope = message.envelope();
     let mut prepared = open.command(Mail::new(envelope.from().cloned(), Vec::new()));
     for to in envelope.to() {
@@ -260,7 +255,7 @@ impl std::fmt::Display for Content {
 /// Waits with growing pauses: 5 s, 10 s, 20 s, … up to a quarter of an hour.
 fn later(c: &rusqlite::Connection, item: &ItemWork, code: &str, what: &str, counts: bool) -> Result<()> {
     let pause = (5i64 << item.tries.min(10)).min(900);
-    let error = ItemError { code: code.to_owned(), place: "e-mail".into(), message: format!("{what}; Mangle tries again") };
+    let error = ItemError { code: code.to_owned(), place: "e-mail".into(), message: format!("{what}. Mangle will try again.") };
     items::try_again(c, item.id, clock::seconds() + pause, &error, &clock::stamp(), counts)
 }
 
@@ -268,8 +263,8 @@ fn build(item: &ItemWork, files: Files, settings: &Settings) -> Result<lettre::M
     let fault = |message: String| ItemError { code: "message".into(), place: "e-mail".into(), message };
     let envelope: Envelope = serde_json::from_str(item.message.as_deref().unwrap_or("{}")).map_err(|e| fault(e.to_string()))?;
     let address = |text: &str| text.parse::<lettre::Address>().map_err(|e| fault(format!("“{text}” is not an e-mail address ({e})")));
-    let office = address(&settings.office_email)
-        .map_err(|_| fault("the office has no e-mail address to send from; put it into the settings".to_owned()))?;
+    let office =
+        address(&settings.office_email).map_err(|_| fault("no sender address. Enter the office e-mail address in Settings.".to_owned()))?;
     let name = Some(settings.office_name.clone()).filter(|n| !n.is_empty());
     let mut builder =
         lettre::Message::builder().from(Mailbox::new(name, office)).subject(envelope.subject).message_id(item.message_id.clone());
@@ -354,7 +349,7 @@ mod tests {
     #[test]
     fn without_an_office_address_nothing_is_built() {
         let error = build(&item(&envelope()), Vec::new(), &settings("")).expect_err("no sender");
-        assert_eq!(error.message, "the office has no e-mail address to send from; put it into the settings");
+        assert_eq!(error.message, "no sender address. Enter the office e-mail address in Settings.");
     }
 
     #[test]

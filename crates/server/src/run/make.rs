@@ -65,7 +65,7 @@ pub fn check_all(prepared: &Prepared, template: &Template, records: &[&Record], 
 
 /// The typeset pages of a filled template.
 pub fn page_of(template: &Template, filled: &Filled, typesetter: &Typesetter<'_>) -> Result<Made> {
-    template.typeset(filled, typesetter).context("the pages can't be made")
+    template.typeset(filled, typesetter).context("the pages can't be created")
 }
 
 /// The record's data as it is attached to its PDF.
@@ -100,8 +100,8 @@ pub async fn item(app: App, prepared: Arc<Prepared>, run: RunWork, item: ItemWor
     let host = prepared.settings.office_email.rsplit_once('@').map_or("mangle.example", |(_, host)| host).to_owned();
     // Whatever a record does to the program, it costs that record alone.
     let made = blocking(move || make(&prepared, &run, &item)).await.unwrap_or_else(|error| {
-        tracing::error!(id, error = format!("{error:#}"), "making a document was cut off");
-        let message = "something in this record or its template stopped the program that makes the document; the log says more";
+        tracing::error!(id, error = format!("{error:#}"), "creating the document was interrupted");
+        let message = "internal error while creating this document. The log has the details.";
         Err(ItemError { code: "internal".into(), place: "document".into(), message: message.into() })
     });
     let at = clock::stamp();
@@ -138,7 +138,7 @@ struct MadeBytes {
 fn make(prepared: &Prepared, run: &RunWork, item: &ItemWork) -> Result<MadeBytes, ItemError> {
     let fault = |place: &str, message: String| ItemError { code: "internal".into(), place: place.into(), message };
     let (Some(template), Some(sheet)) = (&prepared.template, &prepared.sheet) else {
-        return Err(fault("dispatch", "the template or the sheet is gone".into()));
+        return Err(fault("dispatch", "the template or sheet no longer exists".into()));
     };
     let schema = run.schema.as_ref().unwrap_or(&sheet.sheet.schema);
     // The very values that the preview showed, whatever the sheet says by now.
@@ -198,6 +198,6 @@ fn first(findings: Vec<Finding>) -> ItemError {
             let message = if more > 0 { format!("{what} (and {more} more)") } else { what };
             ItemError { code: finding.code, place: finding.place, message }
         }
-        None => ItemError { code: "internal".into(), place: "document".into(), message: "nothing was made".into() },
+        None => ItemError { code: "internal".into(), place: "document".into(), message: "no document was created".into() },
     }
 }

@@ -19,7 +19,7 @@ const AT_A_TIME: usize = 2;
 /// How many items are taken from the store at a time.
 const BATCH: usize = 24;
 
-const UNCERTAIN: &str = "Mangle ended while this message was being handed over, so it may or may not have arrived; look in the mailbox, then send it again or mark it as arrived";
+const UNCERTAIN: &str = "Mangle stopped while sending this message, so it may or may not have been delivered. Ask the recipient or check the sent mail, then send again or mark as delivered.";
 
 /// Takes up all runs that were going when the program ended.
 pub async fn take_up(app: &App) -> Result<()> {

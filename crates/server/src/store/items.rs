@@ -42,6 +42,7 @@ pub struct ItemInfo {
     /// Where the error is.
     pub error_place: String,
     /// What went wrong and what to do.
+    #[serde(serialize_with = "mangle_core::words::as_sentence")]
     pub error_message: String,
     /// When it last changed.
     pub changed: String,

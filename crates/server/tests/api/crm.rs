@@ -55,7 +55,7 @@ async fn a_question_brings_records_with_lists_and_pictures() {
     let mut asks = survey();
     asks["filter"] = json!("stgae = \"Quoted\"");
     let tried = office.ask("POST", "/api/connections/1/sample", json!({ "asks": asks })).await.1;
-    assert_eq!(tried["problems"][0]["message"], "no column is called “stgae”; did you mean “Stage”?");
+    assert_eq!(tried["problems"][0]["message"], "No column “stgae”. Did you mean “Stage”?");
     let tried = office.ask("POST", "/api/connections/1/sample", json!({ "asks": survey() })).await.1;
     assert_eq!(tried["records"].as_array().map(Vec::len), Some(8));
     assert!(
@@ -107,7 +107,7 @@ async fn a_question_brings_records_with_lists_and_pictures() {
             json!({ "what": "x", "cells": [{ "row": number, "column": 1, "text": "Won" }] }),
         )
         .await;
-    assert_eq!(refused, "422 asked: “Stage” comes from the CRM; change it there, then fetch the records again");
+    assert_eq!(refused, "422 asked: “Stage” comes from the CRM. Change it there, then refresh.");
     let before = crm.asked();
     office.ask("POST", &format!("/api/queries/{}/fetch", query["id"]), Value::Null).await;
     assert_eq!(fetched(&office, &query["id"]).await["state"], "done");
@@ -158,18 +158,18 @@ async fn what_can_not_be_connected_is_refused_in_a_sentence() {
     let connect = async |address: &str, token: &str| {
         office.refused("POST", "/api/connections", json!({ "name": "", "address": address, "token": token })).await
     };
-    assert!(connect(&address, "wrong").await.contains("does not take the token"));
-    assert!(connect(&address.replace("odata/", ""), TOKEN).await.contains("nothing at this address"));
-    assert!(connect("crm", TOKEN).await.contains("is no address of a service"));
+    assert!(connect(&address, "wrong").await.contains("rejected the token"));
+    assert!(connect(&address.replace("odata/", ""), TOKEN).await.contains("root URL of the OData service"));
+    assert!(connect("crm", TOKEN).await.contains("is not a valid URL"));
     // The token that is kept goes to no other address, and is told to nobody.
     let moved = office.refused("PUT", "/api/connections/1", json!({ "name": "Yard", "address": "http://127.0.0.1:9/odata/" })).await;
-    assert!(moved.contains("not taken to another address"), "{moved}");
+    assert!(moved.contains("not reused for another URL"), "{moved}");
     let told = office.get("/api/connections").await.to_string();
     assert!(!told.contains(TOKEN));
     assert!(!std::fs::read(office.folder().join("mangle.sqlite")).expect("the store").windows(TOKEN.len()).any(|w| w == TOKEN.as_bytes()));
     let asks = json!({ "root": "Cases", "picks": { "fields": ["CaseID"] }, "filter": "len(stage) > 3" });
     let refused = office.refused("POST", "/api/queries", json!({ "connection_id": 1, "asks": asks })).await;
-    assert!(refused.contains("a CRM can't be asked for what is worked out from a field"), "{refused}");
+    assert!(refused.contains("CRM can't filter by a value calculated from a field"), "{refused}");
 }
 
 #[tokio::test(flavor = "multi_thread")]
@@ -215,7 +215,7 @@ async fn a_new_shape_tells_what_it_touches() {
     assert_eq!(told, ["Stage renamed State", "ValidUntil retyped text"]);
     assert_eq!(looked["touched"][0]["name"], "Open cases");
     assert_eq!(looked["touched"][0]["dispatches"], json!(["Quotes"]));
-    assert!(looked["touched"][0]["problems"][0].as_str().is_some_and(|p| p.contains("no field “Stage” any more")));
+    assert!(looked["touched"][0]["problems"][0].as_str().is_some_and(|p| p.contains("no longer has the field “Stage”")));
     let refused = office.refused("DELETE", "/api/connections/1", Value::Null).await;
-    assert!(refused.starts_with("409 in-use: 1 question"), "{refused}");
+    assert!(refused.starts_with("409 in-use: 1 query uses this connection."), "{refused}");
 }

@@ -11,7 +11,7 @@ async fn request(office: &Office) -> (i64, String) {
     let id = form["id"].as_i64().expect("a number");
     let fields = json!([
         { "kind": "text", "name": "first name", "label": "First name", "required": true },
-        { "kind": "text", "name": "loa", "label": "Length", "mask": "##.## m", "message": "Write it as 12.40 m" },
+        { "kind": "text", "name": "loa", "label": "Length", "mask": "##.## m", "message": "Write it as 12.40 m." },
         { "kind": "choices", "name": "work", "label": "Work", "options": ["Antifouling", "Hull polish"] },
         { "kind": "picture", "name": "photo", "label": "A photograph", "most": "2", "megabytes": 1 },
         { "kind": "money", "name": "budget", "label": "Budget", "currency": "EUR", "shown_when": "work contains \"Hull polish\"" },
@@ -37,12 +37,12 @@ async fn an_answer_becomes_a_row_with_its_pictures() {
     let (id, address) = request(&office).await;
     let asked = office.get(&format!("{address}?First_Name=Ada&loa=9")).await;
     assert_eq!(asked["given"], json!({ "1": "Ada", "2": "9" }));
-    assert_eq!(asked["look"][1]["wrong"], "Write it as 12.40 m");
+    assert_eq!(asked["look"][1]["wrong"], "Write it as 12.40 m.");
     assert_eq!((&asked["look"][4]["shown"], &asked["fields"][4]["shown_when"]), (&json!(false), &Value::Null));
 
     // A wrong mask is refused whole, with its place; nothing is kept.
     let (status, refused) = office.ask("POST", &address, json!({ "given": { "1": "Ada", "2": "12.4" } })).await;
-    assert_eq!((status, refused["look"][1]["wrong"].as_str()), (StatusCode::UNPROCESSABLE_ENTITY, Some("Write it as 12.40 m")));
+    assert_eq!((status, refused["look"][1]["wrong"].as_str()), (StatusCode::UNPROCESSABLE_ENTITY, Some("Write it as 12.40 m.")));
 
     let picture = png();
     let (_, file) = office.upload(&format!("{address}/files?field=4"), &[("Grace.txt", &picture)]).await;
@@ -118,13 +118,13 @@ async fn a_form_closes_and_keeps_its_answers_when_it_changes() {
     assert_eq!((&rows["rows"][0]["cells"][1]["text"], &rows["rows"][0]["cells"][2]["text"]), (&json!("Ada"), &json!("12.40 m")));
 
     office.ask("POST", &address, json!({ "given": { "1": "Bo" } })).await;
-    assert_eq!(office.get(&address).await["shut"], "This form has had all the answers that it takes.");
+    assert_eq!(office.get(&address).await["shut"], "This form is closed: it has reached its limit of answers.");
     let refused = office.refused("POST", &address, json!({ "given": { "1": "Cas" } })).await;
-    assert_eq!(refused, "409 shut: This form has had all the answers that it takes.");
+    assert_eq!(refused, "409 shut: This form is closed: it has reached its limit of answers.");
     office.ask("POST", &format!("/api/forms/{id}/close"), Value::Null).await;
-    assert_eq!(office.get(&address).await["shut"], "This form has had all the answers that it takes.");
+    assert_eq!(office.get(&address).await["shut"], "This form is closed: it has reached its limit of answers.");
     let refused = office.refused("GET", &address.replace(|c: char| c.is_ascii_digit(), "0"), Value::Null).await;
-    assert!(refused.starts_with("404 no-form: there is no form under this address"), "{refused}");
+    assert!(refused.starts_with("404 no-form: This link is not valid."), "{refused}");
 }
 
 #[tokio::test(flavor = "multi_thread")]

@@ -38,11 +38,11 @@ async fn a_placeholder_is_written_anew_and_the_document_kept_as_a_version() {
     let path = format!("/api/templates/1/versions/1/placeholders/{number}");
 
     for (text, said) in [
-        ("first name", "a placeholder begins with “[:”"),
-        ("[: first name", "a placeholder begins with “[:”"),
+        ("first name", "placeholder must start with “[:”"),
+        ("[: first name", "placeholder must start with “[:”"),
         ("[: nosuch(first name)]", "nosuch"),
         ("[: if(]", "[: if(]"),
-        ("[: first name] [: last name]", "a placeholder begins with “[:”"),
+        ("[: first name] [: last name]", "placeholder must start with “[:”"),
     ] {
         let refused = office.refused("PUT", &path, json!({ "text": text })).await;
         assert!(refused.starts_with("422 placeholder") && refused.contains(said), "{text}: {refused}");
@@ -74,7 +74,7 @@ async fn fonts_are_brought_in_listed_and_taken_out() {
     assert_eq!((status, &kept[0]["families"]), (StatusCode::OK, &json!(["Caladea"])), "{kept}");
     let (status, refused) = office.upload("/api/fonts", &[("more.ttf", &font()), ("notes.ttf", b"no font")]).await;
     assert_eq!(status, StatusCode::UNPROCESSABLE_ENTITY);
-    assert_eq!(refused["message"], "“notes.ttf” is no font that can be used; bring in a TTF, OTF or TTC file");
+    assert_eq!(refused["message"], "“notes.ttf” is not a usable font. Upload a TTF, OTF or TTC file.");
     assert_eq!(office.get("/api/fonts").await.as_array().map(Vec::len), Some(1), "of two files none is kept when one is refused");
     // A file of the same name takes its place, and pages are still made.
     office.upload("/api/fonts", &[("HOUSE.TTF", &font())]).await;
@@ -94,7 +94,7 @@ async fn what_pages_can_not_show_is_told_with_the_template() {
     let (status, kept) = office.upload("/api/templates", &[("chart.docx", &bytes)]).await;
     assert_eq!(status, StatusCode::OK, "{kept}");
     let told = office.get("/api/templates/1").await["told"].to_string();
-    assert!(told.contains("A chart (Berths by year) can't be drawn on pages"), "{told}");
+    assert!(told.contains("A chart (Berths by year) can't be shown"), "{told}");
 }
 
 #[tokio::test]
@@ -106,14 +106,14 @@ async fn kinds_of_pdf_that_do_not_go_together_stop_a_run() {
         let (status, changed) = office.ask("PUT", "/api/dispatches/balance-reminders", bench).await;
         assert_eq!(status, StatusCode::OK, "{changed}");
         let all = changed["obstacles"].as_array().expect("obstacles").clone();
-        all.iter().filter(|o| o["station"] == "result").map(|o| o["message"].as_str().unwrap_or("?").to_owned()).collect::<Vec<_>>()
+        all.iter().filter(|o| o["station"] == "output").map(|o| o["message"].as_str().unwrap_or("?").to_owned()).collect::<Vec<_>>()
     };
     assert!(obstacles(json!({ "standard": "a3b", "attach": "json", "password": "" })).await.is_empty());
     assert_eq!(
         obstacles(json!({ "standard": "a2b", "attach": "csv", "password": "[: ref]" })).await,
         [
-            "a PDF/A can't be closed by a password; take the plain PDF, or leave the password out",
-            "PDF/A-2b takes no attachments; choose PDF/A-3b"
+            "PDF/A can't have a password. Choose the standard PDF or remove the password.",
+            "PDF/A-2b can't have attachments. Choose PDF/A-3b."
         ]
     );
     let wrong = obstacles(json!({ "standard": "plain", "attach": "nothing", "password": "[: ref" })).await;

@@ -140,7 +140,7 @@ async fn a_run_makes_the_very_record_that_the_preview_showed() {
     let checked = office.ask("POST", &format!("/api/dispatches/{key}/preflight"), Value::Null).await.1;
     assert_eq!((checked["wrong"].as_u64(), checked["causes"].as_array().map(Vec::len)), (Some(0), Some(0)), "{checked}");
     // A blank that was calculated with is told.
-    assert!(checked["notes"].to_string().contains("“fee” is blank and was calculated with as 0"), "{checked}");
+    assert!(checked["notes"].to_string().contains("“fee” is blank and counted as 0"), "{checked}");
     let mut previews = Vec::new();
     for record in bench["records"].as_array().expect("records") {
         previews.push(text_of_page(&office.get(&format!("/api/dispatches/{key}/pages/{}", record["row"])).await));

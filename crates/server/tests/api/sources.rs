@@ -76,7 +76,7 @@ async fn a_computed_column_follows_its_inputs_and_tells_its_errors() {
         "{tried}"
     );
     let tried = done(&office, "POST", "/api/sheets/1/formula", json!({ "formula": "balanse * 2" })).await;
-    assert!(tried["problem"].as_str().expect("a problem").contains("did you mean “Balance”?"), "{tried}");
+    assert!(tried["problem"].as_str().expect("a problem").contains("Did you mean “Balance”?"), "{tried}");
     let sheet = done(&office, "POST", "/api/sheets/1/columns", json!({ "name": "With VAT", "formula": "balance * 120%" })).await;
     assert_eq!((&sheet["columns"][4]["type"], &sheet["columns"][4]["currency"]), (&json!("money"), &json!("EUR")));
     done(&office, "POST", "/api/sheets/1/columns", json!({ "name": "Days", "formula": "due - date(2026; 10; 1)" })).await;
@@ -91,9 +91,9 @@ async fn a_computed_column_follows_its_inputs_and_tells_its_errors() {
     let page = office.get("/api/sheets/1/rows?filter=days%20%3E%201&sort=-6").await;
     assert_eq!(page["rows"].as_array().expect("rows").iter().map(|r| r["number"].as_u64()).collect::<Vec<_>>(), [Some(2), Some(3)]);
     let typed = json!({ "what": "Write", "cells": [{ "row": 1, "column": 5, "text": "9" }] });
-    assert!(office.refused("POST", "/api/sheets/1/rows", typed).await.contains("filled by its formula"));
+    assert!(office.refused("POST", "/api/sheets/1/rows", typed).await.contains("calculated by a formula"));
     let own = json!({ "name": "Days", "formula": "days + 1" });
-    assert!(office.refused("PUT", "/api/sheets/1/columns/5", own).await.contains("it needs its own value: Days needs Days"));
+    assert!(office.refused("PUT", "/api/sheets/1/columns/5", own).await.contains("circular reference: Days needs Days"));
 }
 
 #[tokio::test]
@@ -114,7 +114,7 @@ async fn columns_are_added_renamed_moved_and_deleted_without_losing_cells() {
     }
     assert_eq!(rows(&office, 1).await[0], "1: BQ-1, Jörg Brückner, 480.50, 1 Oct 2026");
     let taken = json!({ "name": "NAME" });
-    assert!(office.refused("POST", "/api/sheets/1/columns", taken).await.contains("there is a field “NAME” already"));
+    assert!(office.refused("POST", "/api/sheets/1/columns", taken).await.contains("olumn “NAME” already exists"));
     // One column may be read by a locale of its own.
     done(&office, "PUT", "/api/sheets/1/columns/2", json!({ "name": "Balance", "type": "number", "locale": "en-US" })).await;
     assert_eq!(office.get("/api/sheets/1/rows").await["rows"][1]["cells"][2]["wrong"], "not a number");
@@ -136,7 +136,7 @@ async fn relations_hang_lists_on_rows_to_any_depth_and_are_checked() {
     assert_eq!(fields[2]["within"][3]["within"][1]["placeholder"], "[: Invoice sent.Owner.Name]", "{fields}");
     let checked = office.get("/api/relations/1").await;
     assert_eq!((&checked["orphans"], &checked["duplicate_count"]), (&json!([{ "row": 4, "key": "BQ-9" }]), &json!(0)));
-    assert!(office.refused("POST", "/api/sheets/2/relations", relation).await.contains("there is a field “Owner” already"));
+    assert!(office.refused("POST", "/api/sheets/2/relations", relation).await.contains("olumn “Owner” already exists"));
     assert!(
         office.refused("DELETE", "/api/sheets/2/columns/1", Value::Null).await.contains("is the key of the relation to holders, holders")
     );
@@ -170,7 +170,7 @@ async fn a_newer_file_is_looked_at_first_and_taken_over_in_one_step() {
             "4: BQ-4, Idris, 7.00, 24 Dec 2026, 3.50, "
         ]
     );
-    assert_eq!(done(&office, "POST", "/api/sheets/1/undo", Value::Null).await["what"], "Bring in “holders-new.csv”");
+    assert_eq!(done(&office, "POST", "/api/sheets/1/undo", Value::Null).await["what"], "Update from “holders-new.csv”");
     assert_eq!(rows(&office, 1).await, before);
     // Some of it is left as it is.
     let body = json!({
@@ -186,7 +186,7 @@ async fn a_newer_file_is_looked_at_first_and_taken_over_in_one_step() {
     let refused = office.upload("/api/sheets/1/newer", &[("t.csv", twice.as_bytes())]).await.1;
     assert_eq!(
         refused["message"],
-        "no column tells the rows of “t.csv” and of the sheet apart: the file holds “BQ-1” twice in “Ref” (rows 1 and 2); a key must tell rows apart: choose another column or mend it; the file holds “Ada” twice in “Name” (rows 1 and 2); a key must tell rows apart: choose another column or mend it"
+        "No key column: “t.csv” and the sheet need a common column with unique values. the file has “BQ-1” twice in “Ref” (rows 1 and 2). Key values must be unique: correct one or choose another column. The file has “Ada” twice in “Name” (rows 1 and 2). Key values must be unique: correct one or choose another column."
     );
 }
 
@@ -225,7 +225,7 @@ async fn what_is_on_the_clipboard_becomes_a_workbook_and_goes_out_as_a_file() {
             assert_eq!(String::from_utf8_lossy(&bytes[3..]), "Berth,Fee\nB7,'=1+1\n");
         }
     }
-    assert!(office.refused("GET", "/api/sheets/4/export?format=doc", Value::Null).await.contains("choose csv, xlsx, ods or json"));
+    assert!(office.refused("GET", "/api/sheets/4/export?format=doc", Value::Null).await.contains("Choose csv, xlsx, ods or json."));
 }
 
 #[tokio::test]
@@ -259,7 +259,7 @@ async fn undoing_keeps_relations_and_never_gives_two_fields_one_name() {
     done(&office, "DELETE", "/api/sheets/2/columns/2", Value::Null).await;
     let lines = json!({ "key": "Invoice", "other": 2, "other_key": "Number", "one_name": "Invoice sent", "many_name": "Amount" });
     done(&office, "POST", "/api/sheets/3/relations", lines).await;
-    assert!(office.refused("POST", "/api/sheets/2/undo", Value::Null).await.contains("there is a field “Amount” already"));
+    assert!(office.refused("POST", "/api/sheets/2/undo", Value::Null).await.contains("olumn “Amount” already exists"));
     assert_eq!(office.get("/api/sheets/2/rows").await["total"], 4);
     // A source that goes takes its relations along.
     done(&office, "DELETE", "/api/sources/3", Value::Null).await;
@@ -293,7 +293,7 @@ async fn the_names_stand_where_they_stand() {
     assert_eq!(rows(&office, 2).await, ["3: BQ-1, Tom, 1 Oct 2026", "4: BQ-2, Ida, 1 Nov 2026"]);
     done(&office, "POST", "/api/sheets/2/undo", Value::Null).await;
     assert_eq!(rows(&office, 2).await[..2], ["1: x, y, 1", "2: Ref, Name, Due"]);
-    assert!(office.refused("POST", "/api/sheets/2/header", json!({ "row": 4 })).await.contains("no rows are left below"));
+    assert!(office.refused("POST", "/api/sheets/2/header", json!({ "row": 4 })).await.contains("No rows below this one"));
     assert!(office.refused("POST", "/api/sheets/2/header", json!({ "row": 99 })).await.starts_with("404"));
     // Two columns of one name stay apart: nothing is changed.
     let (_, _) = office.upload("/api/sources", &[("same.csv", b"A,B\nname,Name\nx,y\n")]).await;

@@ -12,9 +12,9 @@ const props = defineProps<{
 type Email = Schemas['EmailBody']
 const address = computed(() => props.bench.columns.find((c) => c.type === 'e-mail')?.name)
 const fields: [keyof Email, string][] = [
-  ['to', 'To: a field, or addresses with commas'],
-  ['cc', 'Copy to'],
-  ['bcc', 'Blind copy to'],
+  ['to', 'To'],
+  ['cc', 'Cc'],
+  ['bcc', 'Bcc'],
   ['subject', 'Subject'],
 ]
 
@@ -23,7 +23,7 @@ const closed = computed(() => !!props.bench.setup.pdf.password.trim() && props.b
 const attached = computed(() => {
   const { output } = props.bench.setup
   if (output === 'docx') return 'the DOCX'
-  const pdf = closed.value ? 'the PDF, closed by its password' : 'the PDF'
+  const pdf = closed.value ? 'the password-protected PDF' : 'the PDF'
   return output === 'both' && !closed.value ? `${pdf} and the DOCX` : pdf
 })
 
@@ -31,7 +31,7 @@ function toggle(on: boolean) {
   const to = address.value ? `[: ${address.value}]` : ''
   props.change((b) => {
     b.setup.email = on
-      ? { to, cc: '', bcc: '', subject: b.name, body: 'Please find the attached document.\n' }
+      ? { to, cc: '', bcc: '', subject: b.name, body: 'Please find the document attached.\n' }
       : null
   })
 }
@@ -43,12 +43,12 @@ function set(field: keyof Email, text: string) {
 
 <template>
   <h2>Channels</h2>
-  <p>The document goes out attached to an e-mail. Without a channel it is made and kept here.</p>
+  <p>Documents are sent as e-mail attachments. Without a channel they are only stored here.</p>
   <el-checkbox :model-value="!!bench.setup.email" @change="(on) => toggle(!!on)">Send by e-mail</el-checkbox>
   <template v-if="bench.setup.email">
     <p class="quiet">
       Attached: {{ attached }}.<template v-if="closed && bench.setup.output === 'both'">
-        The DOCX stays here: it opens without the password.</template
+        The DOCX is not sent, because it opens without the password.</template
       >
     </p>
     <label v-for="[field, label] in fields" :key="field" class="field">
@@ -58,6 +58,7 @@ function set(field: keyof Email, text: string) {
         :model-value="bench.setup.email[field]"
         @update:model-value="(text: string) => set(field, text)"
       />
+      <small v-if="field === 'to'" class="help">A placeholder, or addresses separated by commas</small>
     </label>
     <label class="field">
       <span>Message</span>
@@ -70,11 +71,11 @@ function set(field: keyof Email, text: string) {
       />
     </label>
     <template v-if="page?.message">
-      <h2>For this record</h2>
+      <h2>Preview for this record</h2>
       <p class="message">
         <b>{{ page.message.subject }}</b><br /><span class="quiet"
-          >to {{ page.message.to }}<template v-if="page.message.cc">, copy {{ page.message.cc }}</template
-          ><template v-if="page.message.bcc">, blind copy {{ page.message.bcc }}</template></span
+          >to {{ page.message.to }}<template v-if="page.message.cc">, cc {{ page.message.cc }}</template
+          ><template v-if="page.message.bcc">, bcc {{ page.message.bcc }}</template></span
         ><br />{{ page.message.body }}
       </p>
     </template>

@@ -25,7 +25,7 @@ function leaveOut(out: number[]) {
 
 <template>
   <h2>Preflight</h2>
-  <p>Every record is checked against the dispatch before anything leaves.</p>
+  <p>Checks every record before anything is sent.</p>
   <ul v-if="bench.obstacles.length" class="stops">
     <li v-for="obstacle in bench.obstacles" :key="obstacle.message">
       {{ obstacle.message }}
@@ -36,9 +36,9 @@ function leaveOut(out: number[]) {
   </ul>
   <div v-if="served" class="served" role="status">
     <b>{{ count(served, 'record') }}</b> of {{ bench.records.length }}
-    {{ served === 1 ? 'was' : 'were' }} served by this dispatch before.
+    {{ served === 1 ? 'was' : 'were' }} already sent by this dispatch.
     <el-button v-if="served < bench.records.length" @click="change((b) => (b.setup.choose = 'unserved'))"
-      >Choose only those not yet served</el-button
+      >Select only those not sent yet</el-button
     >
   </div>
   <ul v-if="bench.hints.length" class="hints">
@@ -63,9 +63,11 @@ function leaveOut(out: number[]) {
   <template v-if="causes?.length">
     <div class="line">
       <span class="say wrong">{{
-        rows.length ? `${count(rows.length, 'record')} with findings` : 'findings'
+        rows.length ? `${count(rows.length, 'record')} with findings` : count(causes.length, 'finding')
       }}</span>
-      <el-button v-if="rows.length" @click="leaveOut(rows)">Leave {{ rows.length }} out</el-button>
+      <el-button v-if="rows.length" @click="leaveOut(rows)"
+        >Leave out {{ count(rows.length, 'record') }}</el-button
+      >
     </div>
     <CauseList
       :bench="bench"
@@ -76,13 +78,13 @@ function leaveOut(out: number[]) {
     />
   </template>
   <p v-else-if="causes && !bench.obstacles.length">
-    <span class="say right">clear</span> {{ count(bench.records.length, 'record') }} checked; nothing stops
-    the run<template v-if="notes.length">, but look at what is marked above</template>.
+    <span class="say right">no findings</span> {{ count(bench.records.length, 'record') }} checked. Ready to
+    run.<template v-if="notes.length"> See the notes above.</template>
   </p>
   <p v-if="bench.setup.left_out.length" class="quiet">
-    {{ count(bench.setup.left_out.length, 'record') }} left out: rows
-    {{ bench.setup.left_out.slice(0, 12).join(', ') }}{{ bench.setup.left_out.length > 12 ? ', …' : '' }}
-    <el-button text @click="change((b) => (b.setup.left_out = []))">Include them again</el-button>
+    {{ count(bench.setup.left_out.length, 'record') }} left out (rows
+    {{ bench.setup.left_out.slice(0, 12).join(', ') }}{{ bench.setup.left_out.length > 12 ? ', …' : '' }})
+    <el-button text @click="change((b) => (b.setup.left_out = []))">Include again</el-button>
   </p>
 </template>
 

@@ -22,9 +22,9 @@ const kept = computed(() => sheets.value.find((s) => s.id === props.bench.sheet_
 
 const CHOICES = [
   ['all', 'all records'],
-  ['unserved', 'those not yet served by this dispatch'],
+  ['unserved', 'Not sent yet by this dispatch'],
   ['failed-last', 'those that failed last time'],
-  ['changed', 'those served that changed since'],
+  ['changed', 'Changed since last sent'],
 ] as const
 const callable = computed(() =>
   props.bench.columns.filter((c) => c.type !== 'record' && c.type !== 'list').map((c) => c.name),
@@ -41,7 +41,7 @@ async function take(files: File[]) {
 <template>
   <div class="fill">
     <h2>Records</h2>
-    <p>Each chosen record becomes one document.</p>
+    <p>One document is created per selected record.</p>
     <div class="pick">
       <el-select
         :model-value="bench.sheet_id ?? undefined"
@@ -56,7 +56,7 @@ async function take(files: File[]) {
           :label="`${one.source}, ${one.name}`"
         />
       </el-select>
-      <FilePick label="Bring in a sheet" accept=".csv,.tsv,.txt,.xlsx,.ods,.json" @files="take" />
+      <FilePick label="Import data" accept=".csv,.tsv,.txt,.xlsx,.ods,.json" @files="take" />
     </div>
     <div class="pick">
       <el-input
@@ -64,7 +64,7 @@ async function take(files: File[]) {
         class="code"
         clearable
         aria-label="Filter"
-        placeholder="all records; or for instance: days overdue > 30"
+        placeholder="All records, or a condition: days overdue > 30"
         @update:model-value="(text: string) => change((b) => (b.setup.filter = text), true)"
       />
       <el-button
@@ -76,10 +76,10 @@ async function take(files: File[]) {
     </div>
     <div class="pick">
       <label class="field-label"
-        >Take<el-select
+        >Include<el-select
           class="choose"
           :model-value="bench.setup.choose"
-          aria-label="Take"
+          aria-label="Include"
           @change="(now: Bench['setup']['choose']) => change((b) => (b.setup.choose = now))"
         >
           <el-option
@@ -89,13 +89,13 @@ async function take(files: File[]) {
             :label="label" /></el-select
       ></label>
       <label class="field-label"
-        >Call records by<el-select
+        >Record name<el-select
           class="choose"
           :model-value="bench.setup.label || 'names'"
-          aria-label="Call records by"
+          aria-label="Record name"
           @change="(now: string) => change((b) => (b.setup.label = now === 'names' ? '' : now))"
         >
-          <el-option value="names" label="their name" />
+          <el-option value="names" label="Best match" />
           <el-option v-for="column in callable" :key="column" :value="column" :label="column" /></el-select
       ></label>
     </div>
@@ -109,10 +109,8 @@ async function take(files: File[]) {
     <p class="quiet">
       {{ bench.records.length }} of {{ count(bench.row_count, 'record')
       }}<template v-if="bench.setup.left_out.length"
-        >, {{ bench.setup.left_out.length }} left out by hand
-        <el-button text @click="change((b) => (b.setup.left_out = []))"
-          >Include them again</el-button
-        ></template
+        >, {{ bench.setup.left_out.length }} excluded manually
+        <el-button text @click="change((b) => (b.setup.left_out = []))">Include again</el-button></template
       >
     </p>
     <RowTable
@@ -120,13 +118,13 @@ async function take(files: File[]) {
       :total="bench.records.length"
       :version="bench.records"
       :fetch="async (from, size) => bench.records.slice(from, from + size)"
-      label="Chosen records"
+      label="Selected records"
       @open="(row: Schemas['RecordInfo']) => $emit('pick', row.row)"
     >
       <template #head>
         <th class="num" style="width: 60px">Row</th>
         <th>Record</th>
-        <th style="width: 150px">Served</th>
+        <th style="width: 150px">Last sent</th>
         <th style="width: 110px"><span class="unseen">Act</span></th>
       </template>
       <template #row="{ row, index }">

@@ -9,10 +9,8 @@ defineEmits<{ run: [] }>()
 
 <template>
   <h2>Run</h2>
-  <p v-if="ready">
-    Everything is in order for {{ documentsInWords(bench) }}. You may close the page while it runs.
-  </p>
-  <p v-else>Something still stops the run; Preflight says what.</p>
+  <p v-if="ready">Ready to run {{ documentsInWords(bench) }}. You can close this page during the run.</p>
+  <p v-else>The run is blocked. See Preflight.</p>
   <el-button v-if="ready" type="primary" @click="$emit('run')">Run {{ documentsInWords(bench) }}</el-button>
   <RouterLink v-else :to="{ path: `/dispatches/${bench.key}/preflight`, query: $route.query }"
     >Go to Preflight</RouterLink

@@ -22,7 +22,7 @@ async function take(files: File[]) {
 
 <template>
   <h2>Template</h2>
-  <p>The file that every document is made from.</p>
+  <p>The document that is filled for each record.</p>
   <div class="field">
     <span>Template</span>
     <el-select
@@ -41,21 +41,21 @@ async function take(files: File[]) {
       aria-label="Version of the template"
       @change="(number: number) => change((b) => (b.setup.version = number || null))"
     >
-      <el-option :value="0" :label="`the one in use, now version ${chosen.in_use}`" />
+      <el-option :value="0" :label="`Version in use (now ${chosen.in_use})`" />
       <el-option
         v-for="one in chosen.versions"
         :key="one.id"
         :value="one.number"
-        :label="`always version ${one.number}${one.note ? `, ${one.note}` : ''}`"
+        :label="`Fixed: version ${one.number}${one.note ? `, ${one.note}` : ''}`"
       />
     </el-select>
   </div>
-  <FilePick label="Bring in a letter" accept=".docx" @files="take" />
+  <FilePick label="Upload template" accept=".docx" @files="take" />
   <p v-if="bench.template_problems" class="problem">
     This version has {{ count(bench.template_problems, 'problem') }}.
-    <RouterLink :to="`/templates/${bench.template_id}`">Look at them</RouterLink>
+    <RouterLink :to="`/templates/${bench.template_id}`">Show problems</RouterLink>
   </p>
   <p v-else-if="bench.template_id">
-    <RouterLink :to="`/templates/${bench.template_id}`">Its placeholders and versions</RouterLink>
+    <RouterLink :to="`/templates/${bench.template_id}`">Open template</RouterLink>
   </p>
 </template>

@@ -38,12 +38,9 @@ const tryOut = (row: number) => ({
 </script>
 
 <template>
-  <p v-if="template.problems.length" class="problem">
-    This version has problems; coverage is counted once they are put right.
-  </p>
+  <p v-if="template.problems.length" class="problem">Fix this version’s problems to see coverage.</p>
   <p v-else-if="!sheets.length" class="quiet">
-    There is no source yet. <RouterLink to="/sources">Bring one in</RouterLink>; its records are counted here
-    then.
+    No source yet. <RouterLink to="/sources">Import one</RouterLink> to see coverage.
   </p>
   <template v-else>
     <div class="from">
@@ -53,33 +50,33 @@ const tryOut = (row: number) => ({
       <span v-if="busy" class="quiet">Filling {{ count(sheet?.rows ?? 0, 'record') }}…</span>
       <template v-else-if="coverage">
         <span class="say" :class="missed ? 'att' : 'right'"
-          >{{ coverage.ways.length - missed }} of {{ coverage.ways.length }} ways taken</span
+          >{{ coverage.ways.length - missed }} of {{ coverage.ways.length }} branches used</span
         >
         <span class="quiet">by {{ count(coverage.records, 'record') }}</span>
       </template>
       <span class="push" />
-      <el-checkbox v-model="onlyMissed" label="Only what no record takes" />
+      <el-checkbox v-model="onlyMissed" label="Unused branches only" />
     </div>
     <p v-if="coverage?.open.length" class="problem">
-      The source has no column for {{ coverage.open.join(', ') }}; tie them in a dispatch of this template and
-      source first.
+      No column in this source for {{ coverage.open.join(', ') }}; Map them in a dispatch that uses this
+      template and source.
     </p>
     <p v-if="coverage?.first_failed" class="problem">
-      {{ count(coverage.failed, 'record') }} can’t be filled, the first is
+      {{ count(coverage.failed, 'record') }} can’t be filled. First:
       <RouterLink :to="tryOut(coverage.first_failed.row)"
         >{{ coverage.first_failed.label }}, row {{ coverage.first_failed.row }}</RouterLink
       >.
     </p>
     <p v-if="coverage && !coverage.ways.length" class="quiet">
-      The template has no conditions, lists or fallbacks: every record goes the same way.
+      No conditions, lists or fallbacks: all records use the same text.
     </p>
     <table v-if="shown.length" class="list">
       <thead>
         <tr>
           <th style="width: 46%">Placeholder</th>
-          <th>Way</th>
+          <th>Branch</th>
           <th class="num" style="width: 64px">Records</th>
-          <th style="width: 130px">One that takes it</th>
+          <th style="width: 130px">Example</th>
         </tr>
       </thead>
       <tbody>
@@ -101,12 +98,12 @@ const tryOut = (row: number) => ({
               @click.stop
               >{{ way.first.label }}</RouterLink
             >
-            <span v-else class="say att">never taken</span>
+            <span v-else class="say att">unused</span>
           </td>
         </tr>
       </tbody>
     </table>
-    <p v-else-if="coverage?.ways.length" class="quiet">Every way is taken by some record.</p>
+    <p v-else-if="coverage?.ways.length" class="quiet">Every branch is used by at least one record.</p>
   </template>
 </template>
 

@@ -52,7 +52,7 @@ const shown = computed(() => matching(fields.value))
 
 async function copy(field: Schemas['FieldInfo']) {
   await navigator.clipboard.writeText(field.placeholder)
-  ElMessage({ message: `${field.placeholder} is copied.` })
+  ElMessage({ message: `Copied ${field.placeholder}` })
 }
 const step = (by: number) => {
   const rows = sheet.value?.rows ?? 1
@@ -62,8 +62,7 @@ const step = (by: number) => {
 
 <template>
   <p v-if="!sheets.length" class="quiet">
-    There is no source yet. <RouterLink to="/sources">Bring one in</RouterLink>; its fields are listed here
-    then.
+    No source yet. <RouterLink to="/sources">Import one</RouterLink> to see its fields.
   </p>
   <template v-else>
     <div class="from">
@@ -74,7 +73,7 @@ const step = (by: number) => {
       >
         <el-option v-for="one in sheets" :key="one.id" :value="one.id" :label="one.label" />
       </el-select>
-      <el-button aria-label="Record before" @click="step(-1)">←</el-button>
+      <el-button aria-label="Previous record" @click="step(-1)">←</el-button>
       <span class="quiet">row {{ row }} of {{ sheet?.rows }}</span>
       <el-button aria-label="Next record" @click="step(1)">→</el-button>
       <el-input v-model="find" placeholder="Find a field or value" aria-label="Find a field" clearable />
@@ -88,8 +87,8 @@ const step = (by: number) => {
       @close="composing = undefined"
     />
     <p v-else class="quiet">
-      Drag a placeholder into the file in your word processor, or copy it. “Compose” adds a format, a fallback
-      or a condition.
+      Copy a placeholder, or drag it into your word processor. “Build” adds a format, a fallback or a
+      condition.
     </p>
     <FieldTree
       :fields="shown"

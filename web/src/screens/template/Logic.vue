@@ -29,7 +29,7 @@ function placeholdersLike(text: string) {
     <h2>
       Problems <span class="say wrong">{{ template.problems.length }}</span>
     </h2>
-    <p>Put these right in the file and bring it in again. Until then this version makes no documents.</p>
+    <p>Fix these in the file and upload it again. Until then this version can’t be used.</p>
     <ul class="problems">
       <li v-for="(problem, index) in template.problems" :key="index">
         <button type="button" @click="placeholdersLike(problem.placeholder)">
@@ -43,13 +43,13 @@ function placeholdersLike(text: string) {
   <p v-for="said in template.told" :key="said" class="told">{{ said }}</p>
   <h2>Logic</h2>
   <p v-if="!template.outline.length" class="quiet">
-    Nothing is decided here: the file has no placeholders. Write for instance
-    <span class="code">[: last name]</span> where the record’s value goes.
+    This file has no placeholders. For example, write
+    <span class="code">[: last name]</span> where a value should appear.
   </p>
   <OutlineList v-else :lines="template.outline" :chosen="chosen" @choose="emit('choose', [$event])" />
   <template v-if="template.needs.length">
     <h2>
-      Fields it needs <span class="quiet">{{ count(template.needs.length, 'field') }}</span>
+      Required fields <span class="quiet">{{ count(template.needs.length, 'field') }}</span>
     </h2>
     <NeedList :needs="template.needs" @choose="placeholdersOf" />
   </template>

@@ -26,7 +26,7 @@ watch(
     Placeholders <span class="quiet">{{ shown.length }}</span>
   </h2>
   <p v-if="!shown.length">
-    There are none. Write for instance <span class="code">[: last name]</span> where the record's value goes.
+    None. For example, write <span class="code">[: last name]</span> where a value should appear.
   </p>
   <table v-else class="list">
     <thead>

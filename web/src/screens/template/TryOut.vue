@@ -73,7 +73,7 @@ async function take(number?: number) {
   open.value = found.open
   values.value = found.values
   from.value = { sheet: query.sheet, row: found.row, values: JSON.stringify(found.values) }
-  if (!name.value || name.value.startsWith('Like ')) name.value = `Like ${found.label}`
+  if (!name.value || name.value.startsWith('Like ')) name.value = `${found.label}`
 }
 
 function fromSheet(id: number) {
@@ -102,7 +102,7 @@ async function keep() {
   const params = { path: { id: props.template.id } }
   const kept = await attempt(() => ask(api.POST('/api/templates/{id}/specimens', { params, body })))
   if (!kept) return
-  ElMessage({ message: `“${kept.name}” is kept as a specimen with version ${kept.version}’s text.` })
+  ElMessage({ message: `“${kept.name}” saved as a test case with the text of version ${kept.version}` })
   emit('kept')
 }
 
@@ -128,13 +128,13 @@ onMounted(() => {
     <el-select
       :model-value="sheet?.id"
       aria-label="Source of the record"
-      placeholder="Take a record of…"
+      placeholder="Choose a source…"
       @change="fromSheet"
     >
       <el-option v-for="one in sheets" :key="one.id" :value="one.id" :label="one.label" />
     </el-select>
     <template v-if="rows">
-      <el-button aria-label="Record before" @click="take(record?.before)">←</el-button>
+      <el-button aria-label="Previous record" @click="take(record?.before)">←</el-button>
       <el-button aria-label="Next record" @click="take(record?.next)">→</el-button>
       <span class="label" :title="label"
         ><template v-if="label">{{ record?.place }} of {{ rows }}, {{ label }}</template
@@ -146,12 +146,12 @@ onMounted(() => {
   </div>
   <div class="from">
     <label class="quiet"
-      >Print by
+      >Locale
       <el-select v-model="locale" aria-label="Locale" class="short">
         <el-option v-for="one in LOCALES" :key="one" :value="one" :label="one" /> </el-select
     ></label>
     <label class="quiet"
-      >On the day <el-input v-model="moment" class="short" placeholder="today" aria-label="Day"
+      >Date <el-input v-model="moment" class="short" placeholder="today" aria-label="Date"
     /></label>
   </div>
   <p v-if="problem" class="problem" role="alert">{{ problem }}</p>
@@ -162,21 +162,17 @@ onMounted(() => {
       </li>
     </ul>
   </div>
-  <p v-if="open.length" class="quiet">The source has no column for: {{ open.join(', ') }}</p>
+  <p v-if="open.length" class="quiet">No column in this source for: {{ open.join(', ') }}</p>
   <ValueForm
     v-if="template.needs.length"
     :needs="template.needs"
     :values="values"
     @change="values = $event"
   />
-  <p v-else class="quiet">The template needs no fields.</p>
+  <p v-else class="quiet">This template has no fields.</p>
   <form class="keep" @submit.prevent="keep">
-    <el-input
-      v-model="name"
-      aria-label="Name of the specimen"
-      placeholder="Name, for instance Blank mobile"
-    />
-    <el-button native-type="submit" :disabled="!name.trim() || !!faults.length">Keep as specimen</el-button>
+    <el-input v-model="name" aria-label="Test case name" placeholder="Name, e.g. Blank mobile" />
+    <el-button native-type="submit" :disabled="!name.trim() || !!faults.length">Save as test case</el-button>
   </form>
 </template>
 

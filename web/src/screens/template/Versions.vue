@@ -45,10 +45,10 @@ const state = (number: number) =>
   <table class="list">
     <thead>
       <tr>
-        <th style="width: 34px" class="num">No</th>
+        <th style="width: 34px" class="num">Version</th>
         <th style="width: 76px"><span class="unseen">State</span></th>
         <th>File</th>
-        <th style="width: 128px">Brought in</th>
+        <th style="width: 128px">Uploaded</th>
         <th style="width: 128px">Note</th>
         <th style="width: 128px"><span class="unseen">Act</span></th>
       </tr>
@@ -87,14 +87,14 @@ const state = (number: number) =>
             v-if="one.number !== template.in_use && one.number > template.in_use"
             size="small"
             @click="emit('use', one.number)"
-            >Put in use</el-button
+            >Use</el-button
           >
           <el-button
             v-else-if="one.number !== newest"
             size="small"
-            :aria-label="`Bring version ${one.number} back`"
+            :aria-label="`Restore version ${one.number}`"
             @click="emit('restore', one.number)"
-            >Bring back</el-button
+            >Restore</el-button
           >
         </td>
       </tr>
@@ -122,12 +122,12 @@ const state = (number: number) =>
         />
       </el-select>
       <span v-if="changes" class="quiet">{{
-        changes.length ? count(changes.length, 'line') : 'nothing in the text'
+        changes.length ? count(changes.length, 'line') : 'no changes in the text'
       }}</span>
     </div>
     <ChangeList v-if="changes?.length" :changes="changes" />
   </template>
-  <p v-else class="quiet">There is one version. A newer file becomes the next; this one stays.</p>
+  <p v-else class="quiet">One version so far. Uploading a new file adds a version.</p>
 </template>
 
 <style scoped>

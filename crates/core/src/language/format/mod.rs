@@ -108,8 +108,8 @@ impl Format {
                     Err(Fault::OtherCurrency { have: money.currency.to_string(), wanted: wanted.to_string() })
                 }
                 (Value::Money(money), _) => Ok(locale.money(*money)),
-                (_, Some(currency)) => Ok(locale.money(Money { amount: self.number(value, "an amount of money")?, currency: *currency })),
-                (_, None) => Err(Fault::Format("this number has no currency; write for instance `as money \"EUR\"`".to_owned())),
+                (_, Some(currency)) => Ok(locale.money(Money { amount: self.number(value, "an amount")?, currency: *currency })),
+                (_, None) => Err(Fault::Format("this number has no currency. For example, write `as money \"EUR\"`".to_owned())),
             },
             Format::Date(length) => match date::of(value) {
                 Some(moment) => Ok(locale.date(moment.date(), *length)),
@@ -117,7 +117,9 @@ impl Format {
             },
             Format::Pattern(pattern) => {
                 let moment = date::of(value).ok_or_else(|| wrong(value, "a date", locale))?;
-                locale.date_pattern(moment, pattern).ok_or_else(|| Fault::Format(format!("“{pattern}” can't be used in this language")))
+                locale
+                    .date_pattern(moment, pattern)
+                    .ok_or_else(|| Fault::Format(format!("pattern “{pattern}” is not available in this language")))
             }
             Format::Time => {
                 let moment = date::of(value).ok_or_else(|| wrong(value, "a time", locale))?;
@@ -129,12 +131,12 @@ impl Format {
             Format::YesNo(words) => match (value, words) {
                 (Value::Bool(yes), Some((y, n))) => Ok(if *yes { y } else { n }.to_string()),
                 (Value::Bool(yes), None) => Ok(locale.yes_no(*yes).to_owned()),
-                _ => Err(wrong(value, "a yes or no", locale)),
+                _ => Err(wrong(value, "a yes/no value", locale)),
             },
             Format::Words => {
                 let number = self.number(value, "a number")?;
                 spell(number, locale).ok_or_else(|| {
-                    Fault::Format(format!("numbers in words are not known in {}; choose another language with `in`", locale.tag()))
+                    Fault::Format(format!("numbers in words are not available in {}. Choose another language with `in`.", locale.tag()))
                 })
             }
             Format::Phone(form) => Ok(phone::write(&plain(value, locale)?, *form, locale)),
@@ -283,7 +285,7 @@ mod tests {
     #[test]
     fn numbers_in_words_and_telephones() {
         assert_eq!(write("words", None, false, number("1480"), "de-DE"), "eintausendvierhundertachtzig");
-        assert!(write("words", None, false, number("1480"), "ja-JP").starts_with("fault: numbers in words are not known in ja-JP"));
+        assert!(write("words", None, false, number("1480"), "ja-JP").starts_with("fault: numbers in words are not available in ja-JP"));
         assert_eq!(write("phone", None, false, Value::text("+442079460614"), "en-GB"), "020 7946 0614");
         assert_eq!(write("phone", None, false, Value::text("020 79460614"), "nl-NL"), "020 79460614");
         assert_eq!(write("phone", None, false, Value::text("+442079460614"), "nl-NL"), "+44 20 7946 0614");
@@ -295,6 +297,6 @@ mod tests {
 
     #[test]
     fn a_format_refuses_what_it_cannot_write() {
-        assert_eq!(write("date", None, false, Value::text("soon"), "en-GB"), "fault: a date is needed here, but this is text: soon");
+        assert_eq!(write("date", None, false, Value::text("soon"), "en-GB"), "fault: expected a date, but got text: soon");
     }
 }

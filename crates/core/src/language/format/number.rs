@@ -26,11 +26,11 @@ impl NumberPattern {
     pub(super) fn read(text: &str) -> Result<NumberPattern, SyntaxFault> {
         let bad = |why: &str| SyntaxFault::NumberPattern { pattern: text.to_owned(), why: why.to_owned() };
         let is_digit = |c: char| matches!(c, '#' | '0' | ',' | '.');
-        let start = text.find(is_digit).ok_or_else(|| bad("it needs a 0 for the digits, for instance \"#,##0.00\""))?;
+        let start = text.find(is_digit).ok_or_else(|| bad("add a 0 for digits, e.g. \"#,##0.00\""))?;
         let end = text.rfind(is_digit).map_or(start, |at| at + 1);
         let body = &text[start..end];
         if !body.chars().all(is_digit) {
-            return Err(bad("its digits must stand together, for instance \"#,##0.00\""));
+            return Err(bad("keep the digits together, e.g. \"#,##0.00\""));
         }
         let (whole, fraction) = body.split_once('.').unwrap_or((body, ""));
         if let Some((_, last)) = whole.rsplit_once(',')
@@ -38,11 +38,11 @@ impl NumberPattern {
         {
             return Err(SyntaxFault::NumberPattern {
                 pattern: text.to_owned(),
-                why: format!("the decimal mark is always written as a point: \"{}\"", text.replace('.', "").replace(',', ".")),
+                why: format!("use a point as the decimal separator: \"{}\"", text.replace('.', "").replace(',', ".")),
             });
         }
         if fraction.contains([',', '.']) || fraction.contains("#0") || whole.contains("0#") {
-            return Err(bad("0 stands nearest the decimal mark and # farther out, for instance \"#,##0.0#\""));
+            return Err(bad("place 0 next to the decimal separator and # further out, e.g. \"#,##0.0#\""));
         }
         let count = |text: &str, sign: char| text.chars().filter(|c| *c == sign).count() as u32;
         let unquote = |text: &str| text.replace('\'', "");
@@ -90,10 +90,10 @@ mod tests {
 
     #[test]
     fn a_decimal_comma_is_refused_with_the_right_pattern() {
-        assert_eq!(write("0,00", "1"), "“0,00” is not a number pattern: the decimal mark is always written as a point: \"0.00\"");
+        assert_eq!(write("0,00", "1"), "“0,00” is not a number pattern: use a point as the decimal separator: \"0.00\"");
         assert_eq!(
             write("#.##0,00", "1"),
-            "“#.##0,00” is not a number pattern: 0 stands nearest the decimal mark and # farther out, for instance \"#,##0.0#\""
+            "“#.##0,00” is not a number pattern: place 0 next to the decimal separator and # further out, e.g. \"#,##0.0#\""
         );
     }
 }

@@ -14,7 +14,7 @@ pub(super) static FUNCTIONS: &[Function] = &[
     Function {
         name: "TODAY",
         syntax: "TODAY()",
-        about: "The day of the run, the same for all its records.",
+        about: "Date of the run; the same for all records.",
         example: ("TODAY()", "23 Nov 2026"),
         clause: "6.10",
         arity: (0, 0),
@@ -25,7 +25,7 @@ pub(super) static FUNCTIONS: &[Function] = &[
     Function {
         name: "DATE",
         syntax: "DATE(year; month; day)",
-        about: "The day of these numbers; too large months and days run on.",
+        about: "Date from year, month and day; values out of range roll over.",
         example: ("DATE(2026; 13; 1)", "1 Jan 2027"),
         clause: "6.10",
         arity: (3, 3),
@@ -43,7 +43,7 @@ pub(super) static FUNCTIONS: &[Function] = &[
     Function {
         name: "YEAR",
         syntax: "YEAR(date)",
-        about: "Its year.",
+        about: "Year of a date.",
         example: ("YEAR(2026-11-23)", "2026"),
         clause: "6.10",
         arity: (1, 1),
@@ -54,7 +54,7 @@ pub(super) static FUNCTIONS: &[Function] = &[
     Function {
         name: "MONTH",
         syntax: "MONTH(date)",
-        about: "Its month, 1 to 12.",
+        about: "Month of a date, 1 to 12.",
         example: ("MONTH(2026-11-23)", "11"),
         clause: "6.10",
         arity: (1, 1),
@@ -65,7 +65,7 @@ pub(super) static FUNCTIONS: &[Function] = &[
     Function {
         name: "DAY",
         syntax: "DAY(date)",
-        about: "Its day of the month, 1 to 31.",
+        about: "Day of the month, 1 to 31.",
         example: ("DAY(2026-11-23)", "23"),
         clause: "6.10",
         arity: (1, 1),
@@ -76,7 +76,7 @@ pub(super) static FUNCTIONS: &[Function] = &[
     Function {
         name: "DAYS",
         syntax: "DAYS(end; start)",
-        about: "How many days lie between; below 0 when the end comes first.",
+        about: "Days between two dates; negative if the end is earlier.",
         example: ("DAYS(2026-11-23; 2026-09-30)", "54"),
         clause: "6.10",
         arity: (2, 2),
@@ -90,7 +90,7 @@ pub(super) static FUNCTIONS: &[Function] = &[
     Function {
         name: "EDATE",
         syntax: "EDATE(date; months)",
-        about: "The same day some months on, or the month's last day.",
+        about: "Date n months later (or the last day of that month).",
         example: ("EDATE(2026-01-31; 1)", "28 Feb 2026"),
         clause: "6.10",
         arity: (2, 2),
@@ -107,7 +107,7 @@ pub(super) static FUNCTIONS: &[Function] = &[
     Function {
         name: "EOMONTH",
         syntax: "EOMONTH(date; months)",
-        about: "The last day of the month some months on.",
+        about: "Last day of the month, n months later.",
         example: ("EOMONTH(2026-11-23; 0)", "30 Nov 2026"),
         clause: "6.10",
         arity: (2, 2),
@@ -124,7 +124,7 @@ pub(super) static FUNCTIONS: &[Function] = &[
     Function {
         name: "WEEKDAY",
         syntax: "WEEKDAY(date; kind)",
-        about: "1 for Sunday to 7 for Saturday; kind 2: 1 for Monday; kind 3: 0 for Monday.",
+        about: "Day of the week: type 1 Sunday = 1, type 2 Monday = 1, type 3 Monday = 0.",
         example: ("WEEKDAY(2026-11-23)", "2"),
         clause: "6.10",
         arity: (1, 2),
@@ -137,7 +137,7 @@ pub(super) static FUNCTIONS: &[Function] = &[
                 1 => date.weekday().to_sunday_one_offset(),
                 2 => date.weekday().to_monday_one_offset(),
                 3 => date.weekday().to_monday_zero_offset(),
-                other => return Err(Fault::Function { function: "WEEKDAY", why: format!("its kind is 1, 2 or 3, not {other}") }),
+                other => return Err(Fault::Function { function: "WEEKDAY", why: format!("type must be 1, 2 or 3, not {other}") }),
             };
             Ok(Value::Number(day.into()))
         }),
@@ -145,7 +145,7 @@ pub(super) static FUNCTIONS: &[Function] = &[
     Function {
         name: "NOW",
         syntax: "NOW()",
-        about: "The moment of the run’s start, the same for all its records.",
+        about: "Date and time of the run; the same for all records.",
         example: ("NOW() as date \"HH:mm\"", "09:42"),
         clause: "6.10",
         arity: (0, 0),
@@ -156,7 +156,7 @@ pub(super) static FUNCTIONS: &[Function] = &[
     Function {
         name: "TIME",
         syntax: "TIME(hours; minutes; seconds)",
-        about: "A time of day; added to a date it is that moment.",
+        about: "Time of day; add it to a date to get a date and time.",
         example: ("TIME(9; 30; 0) as time", "09:30"),
         clause: "6.10",
         arity: (3, 3),
@@ -171,7 +171,7 @@ pub(super) static FUNCTIONS: &[Function] = &[
     Function {
         name: "HOUR",
         syntax: "HOUR(moment)",
-        about: "Its hour, 0 to 23.",
+        about: "Hour of a time, 0 to 23.",
         example: ("HOUR(2026-11-23T09:42)", "9"),
         clause: "6.10",
         arity: (1, 1),
@@ -182,7 +182,7 @@ pub(super) static FUNCTIONS: &[Function] = &[
     Function {
         name: "MINUTE",
         syntax: "MINUTE(moment)",
-        about: "Its minute, 0 to 59.",
+        about: "Minute of a time, 0 to 59.",
         example: ("MINUTE(2026-11-23T09:42)", "42"),
         clause: "6.10",
         arity: (1, 1),
@@ -193,7 +193,7 @@ pub(super) static FUNCTIONS: &[Function] = &[
     Function {
         name: "ISOWEEKNUM",
         syntax: "ISOWEEKNUM(date)",
-        about: "Its week by ISO 8601.",
+        about: "ISO 8601 week number.",
         example: ("ISOWEEKNUM(2026-11-23)", "48"),
         clause: "6.10",
         arity: (1, 1),
@@ -204,7 +204,7 @@ pub(super) static FUNCTIONS: &[Function] = &[
     Function {
         name: "WEEKNUM",
         syntax: "WEEKNUM(date; kind)",
-        about: "Its week, the first being that of 1 January: kind 1 weeks begin on Sunday, 2 on Monday; 21 is ISOWEEKNUM.",
+        about: "Week number; week 1 contains 1 January. Type 1: weeks start on Sunday, 2: Monday, 21: ISO.",
         example: ("WEEKNUM(2026-11-23)", "48"),
         clause: "6.10",
         arity: (1, 2),
@@ -218,7 +218,7 @@ pub(super) static FUNCTIONS: &[Function] = &[
                 1 | 17 => i16::from(new_year.weekday().to_sunday_zero_offset()),
                 2 | 11 => i16::from(new_year.weekday().to_monday_zero_offset()),
                 21 => return Ok(Value::Number(date.iso_week_date().week().into())),
-                other => return Err(Fault::Function { function: "WEEKNUM", why: format!("its kind is 1, 2 or 21, not {other}") }),
+                other => return Err(Fault::Function { function: "WEEKNUM", why: format!("type must be 1, 2 or 21, not {other}") }),
             };
             Ok(Value::Number(((date.day_of_year() - 1 + offset) / 7 + 1).into()))
         }),
@@ -226,7 +226,7 @@ pub(super) static FUNCTIONS: &[Function] = &[
     Function {
         name: "DATEVALUE",
         syntax: "DATEVALUE(text)",
-        about: "The date that a text writes, read by the source’s locale.",
+        about: "Converts text to a date, using the source's locale.",
         example: ("DATEVALUE(\"23.11.2026\")", "23 Nov 2026"),
         clause: "6.10",
         arity: (1, 1),
@@ -237,7 +237,7 @@ pub(super) static FUNCTIONS: &[Function] = &[
     Function {
         name: "DATEDIF",
         syntax: "DATEDIF(start; end; unit)",
-        about: "Whole years \"y\", months \"m\" or days \"d\" between; \"ym\", \"md\" and \"yd\" leave out the larger unit.",
+        about: "Whole years, months or days between two dates; \"ym\", \"md\" and \"yd\" leave out the larger unit.",
         example: ("DATEDIF(2024-02-29; 2026-11-23; \"ym\")", "8"),
         clause: "6.10",
         arity: (3, 3),
@@ -251,7 +251,7 @@ pub(super) static FUNCTIONS: &[Function] = &[
     Function {
         name: "NETWORKDAYS",
         syntax: "NETWORKDAYS(start; end; holidays)",
-        about: "How many days from Monday to Friday lie from one day to another, both counted, holidays not.",
+        about: "Working days (Monday–Friday) between two dates, inclusive; holidays excluded.",
         example: ("NETWORKDAYS(2026-11-23; 2026-11-30)", "6"),
         clause: "6.10",
         arity: (2, 3),
@@ -269,7 +269,7 @@ pub(super) static FUNCTIONS: &[Function] = &[
     Function {
         name: "WORKDAY",
         syntax: "WORKDAY(start; days; holidays)",
-        about: "The day so many working days on; below 0, back.",
+        about: "Date n working days later (negative: earlier).",
         example: ("WORKDAY(2026-11-23; 5)", "30 Nov 2026"),
         clause: "6.10",
         arity: (2, 3),
@@ -320,7 +320,7 @@ fn time_part(arguments: &[Value], context: &Context, of: fn(Time) -> Decimal) ->
 fn date_difference(start: Date, end: Date, unit: &str) -> Result<Value, Fault> {
     let bad = |why: &str| Err(Fault::Function { function: "DATEDIF", why: why.to_owned() });
     if start > end {
-        return bad("the first date lies after the second");
+        return bad("the start date is after the end date");
     }
     let months = |start: Date| {
         let whole = i64::from(end.year() - start.year()) * 12 + i64::from(end.month() - start.month());
@@ -344,7 +344,7 @@ fn date_difference(start: Date, end: Date, unit: &str) -> Result<Value, Fault> {
             let from = if this <= end { this } else { in_year(end.year() - 1).unwrap_or(start) };
             return Ok(Value::Number(days_between(from, end)));
         }
-        _ => return bad("its unit is one of y, m, d, ym, md and yd"),
+        _ => return bad("unit must be one of y, m, d, ym, md, yd"),
     };
     Ok(Value::Number(count.into()))
 }
@@ -362,6 +362,6 @@ fn is_workday(date: Date, holidays: &[Date]) -> bool {
 fn within_reason(function: &'static str, days: Decimal) -> Result<(), Fault> {
     match days.abs() < Decimal::from(150_000) {
         true => Ok(()),
-        false => Err(Fault::Function { function, why: "the days lie more than four hundred years apart".into() }),
+        false => Err(Fault::Function { function, why: "the dates are more than 400 years apart".into() }),
     }
 }

@@ -14,7 +14,7 @@ pub(super) static FUNCTIONS: &[Function] = &[
     Function {
         name: "PMT",
         syntax: "PMT(rate; periods; present; future; type)",
-        about: "The payment of each period that pays back a loan; type 1 pays at the start of a period.",
+        about: "Payment per period for a loan; type 1: payments at the start of each period.",
         example: ("ROUND(PMT(1%; 12; 1000); 2)", "-88.85"),
         clause: "6.12",
         arity: (3, 5),
@@ -32,7 +32,7 @@ pub(super) static FUNCTIONS: &[Function] = &[
     Function {
         name: "PV",
         syntax: "PV(rate; periods; payment; future; type)",
-        about: "What payments to come are worth now.",
+        about: "Present value of future payments.",
         example: ("ROUND(PV(1%; 12; -88.85); 2)", "1000.01"),
         clause: "6.12",
         arity: (3, 5),
@@ -50,7 +50,7 @@ pub(super) static FUNCTIONS: &[Function] = &[
     Function {
         name: "FV",
         syntax: "FV(rate; periods; payment; present; type)",
-        about: "What payments have grown to at the end.",
+        about: "Future value of payments.",
         example: ("ROUND(FV(1%; 12; -100); 2)", "1268.25"),
         clause: "6.12",
         arity: (3, 5),
@@ -68,7 +68,7 @@ pub(super) static FUNCTIONS: &[Function] = &[
     Function {
         name: "NPV",
         syntax: "NPV(rate; a; b; …)",
-        about: "What amounts at the ends of the coming periods are worth now.",
+        about: "Net present value of a series of amounts.",
         example: ("ROUND(NPV(10%; 100; 200); 2)", "256.2"),
         clause: "6.12",
         arity: (2, ANY),
@@ -84,7 +84,7 @@ pub(super) static FUNCTIONS: &[Function] = &[
     Function {
         name: "IRR",
         syntax: "IRR(amounts; guess)",
-        about: "The rate at which amounts at equal distances are worth nothing.",
+        about: "Internal rate of return of a series of amounts.",
         example: ("ROUND(IFERROR(IRR(-100); 0); 2)", "0"),
         clause: "6.12",
         arity: (1, 2),
@@ -95,7 +95,7 @@ pub(super) static FUNCTIONS: &[Function] = &[
             let guess = a.get(1).map_or(Ok(Decimal::new(1, 1)), |g| as_number(g, c))?;
             internal_rate(&flows, guess).map(Value::Number).ok_or_else(|| Fault::Function {
                 function: "IRR",
-                why: "the amounts have no such rate; some must be paid and some received".into(),
+                why: "no rate found. The amounts need both payments and receipts.".into(),
             })
         }),
     },
@@ -124,7 +124,7 @@ impl Terms {
             return Err(Fault::DivideByZero);
         }
         if periods.abs() > Decimal::from(12_000) || rate <= -Decimal::ONE {
-            return Err(Fault::Function { function: "this", why: "the rate must be above -100 % and the periods at most 12 000".into() });
+            return Err(Fault::Function { function: "this", why: "rate must be above -100% and periods at most 12,000".into() });
         }
         let growth = Decimal::ONE.checked_add(rate).and_then(|one| one.checked_powd(periods)).ok_or(Fault::Overflow)?;
         let start = if a.get(4).map_or(Ok(0), |t| as_whole(t, c))? == 0 { Decimal::ZERO } else { Decimal::ONE };

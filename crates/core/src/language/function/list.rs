@@ -14,7 +14,7 @@ pub(super) static FUNCTIONS: &[Function] = &[
     Function {
         name: "SUM",
         syntax: "SUM(a; b; …)",
-        about: "The sum; blanks and texts in lists count as nothing.",
+        about: "Sum; ignores blanks and text in lists.",
         example: ("SUM(1; 2.5; 3)", "6.5"),
         clause: "6.16",
         arity: (1, ANY),
@@ -25,21 +25,21 @@ pub(super) static FUNCTIONS: &[Function] = &[
     Function {
         name: "AVERAGE",
         syntax: "AVERAGE(a; b; …)",
-        about: "The mean of the values that are numbers.",
+        about: "Average of the numbers.",
         example: ("AVERAGE(1; 2; 6)", "3"),
         clause: "6.18",
         arity: (1, ANY),
         takes: Takes::all(&[Arg::Amount]),
         gives: Gives::Amount,
         run: Run::Eager(|a, c| match sum(a, c)? {
-            (_, 0) => Err(Fault::Function { function: "AVERAGE", why: "there are no numbers to average".into() }),
+            (_, 0) => Err(Fault::Function { function: "AVERAGE", why: "no numbers to average".into() }),
             (total, count) => arithmetic(Arithmetic::Divide, &total, &Value::Number(Decimal::from(count)), c),
         }),
     },
     Function {
         name: "MIN",
         syntax: "MIN(a; b; …)",
-        about: "The least; blank when there is none.",
+        about: "Smallest value; blank if there are none.",
         example: ("MIN(3; 1; 2)", "1"),
         clause: "6.18",
         arity: (1, ANY),
@@ -50,7 +50,7 @@ pub(super) static FUNCTIONS: &[Function] = &[
     Function {
         name: "MAX",
         syntax: "MAX(a; b; …)",
-        about: "The greatest; blank when there is none.",
+        about: "Largest value; blank if there are none.",
         example: ("MAX(3; 1; 2)", "3"),
         clause: "6.18",
         arity: (1, ANY),
@@ -61,7 +61,7 @@ pub(super) static FUNCTIONS: &[Function] = &[
     Function {
         name: "COUNT",
         syntax: "COUNT(a; b; …)",
-        about: "How many are numbers, amounts, dates or records.",
+        about: "Counts numbers, amounts, dates and records.",
         example: ("COUNT(1; \"a\"; 2)", "2"),
         clause: "6.13",
         arity: (1, ANY),
@@ -75,7 +75,7 @@ pub(super) static FUNCTIONS: &[Function] = &[
     Function {
         name: "COUNTA",
         syntax: "COUNTA(a; b; …)",
-        about: "How many are not empty.",
+        about: "Counts values that are not empty.",
         example: ("COUNTA(1; \"a\"; \"\")", "3"),
         clause: "6.13",
         arity: (1, ANY),
@@ -86,7 +86,7 @@ pub(super) static FUNCTIONS: &[Function] = &[
     Function {
         name: "PRODUCT",
         syntax: "PRODUCT(a; b; …)",
-        about: "All multiplied with each other.",
+        about: "Product of all values.",
         example: ("PRODUCT(2; 3; 0.5)", "3"),
         clause: "6.16",
         arity: (1, ANY),
@@ -106,7 +106,7 @@ pub(super) static FUNCTIONS: &[Function] = &[
     Function {
         name: "MEDIAN",
         syntax: "MEDIAN(a; b; …)",
-        about: "The middle value; of an even number the mean of the two in the middle.",
+        about: "Median.",
         example: ("MEDIAN(1; 9; 2; 4)", "3"),
         clause: "6.18",
         arity: (1, ANY),
@@ -116,7 +116,7 @@ pub(super) static FUNCTIONS: &[Function] = &[
             let sorted = sorted(a, c)?;
             let half = sorted.len() / 2;
             match sorted.len() {
-                0 => Err(Fault::Function { function: "MEDIAN", why: "there are no numbers".into() }),
+                0 => Err(Fault::Function { function: "MEDIAN", why: "no numbers".into() }),
                 count if count % 2 == 1 => Ok(sorted[half].clone()),
                 _ => {
                     let both = arithmetic(Arithmetic::Add, &sorted[half - 1], &sorted[half], c)?;
@@ -128,7 +128,7 @@ pub(super) static FUNCTIONS: &[Function] = &[
     Function {
         name: "LARGE",
         syntax: "LARGE(list; n)",
-        about: "The nth greatest.",
+        about: "The nth largest value.",
         example: ("LARGE(7; 1)", "7"),
         clause: "6.18",
         arity: (2, 2),
@@ -139,7 +139,7 @@ pub(super) static FUNCTIONS: &[Function] = &[
     Function {
         name: "SMALL",
         syntax: "SMALL(list; n)",
-        about: "The nth least.",
+        about: "The nth smallest value.",
         example: ("SMALL(7; 1)", "7"),
         clause: "6.18",
         arity: (2, 2),
@@ -150,7 +150,7 @@ pub(super) static FUNCTIONS: &[Function] = &[
     Function {
         name: "COUNTIF",
         syntax: "COUNTIF(list; criterion)",
-        about: "How many pass: equal to the criterion, or as it says, for instance \">5\".",
+        about: "Counts values that meet a criterion, e.g. \">5\".",
         example: ("COUNTIF(3; \">2\")", "1"),
         clause: "6.13",
         arity: (2, 2),
@@ -164,7 +164,7 @@ pub(super) static FUNCTIONS: &[Function] = &[
     Function {
         name: "SUMIF",
         syntax: "SUMIF(list; criterion; values)",
-        about: "The sum of those that pass, or of the values beside them.",
+        about: "Sums values that meet a criterion.",
         example: ("SUMIF(3; \">2\"; 10)", "10"),
         clause: "6.16",
         arity: (2, 3),
@@ -181,7 +181,7 @@ pub(super) static FUNCTIONS: &[Function] = &[
     Function {
         name: "INDEX",
         syntax: "INDEX(list; n)",
-        about: "The nth value or record, from 1.",
+        about: "The nth value or record (first = 1).",
         example: ("INDEX(\"one\"; 1)", "one"),
         clause: "6.14",
         arity: (2, 2),
@@ -193,7 +193,7 @@ pub(super) static FUNCTIONS: &[Function] = &[
             match usize::try_from(n).ok().and_then(|n| n.checked_sub(1)).and_then(|n| items.get(n)) {
                 Some(found) => Ok((*found).clone()),
                 None => {
-                    Err(Fault::Function { function: "INDEX", why: format!("the list has {} values; there is no number {n}", items.len()) })
+                    Err(Fault::Function { function: "INDEX", why: format!("the list has {} values, so there is no item {n}", items.len()) })
                 }
             }
         }),
@@ -201,7 +201,7 @@ pub(super) static FUNCTIONS: &[Function] = &[
     Function {
         name: "MATCH",
         syntax: "MATCH(value; list; kind)",
-        about: "The place of a value in a list: kind 0 the first equal, 1 the last not above it in a rising list, -1 the last not below it in a falling one.",
+        about: "Position of a value in a list. Type 0: exact; 1: largest ≤ value (ascending list); -1: smallest ≥ value (descending list).",
         example: ("MATCH(\"b\"; \"b\"; 0)", "1"),
         clause: "6.14",
         arity: (2, 3),
@@ -219,7 +219,7 @@ pub(super) static FUNCTIONS: &[Function] = &[
     Function {
         name: "LOOKUP",
         syntax: "LOOKUP(value; list; results)",
-        about: "What stands in the results at the place of the value in a rising list.",
+        about: "Looks up a value in an ascending list and returns the matching result.",
         example: ("LOOKUP(5; 3; \"from 3\")", "from 3"),
         clause: "6.14",
         arity: (2, 3),
@@ -230,14 +230,14 @@ pub(super) static FUNCTIONS: &[Function] = &[
             let results = if a.len() == 3 { flat(&a[2..]) } else { items.clone() };
             place(&a[0], &items, 1, c).and_then(|at| results.get(at).map(|v| (*v).clone())).ok_or_else(|| Fault::NotFound {
                 function: "LOOKUP",
-                why: format!("{} lies before the list", as_text(&a[0], c).unwrap_or_default()),
+                why: format!("{} is smaller than every value in the list", as_text(&a[0], c).unwrap_or_default()),
             })
         }),
     },
     Function {
         name: "join",
         syntax: "join(list; separator; last separator)",
-        about: "Its values as one text, blanks left out.",
+        about: "Joins values into one text, skipping blanks.",
         example: ("join(\"Grace\"; \", \"; \" and \")", "Grace"),
         clause: "",
         arity: (1, 3),
@@ -257,7 +257,7 @@ pub(super) static FUNCTIONS: &[Function] = &[
     Function {
         name: "running",
         syntax: "running(expression)",
-        about: "Its sum over the turns so far of the repeat that it stands in.",
+        about: "Running total within the nearest repeat.",
         example: ("IFERROR(running(1); \"needs a repeat\")", "needs a repeat"),
         clause: "",
         arity: (1, 1),
@@ -336,7 +336,10 @@ fn nth(function: &'static str, arguments: &[Value], context: &Context, from_abov
     }
     let n = as_whole(&arguments[1], context)?;
     let found = usize::try_from(n).ok().and_then(|n| n.checked_sub(1)).and_then(|n| values.get(n).cloned());
-    found.ok_or_else(|| Fault::Function { function, why: format!("there are {} numbers, so no number {n} among them", values.len()) })
+    found.ok_or_else(|| Fault::Function {
+        function,
+        why: format!("{} in the list, so there is no item {n}", crate::words::counted(values.len(), "number is", "numbers are")),
+    })
 }
 
 /// Where a value stands among others; see MATCH.

@@ -15,7 +15,7 @@ pub(super) static FUNCTIONS: &[Function] = &[
     Function {
         name: "IF",
         syntax: "IF(condition; then; otherwise)",
-        about: "The one value when the condition holds, else the other.",
+        about: "One value if the condition is true, another if it is false.",
         example: ("IF(3 > 2; \"more\"; \"less\")", "more"),
         clause: "6.15",
         arity: (2, 3),
@@ -30,7 +30,7 @@ pub(super) static FUNCTIONS: &[Function] = &[
     Function {
         name: "IFS",
         syntax: "IFS(condition; value; …)",
-        about: "The value behind the first condition that holds.",
+        about: "Value of the first condition that is true.",
         example: ("IFS(1 > 2; \"a\"; 2 > 1; \"b\")", "b"),
         clause: "",
         arity: (2, ANY),
@@ -42,13 +42,13 @@ pub(super) static FUNCTIONS: &[Function] = &[
                     return take(pair, 1, work);
                 }
             }
-            Err(missing(a, "IFS", "none of its conditions holds"))
+            Err(missing(a, "IFS", "no condition is true"))
         }),
     },
     Function {
         name: "AND",
         syntax: "AND(a; b; …)",
-        about: "Yes when all hold.",
+        about: "True if all conditions are true.",
         example: ("AND(1 > 0; 2 > 1)", "yes"),
         clause: "6.15",
         arity: (1, ANY),
@@ -66,7 +66,7 @@ pub(super) static FUNCTIONS: &[Function] = &[
     Function {
         name: "OR",
         syntax: "OR(a; b; …)",
-        about: "Yes when any holds.",
+        about: "True if any condition is true.",
         example: ("OR(1 > 2; 2 > 1)", "yes"),
         clause: "6.15",
         arity: (1, ANY),
@@ -84,7 +84,7 @@ pub(super) static FUNCTIONS: &[Function] = &[
     Function {
         name: "NOT",
         syntax: "NOT(a)",
-        about: "Yes when it does not hold.",
+        about: "True if the condition is false.",
         example: ("NOT(1 > 2)", "yes"),
         clause: "6.15",
         arity: (1, 1),
@@ -117,7 +117,7 @@ pub(super) static FUNCTIONS: &[Function] = &[
     Function {
         name: "IFERROR",
         syntax: "IFERROR(value; instead)",
-        about: "The value, or the other when the first can't be worked out.",
+        about: "The value, or another if there is an error.",
         example: ("IFERROR(1 / 0; \"none\")", "none"),
         clause: "6.15",
         arity: (2, 2),
@@ -128,7 +128,7 @@ pub(super) static FUNCTIONS: &[Function] = &[
     Function {
         name: "ISBLANK",
         syntax: "ISBLANK(value)",
-        about: "Yes for an empty cell; a text without signs is not blank here.",
+        about: "True if the cell is empty. ISBLANK(\"\") is false.",
         example: ("ISBLANK(\"\")", "no"),
         clause: "6.13",
         arity: (1, 1),
@@ -139,7 +139,7 @@ pub(super) static FUNCTIONS: &[Function] = &[
     Function {
         name: "CHOOSE",
         syntax: "CHOOSE(which; first; second; …)",
-        about: "The value of that number.",
+        about: "Chooses a value by its position.",
         example: ("CHOOSE(2; \"low\"; \"high\")", "high"),
         clause: "6.14",
         arity: (2, ANY),
@@ -154,14 +154,14 @@ pub(super) static FUNCTIONS: &[Function] = &[
             };
             match index.filter(|i| (1..a.len()).contains(i)) {
                 Some(index) => take(a, index, work),
-                None => Err(fault(a, "CHOOSE", format!("it has {} values to choose from", a.len() - 1))),
+                None => Err(fault(a, "CHOOSE", format!("there are only {} values to choose from", a.len() - 1))),
             }
         }),
     },
     Function {
         name: "SWITCH",
         syntax: "SWITCH(value; is; then; …; otherwise)",
-        about: "What stands behind the first value that it equals.",
+        about: "Result for the first matching value.",
         example: ("SWITCH(\"B\"; \"A\"; 1; \"B\"; 2; 0)", "2"),
         clause: "",
         arity: (3, ANY),
@@ -178,14 +178,14 @@ pub(super) static FUNCTIONS: &[Function] = &[
             }
             match rest.is_empty() {
                 false => take(rest, 0, work),
-                true => Err(missing(a, "SWITCH", "none of its values is equal, and it has no last value for the rest")),
+                true => Err(missing(a, "SWITCH", "no match and no default value")),
             }
         }),
     },
     Function {
         name: "XOR",
         syntax: "XOR(a; b; …)",
-        about: "Yes when an odd number of them holds.",
+        about: "True if an odd number of conditions is true.",
         example: ("XOR(1 > 0; 2 > 1)", "no"),
         clause: "6.15",
         arity: (1, ANY),
@@ -196,7 +196,7 @@ pub(super) static FUNCTIONS: &[Function] = &[
     Function {
         name: "IFNA",
         syntax: "IFNA(value; instead)",
-        about: "The value, or the other when nothing was found.",
+        about: "The value, or another if nothing was found.",
         example: ("IFNA(IFS(1 > 2; \"a\"); \"none\")", "none"),
         clause: "6.15",
         arity: (2, 2),
@@ -210,7 +210,7 @@ pub(super) static FUNCTIONS: &[Function] = &[
     Function {
         name: "ISNUMBER",
         syntax: "ISNUMBER(value)",
-        about: "Yes for numbers, amounts and dates.",
+        about: "True for numbers, amounts and dates.",
         example: ("ISNUMBER(\"12\")", "no"),
         clause: "6.13",
         arity: (1, 1),
@@ -223,7 +223,7 @@ pub(super) static FUNCTIONS: &[Function] = &[
     Function {
         name: "ISTEXT",
         syntax: "ISTEXT(value)",
-        about: "Yes for text.",
+        about: "True for text.",
         example: ("ISTEXT(\"12\")", "yes"),
         clause: "6.13",
         arity: (1, 1),
@@ -234,7 +234,7 @@ pub(super) static FUNCTIONS: &[Function] = &[
     Function {
         name: "ISERROR",
         syntax: "ISERROR(value)",
-        about: "Yes when it can’t be worked out.",
+        about: "True if the value is an error.",
         example: ("ISERROR(1 / 0)", "yes"),
         clause: "6.13",
         arity: (1, 1),

@@ -84,7 +84,7 @@ impl Takes {
 pub enum Arg {
     /// Always as this.
     As(UsedAs),
-    /// A number; an amount of money, a percentage or a date keeps its type in the result.
+    /// A number; an amount, a percentage or a date keeps its type in the result.
     Amount,
     /// It may be the result itself.
     Result,

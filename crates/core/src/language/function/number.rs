@@ -15,7 +15,7 @@ pub(super) static FUNCTIONS: &[Function] = &[
     Function {
         name: "ROUND",
         syntax: "ROUND(number; places)",
-        about: "Rounded half away from zero; negative places round before the decimal mark.",
+        about: "Rounds to n decimal places; negative n rounds left of the decimal point.",
         example: ("ROUND(2.345; 2)", "2.35"),
         clause: "6.17",
         arity: (1, 2),
@@ -26,7 +26,7 @@ pub(super) static FUNCTIONS: &[Function] = &[
     Function {
         name: "ROUNDUP",
         syntax: "ROUNDUP(number; places)",
-        about: "Rounded away from zero.",
+        about: "Rounds up, away from zero.",
         example: ("ROUNDUP(2.341; 2)", "2.35"),
         clause: "6.17",
         arity: (1, 2),
@@ -37,7 +37,7 @@ pub(super) static FUNCTIONS: &[Function] = &[
     Function {
         name: "ROUNDDOWN",
         syntax: "ROUNDDOWN(number; places)",
-        about: "Rounded toward zero.",
+        about: "Rounds down, toward zero.",
         example: ("ROUNDDOWN(2.349; 2)", "2.34"),
         clause: "6.17",
         arity: (1, 2),
@@ -48,7 +48,7 @@ pub(super) static FUNCTIONS: &[Function] = &[
     Function {
         name: "INT",
         syntax: "INT(number)",
-        about: "The whole number below.",
+        about: "Rounds down to a whole number.",
         example: ("INT(-2.5)", "-3"),
         clause: "6.17",
         arity: (1, 1),
@@ -59,7 +59,7 @@ pub(super) static FUNCTIONS: &[Function] = &[
     Function {
         name: "ABS",
         syntax: "ABS(number)",
-        about: "Without its sign.",
+        about: "Absolute value.",
         example: ("ABS(-12.5)", "12.5"),
         clause: "6.16",
         arity: (1, 1),
@@ -70,7 +70,7 @@ pub(super) static FUNCTIONS: &[Function] = &[
     Function {
         name: "MOD",
         syntax: "MOD(a; b)",
-        about: "What is left of a / b; it has the sign of b.",
+        about: "Remainder of a / b, with the sign of b.",
         example: ("MOD(-3; 2)", "1"),
         clause: "6.16",
         arity: (2, 2),
@@ -89,7 +89,7 @@ pub(super) static FUNCTIONS: &[Function] = &[
     Function {
         name: "TRUNC",
         syntax: "TRUNC(number; places)",
-        about: "Cut off after so many places.",
+        about: "Truncates to n decimal places.",
         example: ("TRUNC(-2.75; 1)", "-2.7"),
         clause: "6.17",
         arity: (1, 2),
@@ -100,7 +100,7 @@ pub(super) static FUNCTIONS: &[Function] = &[
     Function {
         name: "CEILING",
         syntax: "CEILING(number; step; mode)",
-        about: "The next multiple of the step above; mode 1 rounds away from zero.",
+        about: "Rounds up to a multiple of the step.",
         example: ("CEILING(12.3; 5)", "15"),
         clause: "6.17",
         arity: (1, 3),
@@ -111,7 +111,7 @@ pub(super) static FUNCTIONS: &[Function] = &[
     Function {
         name: "FLOOR",
         syntax: "FLOOR(number; step; mode)",
-        about: "The next multiple of the step below; mode 1 rounds toward zero.",
+        about: "Rounds down to a multiple of the step.",
         example: ("FLOOR(12.3; 5)", "10"),
         clause: "6.17",
         arity: (1, 3),
@@ -122,7 +122,7 @@ pub(super) static FUNCTIONS: &[Function] = &[
     Function {
         name: "SIGN",
         syntax: "SIGN(number)",
-        about: "1, 0 or -1 as the number is above, at or below zero.",
+        about: "Sign of a number: 1, 0 or -1.",
         example: ("SIGN(-12.5)", "-1"),
         clause: "6.16",
         arity: (1, 1),
@@ -136,7 +136,7 @@ pub(super) static FUNCTIONS: &[Function] = &[
     Function {
         name: "POWER",
         syntax: "POWER(number; exponent)",
-        about: "The number to that power.",
+        about: "A number raised to a power.",
         example: ("POWER(1.1; 2)", "1.21"),
         clause: "6.16",
         arity: (2, 2),
@@ -163,7 +163,7 @@ pub(super) static FUNCTIONS: &[Function] = &[
     Function {
         name: "QUOTIENT",
         syntax: "QUOTIENT(a; b)",
-        about: "How often b goes into a as a whole.",
+        about: "Integer part of a / b.",
         example: ("QUOTIENT(-7; 2)", "-3"),
         clause: "6.16",
         arity: (2, 2),

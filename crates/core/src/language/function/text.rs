@@ -18,7 +18,7 @@ pub(super) static FUNCTIONS: &[Function] = &[
     Function {
         name: "LEN",
         syntax: "LEN(text)",
-        about: "How many signs it has.",
+        about: "Number of characters.",
         example: ("LEN(\"Möwe\")", "4"),
         clause: "6.20",
         arity: (1, 1),
@@ -29,7 +29,7 @@ pub(super) static FUNCTIONS: &[Function] = &[
     Function {
         name: "LEFT",
         syntax: "LEFT(text; count)",
-        about: "Its first signs; one when no count is given.",
+        about: "First characters of a text (default 1).",
         example: ("LEFT(\"Kittiwake\"; 3)", "Kit"),
         clause: "6.20",
         arity: (1, 2),
@@ -40,7 +40,7 @@ pub(super) static FUNCTIONS: &[Function] = &[
     Function {
         name: "RIGHT",
         syntax: "RIGHT(text; count)",
-        about: "Its last signs; one when no count is given.",
+        about: "Last characters of a text (default 1).",
         example: ("RIGHT(\"BQ-0214\"; 4)", "0214"),
         clause: "6.20",
         arity: (1, 2),
@@ -55,7 +55,7 @@ pub(super) static FUNCTIONS: &[Function] = &[
     Function {
         name: "MID",
         syntax: "MID(text; start; count)",
-        about: "The signs from a place on.",
+        about: "Characters from a position.",
         example: ("MID(\"BQ-0214\"; 4; 2)", "02"),
         clause: "6.20",
         arity: (3, 3),
@@ -64,7 +64,7 @@ pub(super) static FUNCTIONS: &[Function] = &[
         run: Run::Eager(|a, c| {
             let start = as_whole(&a[1], c)?;
             if start < 1 {
-                return Err(Fault::Function { function: "MID", why: "the first sign is number 1".into() });
+                return Err(Fault::Function { function: "MID", why: "positions start at 1".into() });
             }
             let text = as_text(&a[0], c)?;
             Ok(Value::text(text.chars().skip(start as usize - 1).take(count(a, 2, 0, c)?).collect::<String>()))
@@ -73,7 +73,7 @@ pub(super) static FUNCTIONS: &[Function] = &[
     Function {
         name: "TRIM",
         syntax: "TRIM(text)",
-        about: "Without spaces at its ends, and with single ones inside.",
+        about: "Removes leading, trailing and repeated spaces.",
         example: ("TRIM(\"  De   Grauwe Gans \")", "De Grauwe Gans"),
         clause: "6.20",
         arity: (1, 1),
@@ -84,7 +84,7 @@ pub(super) static FUNCTIONS: &[Function] = &[
     Function {
         name: "UPPER",
         syntax: "UPPER(text)",
-        about: "In capitals.",
+        about: "Converts to uppercase.",
         example: ("UPPER(\"Möwe\")", "MÖWE"),
         clause: "6.20",
         arity: (1, 1),
@@ -95,7 +95,7 @@ pub(super) static FUNCTIONS: &[Function] = &[
     Function {
         name: "LOWER",
         syntax: "LOWER(text)",
-        about: "In small letters.",
+        about: "Converts to lowercase.",
         example: ("LOWER(\"MÖWE\")", "möwe"),
         clause: "6.20",
         arity: (1, 1),
@@ -106,7 +106,7 @@ pub(super) static FUNCTIONS: &[Function] = &[
     Function {
         name: "PROPER",
         syntax: "PROPER(text)",
-        about: "Each word with a capital; a letter behind anything that is no letter begins one.",
+        about: "Capitalises each word; a letter after any non-letter starts one.",
         example: ("PROPER(\"second o'hara\")", "Second O'Hara"),
         clause: "6.20",
         arity: (1, 1),
@@ -120,7 +120,7 @@ pub(super) static FUNCTIONS: &[Function] = &[
     Function {
         name: "CONCATENATE",
         syntax: "CONCATENATE(a; b; …)",
-        about: "One text behind the other.",
+        about: "Joins texts.",
         example: ("CONCATENATE(\"C\"; 14)", "C14"),
         clause: "6.20",
         arity: (1, ANY),
@@ -150,7 +150,7 @@ pub(super) static FUNCTIONS: &[Function] = &[
     Function {
         name: "SUBSTITUTE",
         syntax: "SUBSTITUTE(text; old; new; which)",
-        about: "With one text in place of another, everywhere or at its nth place.",
+        about: "Replaces one text with another, everywhere or only the nth time.",
         example: ("SUBSTITUTE(\"C-14\"; \"-\"; \"\")", "C14"),
         clause: "6.20",
         arity: (3, 4),
@@ -161,7 +161,7 @@ pub(super) static FUNCTIONS: &[Function] = &[
     Function {
         name: "FIND",
         syntax: "FIND(part; text; start)",
-        about: "The place of a text in another; capitals count.",
+        about: "Position of a text in another (case-sensitive).",
         example: ("FIND(\"t\"; \"Kittiwake\")", "3"),
         clause: "6.20",
         arity: (2, 3),
@@ -173,14 +173,14 @@ pub(super) static FUNCTIONS: &[Function] = &[
             let from: usize = text.chars().take(skip).map(char::len_utf8).sum();
             match text[from..].find(&part) {
                 Some(at) => Ok(Value::Number((text[..from + at].chars().count() + 1).into())),
-                None => Err(Fault::Function { function: "FIND", why: format!("“{part}” does not stand in “{text}”") }),
+                None => Err(Fault::Function { function: "FIND", why: format!("“{part}” not found in “{text}”") }),
             }
         }),
     },
     Function {
         name: "VALUE",
         syntax: "VALUE(text)",
-        about: "The number that a text writes, read by the source's locale.",
+        about: "Converts text to a number, using the source's locale.",
         example: ("VALUE(\"1,234.50\") + 1", "1235.5"),
         clause: "6.20",
         arity: (1, 1),
@@ -191,7 +191,7 @@ pub(super) static FUNCTIONS: &[Function] = &[
     Function {
         name: "first word",
         syntax: "first word(text)",
-        about: "Its first word.",
+        about: "First word of a text.",
         example: ("first word(\"Marie-Hélène Delacroix\")", "Marie-Hélène"),
         clause: "",
         arity: (1, 1),
@@ -202,7 +202,7 @@ pub(super) static FUNCTIONS: &[Function] = &[
     Function {
         name: "initials",
         syntax: "initials(name)",
-        about: "The first letters of its words.",
+        about: "Initials of a name.",
         example: ("initials(\"Marijke van der Zwaluw\")", "MvdZ"),
         clause: "",
         arity: (1, 1),
@@ -216,7 +216,7 @@ pub(super) static FUNCTIONS: &[Function] = &[
     Function {
         name: "SEARCH",
         syntax: "SEARCH(part; text; start)",
-        about: "The place of a text in another, whatever its capitals.",
+        about: "Position of a text in another (not case-sensitive).",
         example: ("SEARCH(\"T\"; \"Kittiwake\")", "3"),
         clause: "6.20",
         arity: (2, 3),
@@ -231,13 +231,13 @@ pub(super) static FUNCTIONS: &[Function] = &[
                 .find(|at| signs.get(*at..*at + length).is_some_and(|own| caseless(&own.iter().collect::<String>()) == wanted));
             found
                 .map(|at| Value::Number((at + 1).into()))
-                .ok_or_else(|| Fault::Function { function: "SEARCH", why: format!("“{part}” does not stand in “{text}”") })
+                .ok_or_else(|| Fault::Function { function: "SEARCH", why: format!("“{part}” not found in “{text}”") })
         }),
     },
     Function {
         name: "REPLACE",
         syntax: "REPLACE(text; start; count; new)",
-        about: "With so many signs from a place on replaced.",
+        about: "Replaces n characters from a position.",
         example: ("REPLACE(\"C-14\"; 2; 1; \"/\")", "C/14"),
         clause: "6.20",
         arity: (4, 4),
@@ -254,7 +254,7 @@ pub(super) static FUNCTIONS: &[Function] = &[
     Function {
         name: "REPT",
         syntax: "REPT(text; count)",
-        about: "The text so many times.",
+        about: "Repeats a text n times.",
         example: ("REPT(\"=-\"; 3)", "=-=-=-"),
         clause: "6.20",
         arity: (2, 2),
@@ -264,14 +264,14 @@ pub(super) static FUNCTIONS: &[Function] = &[
             let (text, times) = (as_text(&a[0], c)?, count(a, 1, 1, c)?);
             match text.len().checked_mul(times).is_some_and(|n| n <= LONGEST) {
                 true => Ok(Value::text(text.repeat(times))),
-                false => Err(Fault::Function { function: "REPT", why: format!("the result would be longer than {LONGEST} signs") }),
+                false => Err(Fault::Function { function: "REPT", why: format!("the result would exceed {LONGEST} characters") }),
             }
         }),
     },
     Function {
         name: "EXACT",
         syntax: "EXACT(a; b)",
-        about: "Yes when the texts are the same to the letter.",
+        about: "True if the texts are identical (case-sensitive).",
         example: ("EXACT(\"Grace\"; \"grace\")", "no"),
         clause: "6.20",
         arity: (2, 2),
@@ -282,7 +282,7 @@ pub(super) static FUNCTIONS: &[Function] = &[
     Function {
         name: "TEXT",
         syntax: "TEXT(value; pattern)",
-        about: "Written by a number or date pattern.",
+        about: "Formats a value with a number or date pattern.",
         example: ("TEXT(1234.5; \"#,##0.00\")", "1,234.50"),
         clause: "6.20",
         arity: (2, 2),
@@ -298,7 +298,7 @@ pub(super) static FUNCTIONS: &[Function] = &[
     Function {
         name: "CHAR",
         syntax: "CHAR(number)",
-        about: "The sign of a number from 1 to 255 (Latin-1).",
+        about: "Character for a code from 1 to 255 (Latin-1).",
         example: ("CHAR(65)", "A"),
         clause: "6.20",
         arity: (1, 1),
@@ -306,13 +306,13 @@ pub(super) static FUNCTIONS: &[Function] = &[
         gives: Gives::Text,
         run: Run::Eager(|a, c| match u8::try_from(as_whole(&a[0], c)?) {
             Ok(code) if code > 0 => Ok(Value::text(char::from(code).to_string())),
-            _ => Err(Fault::Function { function: "CHAR", why: "its number is from 1 to 255; UNICHAR knows all signs".into() }),
+            _ => Err(Fault::Function { function: "CHAR", why: "code must be 1 to 255. For other characters use UNICHAR.".into() }),
         }),
     },
     Function {
         name: "UNICHAR",
         syntax: "UNICHAR(number)",
-        about: "The sign of a Unicode number.",
+        about: "Character for a Unicode code point.",
         example: ("UNICHAR(8364)", "€"),
         clause: "6.20",
         arity: (1, 1),
@@ -322,13 +322,13 @@ pub(super) static FUNCTIONS: &[Function] = &[
             let found = u32::try_from(as_whole(&a[0], c)?).ok().filter(|n| *n > 0).and_then(char::from_u32);
             found
                 .map(|sign| Value::text(sign.to_string()))
-                .ok_or_else(|| Fault::Function { function: "UNICHAR", why: "no sign has this number".into() })
+                .ok_or_else(|| Fault::Function { function: "UNICHAR", why: "no character has this code".into() })
         }),
     },
     Function {
         name: "CLEAN",
         syntax: "CLEAN(text)",
-        about: "Without signs that can’t be printed.",
+        about: "Removes non-printable characters.",
         example: ("CLEAN(\"Gra\" & CHAR(7) & \"ce\")", "Grace"),
         clause: "6.20",
         arity: (1, 1),
@@ -339,7 +339,7 @@ pub(super) static FUNCTIONS: &[Function] = &[
     Function {
         name: "words",
         syntax: "words(number)",
-        about: "In words, in the language of the document.",
+        about: "Spells out a number in the document's language.",
         example: ("words(14)", "fourteen"),
         clause: "",
         arity: (1, 1),
@@ -353,7 +353,7 @@ pub(super) static FUNCTIONS: &[Function] = &[
     Function {
         name: "slug",
         syntax: "slug(text)",
-        about: "In small letters, digits and hyphens only, for addresses and file names.",
+        about: "Lowercase letters, digits and hyphens only, for web addresses and file names.",
         example: ("slug(\"Möwe & Söhne, Ltd.\")", "mowe-sohne-ltd"),
         clause: "",
         arity: (1, 1),
@@ -387,7 +387,7 @@ fn count(arguments: &[Value], index: usize, default: usize, context: &Context) -
     match arguments.get(index) {
         None => Ok(default),
         Some(value) => usize::try_from(as_whole(value, context)?)
-            .map_err(|_| Fault::Function { function: "this", why: "a count of signs can't be less than 0".into() }),
+            .map_err(|_| Fault::Function { function: "this", why: "the number of characters can't be negative".into() }),
     }
 }
 

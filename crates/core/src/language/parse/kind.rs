@@ -203,7 +203,7 @@ impl Parser {
                 sizes.fit = Some((width, self.length()?));
             }
             _ => {
-                let dpi = self.plain_number("a number of dots per inch")?;
+                let dpi = self.plain_number("a resolution in dpi")?;
                 if !self.take_word("dpi") {
                     return Err(self.expected("dpi"));
                 }

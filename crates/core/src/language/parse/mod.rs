@@ -127,7 +127,7 @@ impl Parser {
         matches!(self.peek(ahead), Some(Token { kind: TokenKind::Text(_), .. }))
     }
 
-    /// The word at hand in small letters.
+    /// The word at hand in lowercase.
     fn word(&self) -> Option<String> {
         self.peek(0).and_then(Token::word).map(str::to_ascii_lowercase)
     }

@@ -7,6 +7,7 @@ use super::{Compiler, Event, Standing};
 use crate::language::syntax::{Expr, Extent, Kind, Passage, Unit};
 use crate::template::gathered::{Id, Node};
 use crate::template::program::{Between, Block, Site};
+use crate::words::counted;
 
 /// A passage whose `end` is still to come.
 struct Frame {
@@ -53,7 +54,7 @@ impl Compiler<'_> {
                     frames.push(Some(Frame { block, passage, markers: vec![index] }));
                 }
                 Kind::ElseIf(_) | Kind::Else => match frames.last_mut() {
-                    None => self.problem_at(index, "else-without-if", "there is no `if` before this `else`; put one in, or take this out"),
+                    None => self.problem_at(index, "else-without-if", "`else` without `if`. Add an `if` or remove this."),
                     Some(None) => {}
                     Some(Some(frame)) => {
                         let (block, repeat) = (frame.block, frame.passage == Passage::Repeat);
@@ -66,25 +67,26 @@ impl Compiler<'_> {
                         };
                         self.blocks[block].branches.push(branch);
                         if closed {
-                            self.problem_at(index, "else-after-else", "the passage has its last `else` already; take one out");
+                            self.problem_at(index, "else-after-else", "there is already an `else`. Remove one.");
                         } else if wrong {
-                            let message = "the `else` of a `repeat` has no condition: it is taken when there are no records";
+                            let message = "`else` in a `repeat` can't have a condition: it applies when the list is empty";
                             self.problem_at(index, "else-if-of-repeat", message);
                         }
                     }
                 },
                 Kind::End(ends) => match frames.pop() {
-                    None => self.problem_at(
-                        index,
-                        "end-without-start",
-                        "there is one `end` too many; take it out, or put the `if` in that it should end",
-                    ),
+                    None => {
+                        self.problem_at(index, "end-without-start", "`end` without `if` or `repeat`. Remove it or add the missing start.")
+                    }
                     Some(None) => {}
                     Some(Some(mut frame)) => {
                         if let Some(ends) = ends.filter(|ends| *ends != frame.passage) {
                             let word = |p: Passage| if p == Passage::If { "if" } else { "repeat" };
-                            let message =
-                                format!("this ends a `{}`, not a `{}`; an `end` is missing before it", word(frame.passage), word(ends));
+                            let message = format!(
+                                "this ends the `{}`, not the `{}`. An `end` is missing before it.",
+                                word(frame.passage),
+                                word(ends)
+                            );
                             self.problem_at(index, "end-of-another", &message);
                         }
                         frame.markers.push(index);
@@ -101,7 +103,7 @@ impl Compiler<'_> {
             }
         }
         for frame in frames.into_iter().flatten() {
-            self.problem_at(frame.markers[0], "never-ended", "this passage is never ended; put `[:end]` where it ends");
+            self.problem_at(frame.markers[0], "never-ended", "missing `[:end]`");
         }
     }
 
@@ -114,7 +116,7 @@ impl Compiler<'_> {
         let last = frame.markers.len() - 1;
         let parent = self.gathered.paragraphs[first].parent;
         if one && frame.passage == Passage::Repeat && !self.can_repeat_inline(&frame.markers) {
-            let message = "this repeat begins within a link, field or the like and ends outside; begin and end it in the same";
+            let message = "this repeat starts inside a link or field and ends outside it. Keep both in the same place.";
             self.problem_at(frame.markers[0], "passage-crosses", message);
             return;
         }
@@ -134,7 +136,7 @@ impl Compiler<'_> {
                 self.problem_at(
                     *marker,
                     "passage-crosses",
-                    "this passage begins in one cell, header or box and ends in another; keep it in one",
+                    "this passage starts in one cell, header or box and ends in another. Keep it in one.",
                 );
                 return;
             }
@@ -147,8 +149,8 @@ impl Compiler<'_> {
                 self.after.entry(paragraph).or_default().extend(events);
             } else {
                 let hint = match branch {
-                    0 => "a passage over several paragraphs begins at the start of a paragraph",
-                    _ => "a passage over several paragraphs ends at the end of a paragraph",
+                    0 => "a passage that spans paragraphs must start at the beginning of a paragraph",
+                    _ => "a passage that spans paragraphs must end at the end of a paragraph",
                 };
                 self.problem_at(*marker, "passage-misplaced", &format!("{hint}; move this there or into a paragraph of its own"));
                 return;
@@ -245,12 +247,13 @@ impl Compiler<'_> {
         match extent.unit {
             Unit::Row => {
                 let Some(row) = own.row else {
-                    let message = "this stands outside a table; put it into a cell of the row that it is about";
+                    let message = "not in a table. Put it in a cell of the row it applies to.";
                     return self.problem_at(index, "row-outside-table", message);
                 };
                 let rows = self.reach.rows_from(row, extent.count);
                 if rows.len() < extent.count {
-                    let message = format!("the table has only {} rows from here on, not {}", rows.len(), extent.count);
+                    let message =
+                        format!("only {} left in the table from here, {} needed", counted(rows.len(), "row is", "rows are"), extent.count);
                     return self.problem_at(index, "too-few-rows", &message);
                 }
                 let last = rows[rows.len() - 1];
@@ -271,7 +274,11 @@ impl Compiler<'_> {
             Unit::Para => {
                 let paragraphs = self.reach.paragraphs_from(paragraph, extent.count);
                 if paragraphs.len() < extent.count {
-                    let message = format!("only {} paragraphs follow one another from here on, not {}", paragraphs.len(), extent.count);
+                    let message = format!(
+                        "only {} from here, {} needed",
+                        counted(paragraphs.len(), "paragraph follows", "paragraphs follow"),
+                        extent.count
+                    );
                     return self.problem_at(index, "too-few-paragraphs", &message);
                 }
                 let last = paragraphs[paragraphs.len() - 1];
@@ -285,7 +292,7 @@ impl Compiler<'_> {
             }
             Unit::Table => {
                 let Some(table) = own.table else {
-                    let message = "this stands outside a table; put it into a cell of the table that it is about";
+                    let message = "not in a table. Put it in a cell of the table it applies to.";
                     return self.problem_at(index, "table-outside-table", message);
                 };
                 if let Some(found) = self.gathered.tables.iter().find(|t| t.id == table) {
@@ -318,11 +325,12 @@ impl Compiler<'_> {
     ) {
         let own = &self.gathered.paragraphs[self.standing[index].paragraph];
         if !matches!(own.place, crate::template::Place::Body | crate::template::Place::Table) {
-            return self.problem_at(index, "section-elsewhere", "a section is part of the running text; put this there");
+            return self.problem_at(index, "section-elsewhere", "sections can only be used in the body text. Move this there.");
         }
         let last = self.is_last_section(index);
         if last && (self.gathered.last_section.is_none() || !repeats) {
-            let message = "the last section carries the document's page set-up and can't go by itself; put the part that may go before it";
+            let message =
+                "the last section can't be conditional because it holds the page setup. Move the optional part to an earlier section.";
             return self.problem_at(index, "last-section", message);
         }
         let inside = self.paragraphs_of(self.standing[index].paragraph, Extent { count: 1, unit: Unit::Section });
@@ -384,7 +392,7 @@ impl Compiler<'_> {
             }
             Unit::Para => own.above.and_then(|p| above.paragraphs.get(&p).copied()),
             Unit::Table | Unit::Section => {
-                let message = "only rows and paragraphs have an `else` of their own; write the opposite condition instead";
+                let message = "`keep … else` works only for rows and paragraphs. Write the opposite condition instead.";
                 return self.problem_at(index, "else-without-if", message);
             }
         };

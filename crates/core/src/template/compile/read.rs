@@ -21,7 +21,7 @@ impl Compiler<'_> {
                     Found::Unclosed(range) => {
                         let piece = text[range.clone()].trim_end().to_owned();
                         let span = Span { start: 0, end: piece.len().saturating_sub(2) };
-                        let message = format!("“{}” is never closed; put “]” where the placeholder ends", shown(&piece));
+                        let message = format!("“{}” is not closed. Add “]”.", shown(&piece));
                         self.problem(index, piece.clone(), span, "never-closed", message);
                         let own = range.start..range.start + piece.len();
                         self.stand(index, own, None, None, piece);
@@ -56,7 +56,7 @@ impl Compiler<'_> {
             let before = self.standing.len();
             self.read_one(paragraph, at..at, Some(node), text[range.start + 2..range.end - 1].to_owned());
             if !matches!(self.standing[before].kind, Some(Kind::Picture(..) | Kind::Barcode(_)) | None) {
-                let message = "a picture's description may hold a picture or barcode placeholder; put others into the text";
+                let message = "alternative text can only contain picture or barcode placeholders. Move this into the text.";
                 self.problem_at(before, "not-a-picture", message);
                 self.standing[before].kind = None;
             }
@@ -163,7 +163,7 @@ impl Compiler<'_> {
             self.placeholders[index].names = names;
         }
         if let Some(index) = too_deep {
-            let message = format!("this stands within more than {DEEPEST} conditions and repeats; take some of them apart");
+            let message = format!("nested too deeply (maximum {DEEPEST} conditions and repeats). Simplify.");
             self.problem_at(index, "too-deep", &message);
         }
     }

@@ -188,12 +188,9 @@ fn record_data_is_never_read_as_a_placeholder() {
 
 #[test]
 fn problems_name_the_place_and_the_remedy() {
-    assert_eq!(line("Dear [: name"), "problem never-closed: “[: name” is never closed; put “]” where the placeholder ends");
-    assert_eq!(
-        line("a[:end]"),
-        "problem end-without-start: there is one `end` too many; take it out, or put the `if` in that it should end"
-    );
-    assert_eq!(line("[:if balance] x"), "problem never-ended: this passage is never ended; put `[:end]` where it ends");
+    assert_eq!(line("Dear [: name"), "problem never-closed: “[: name” is not closed. Add “]”.");
+    assert_eq!(line("a[:end]"), "problem end-without-start: `end` without `if` or `repeat`. Remove it or add the missing start.");
+    assert_eq!(line("[:if balance] x"), "problem never-ended: missing `[:end]`");
     assert!(line("x[:else]y").starts_with("problem else-without-if"));
     assert!(line("[:keep row if balance]").starts_with("problem row-outside-table"));
     let crossing = "<tbl><tr><tc><p><r><t>[:if balance]</t></r></p></tc><tc><p><r><t>[:end]</t></r></p></tc></tr></tbl>";
@@ -204,10 +201,7 @@ fn problems_name_the_place_and_the_remedy() {
 
 #[test]
 fn an_error_names_placeholder_place_and_value() {
-    assert_eq!(
-        line("[: first name + 1]"),
-        "error [: first name + 1] in the body: a number is needed here, but this is text: Jörg & Söhne <GmbH>"
-    );
+    assert_eq!(line("[: first name + 1]"), "error [: first name + 1] in the body: expected a number, but got text: Jörg & Söhne <GmbH>");
 }
 
 /// What is wrong with a part, whether or not a placeholder may stand in it.

@@ -139,7 +139,7 @@ impl Reader<'_, '_, '_> {
             Some("line" | "straightConnector1") => Form::Line,
             Some("rect") | None => Form::Rectangle,
             Some(_) => {
-                self.left_out.insert(LeftOut::Passed("the outline of a shape that is no rectangle, ellipse or line"));
+                self.left_out.insert(LeftOut::Passed("the outline of a shape other than rectangle, ellipse or line"));
                 Form::Rectangle
             }
         };
@@ -197,7 +197,7 @@ impl Reader<'_, '_, '_> {
     /// The text of a text box, in the shape's own colour where no style says one.
     pub(super) fn text_box<'x>(&mut self, content: Node<'x, 'x>, ink: Option<Arc<str>>) -> Vec<crate::page::model::Block> {
         if self.apart >= DEEPEST_BOX {
-            self.left_out.insert(LeftOut::Passed("text in a box that lies in four others"));
+            self.left_out.insert(LeftOut::Passed("text in a text box nested more than four deep"));
             return Vec::new();
         }
         let outer = (std::mem::take(&mut self.table), std::mem::take(&mut self.fields));

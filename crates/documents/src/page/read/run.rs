@@ -52,7 +52,7 @@ impl Reader<'_, '_, '_> {
                     }
                 }
                 "oMath" | "oMathPara" => {
-                    self.left_out.insert(LeftOut::Passed("the layout of a formula (its signs are shown in a line)"));
+                    self.left_out.insert(LeftOut::Passed("the layout of an equation (shown on one line)"));
                     let text: String = node.descendants().filter(|n| n.is_text()).filter_map(|n| n.text()).collect();
                     push_text(&text, &Arc::new(base.clone()), out);
                 }

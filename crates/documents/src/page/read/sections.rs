@@ -76,11 +76,11 @@ impl Reader<'_, '_, '_> {
         }
         let notes = |b: &Block| matches!(b, Block::Paragraph(p) if p.inlines.iter().any(|i| matches!(i, Inline::Footnote(_))));
         if blocks.iter().any(notes) {
-            self.left_out.insert(LeftOut::Passed("the different width of columns whose text has footnotes"));
+            self.left_out.insert(LeftOut::Passed("unequal column widths in text with footnotes"));
             return Vec::new();
         }
         if blocks.iter().any(|b| matches!(b, Block::Table(_))) {
-            self.left_out.insert(LeftOut::Passed("the different width of columns with a table that is higher than they are"));
+            self.left_out.insert(LeftOut::Passed("unequal column widths with a table taller than the column"));
         }
         own
     }

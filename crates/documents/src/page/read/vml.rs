@@ -113,7 +113,7 @@ impl Reader<'_, '_, '_> {
             let faint = shape.child("fill").and_then(|f| f.attr("opacity")).is_some();
             Shows::Words(words.to_owned(), Arc::from(font), paint, faint)
         } else if shape.name() == "group" {
-            self.left_out.insert(LeftOut::Passed("a group of drawings in the older form"));
+            self.left_out.insert(LeftOut::Passed("a legacy (VML) drawing group"));
             return None;
         } else {
             let is_line = matches!(form, Form::Line | Form::RisingLine);

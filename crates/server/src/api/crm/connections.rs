@@ -3,6 +3,7 @@
 use axum::Json;
 use axum::extract::{Path, State};
 use mangle_core::crm::{Shape, ShapeChange, changes};
+use mangle_core::words::counted;
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
 use utoipa_axum::router::OpenApiRouter;
@@ -84,7 +85,7 @@ struct NewConnection {
     token: Option<String>,
 }
 
-/// Connects a CRM: it is asked for its shape at once.
+/// Connect a CRM and read its schema.
 #[utoipa::path(post, path = "/api/connections", tag = "crm", request_body = NewConnection, responses((status = 200, body = ConnectionBody), (status = 422, body = Problem)))]
 async fn add(State(app): State<App>, Json(new): Json<NewConnection>) -> Answer<ConnectionBody> {
     connect(&app, 0, new, None).await
@@ -109,7 +110,7 @@ pub(super) async fn furnish(app: &App, address: &str, token: &str) -> Result<i64
 async fn connect(app: &App, id: i64, new: NewConnection, known: Option<String>) -> Answer<ConnectionBody> {
     let address = new.address.trim().to_owned();
     let token = new.token.filter(|t| !t.trim().is_empty()).or(known);
-    let token = token.ok_or_else(|| Refused::unusable("token", "the CRM needs its token; it is not taken to another address"))?;
+    let token = token.ok_or_else(|| Refused::unusable("token", "enter the token. A stored token is not reused for another URL."))?;
     let client = Client::new(&address, &token)?;
     let shape = client.shape().await?;
     let name = match new.name.trim() {
@@ -127,7 +128,7 @@ async fn show(State(app): State<App>, Path(id): Path<i64>) -> Answer<ConnectionB
     Ok(Json(body(&app, find(&app, id).await?).await?))
 }
 
-/// Takes a connection away that no question uses.
+/// Delete a connection that no query uses.
 #[utoipa::path(delete, path = "/api/connections/{id}", tag = "crm", params(("id" = i64, Path)), responses((status = 200, body = bool), (status = 409, body = Problem)))]
 async fn remove(State(app): State<App>, Path(id): Path<i64>) -> Answer<bool> {
     let asked = app.store.with(move |c| queries::of_connection(c, id)).await?;
@@ -135,11 +136,9 @@ async fn remove(State(app): State<App>, Path(id): Path<i64>) -> Answer<bool> {
         return Err(Refused::conflict(
             "in-use",
             format!(
-                "{} asked of this CRM; delete the source first",
-                match asked.len() {
-                    1 => "1 question is".to_owned(),
-                    many => format!("{many} questions are"),
-                }
+                "{} this connection. Delete {} first.",
+                counted(asked.len(), "query uses", "queries use"),
+                if asked.len() == 1 { "its source" } else { "their sources" }
             ),
         ));
     }

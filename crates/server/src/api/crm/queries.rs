@@ -105,7 +105,7 @@ struct SampleRecord {
     values: Vec<JsonValue>,
 }
 
-/// Asks a question for its first records, or for the one at hand.
+/// Preview a query: its first records, or one by key.
 #[utoipa::path(post, path = "/api/connections/{id}/sample", tag = "crm", params(("id" = i64, Path)), request_body = TriedQuery, responses((status = 200, body = SampleBody), (status = 422, body = Problem)))]
 async fn sample(State(app): State<App>, Path(id): Path<i64>, Json(TriedQuery { asks, key }): Json<TriedQuery>) -> Answer<SampleBody> {
     let connected = find(&app, id).await?;

@@ -6,10 +6,11 @@ use mangle_core::dispatch::{Setup, TieState};
 use mangle_core::language::template_marks;
 use mangle_core::preflight::obstacles;
 use mangle_core::records::{Labels, Record};
+use mangle_core::words::counted;
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
 
-use super::{counted, find, ready, sheet_name};
+use super::{find, ready, sheet_name};
 use crate::clock;
 use crate::error::{Answer, Problem, Refused};
 use crate::prepare::blocking;
@@ -140,7 +141,7 @@ struct EmailBody {
 /// The set-up is the same to the letter on both sides: JSON carries it over.
 fn setup_of(body: &SetupBody) -> Result<Setup, Refused> {
     let value = serde_json::to_value(body).map_err(anyhow::Error::new)?;
-    serde_json::from_value(value).map_err(|e| Refused::unusable("setup", format!("the set-up can't be used: {e}")))
+    serde_json::from_value(value).map_err(|e| Refused::unusable("setup", format!("invalid set-up: {e}")))
 }
 
 fn body_of(setup: &Setup) -> Result<SetupBody, Refused> {
@@ -175,6 +176,7 @@ pub(super) struct Bench {
     /// How many rows the sheet has.
     row_count: usize,
     /// What is wrong with the filter.
+    #[serde(serialize_with = "mangle_core::words::as_sentence_or_none")]
     filter_problem: Option<String>,
     /// What stops a run as a whole.
     pub(super) obstacles: Vec<ObstacleInfo>,
@@ -253,6 +255,7 @@ pub(super) struct HintInfo {
     /// The placeholder.
     placeholder: String,
     /// What will not work, or not as it looks.
+    #[serde(serialize_with = "mangle_core::words::as_sentence")]
     message: String,
 }
 
@@ -262,6 +265,7 @@ pub(super) struct ObstacleInfo {
     /// The station where it is mended.
     station: String,
     /// What is wrong and what to do.
+    #[serde(serialize_with = "mangle_core::words::as_sentence")]
     pub(super) message: String,
 }
 
@@ -294,7 +298,7 @@ pub(super) async fn bench(app: &App, dispatch: Dispatch) -> Result<Bench, Refuse
             Ok((records, unclear)) => {
                 let problem = unclear.first().map(|(row, why)| {
                     format!(
-                        "the filter can't judge {}, so not chosen; the first is row {row}: {why}",
+                        "the filter fails for {}, which are therefore not selected. First: row {row}: {why}",
                         counted(unclear.len(), "record", "records")
                     )
                 });
@@ -317,29 +321,26 @@ pub(super) async fn bench(app: &App, dispatch: Dispatch) -> Result<Bench, Refuse
             .collect();
         let stop = |station: &str, message: &str| ObstacleInfo { station: station.to_owned(), message: message.to_owned() };
         if prepared.template.is_none() {
-            stops.insert(0, stop("template", "no template is chosen; choose one or drop a DOCX here"));
+            stops.insert(0, stop("template", "no template. Choose one or drop a DOCX here."));
         }
         if prepared.sheet.is_none() {
-            stops.insert(0, stop("records", "no source is chosen; choose a sheet or drop one here"));
+            stops.insert(0, stop("records", "no source. Choose a sheet or drop a file here."));
         }
         if problems > 0 {
             stops.insert(
                 0,
-                stop(
-                    "template",
-                    &format!("the template has {}; put right what it says and bring it in again", counted(problems, "problem", "problems")),
-                ),
+                stop("template", &format!("the template has {}. Fix them and upload it again.", counted(problems, "problem", "problems"))),
             );
         }
         for one in unsure.iter().filter(|u| used.contains(&u.column.as_str())) {
             let message = format!(
-                "“{}” in {} can be read as {} or as {}; say at the sheet which comes first, the day or the month",
+                "“{}” in {} can mean {} or {}. In the sheet, choose whether day or month comes first.",
                 one.example, one.column, one.day_first, one.month_first
             );
             stops.push(stop("records", &message));
         }
         if prepared.plan.email.is_some() && prepared.settings.office_email.trim().is_empty() {
-            stops.push(stop("channels", "the office has no e-mail address to send from; put it into the settings"));
+            stops.push(stop("channels", "no sender address. Enter the office e-mail address in Settings."));
         }
         let hints = match (&prepared.template, &prepared.sheet) {
             (Some(template), Some(_)) => template_marks(template.placeholders(), &prepared.schema, &prepared.plan.ties)
@@ -380,7 +381,7 @@ pub(super) async fn bench(app: &App, dispatch: Dispatch) -> Result<Bench, Refuse
 pub(super) async fn change(State(app): State<App>, Path(key): Path<String>, Json(new): Json<DispatchBody>) -> Answer<Bench> {
     let mut dispatch = find(&app, &key).await?;
     if new.name.trim().is_empty() {
-        return Err(Refused::unusable("no-name", "the dispatch needs a name"));
+        return Err(Refused::unusable("no-name", "enter a name"));
     }
     if new.revision.is_some_and(|seen| seen != dispatch.revision) {
         return Err(changed_elsewhere());

@@ -116,7 +116,7 @@ struct Key {
 async fn add(State(app): State<App>, Json(new): Json<NewDispatch>) -> Answer<Key> {
     let name = new.name.trim().to_owned();
     if name.is_empty() {
-        return Err(Refused::unusable("no-name", "the dispatch needs a name"));
+        return Err(Refused::unusable("no-name", "enter a name for the dispatch"));
     }
     let schema = match new.sheet_id {
         Some(id) => app.sheet(id).await?.sheet.schema.clone(),
@@ -159,7 +159,7 @@ async fn remove(State(app): State<App>, Path(key): Path<String>) -> Answer<bool>
     let dispatch = find(&app, &key).await?;
     let going = app.store.with(move |c| runs::list(c, Some(&key))).await?.iter().any(|r| r.state == "going" || r.state == "paused");
     if going {
-        return Err(Refused::conflict("going", "a run of this dispatch is going; stop it first"));
+        return Err(Refused::conflict("going", "this dispatch is running. Stop the run first."));
     }
     Ok(Json(app.store.with(move |c| dispatches::delete(c, dispatch.id)).await?))
 }
@@ -188,9 +188,4 @@ async fn ready(app: &App, dispatch: &Dispatch) -> Result<(Prepared, Option<(Stri
         prepared.served = app.store.with(move |c| items::served(c, id, sheet, &now)).await?;
     }
     Ok((prepared, version))
-}
-
-/// A number with its word: `1 record`, `3 records`.
-pub(super) fn counted(number: usize, one: &str, many: &str) -> String {
-    format!("{number} {}", if number == 1 { one } else { many })
 }

@@ -31,7 +31,7 @@ pub(super) async fn add(State(app): State<App>, Path(key): Path<String>, form: M
     let uploads = files(form).await?;
     let (known, id) = (app.store.with(move |c| pictures::list(c, dispatch.id)).await?.len(), dispatch.id);
     if known + uploads.len() > MOST {
-        return Err(Refused::unusable("too-many", format!("a dispatch's folder holds at most {MOST} pictures; take some out first")));
+        return Err(Refused::unusable("too-many", format!("a dispatch can have at most {MOST} pictures. Remove some first.")));
     }
     let uploads = blocking(move || -> Result<_, Refused> {
         for upload in &uploads {

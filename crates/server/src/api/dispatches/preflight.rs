@@ -9,12 +9,13 @@ use mangle_core::language::Folded;
 use mangle_core::preflight::{Fields, Finding, Fix, Found, causes};
 use mangle_core::records::{ColumnType, Record};
 use mangle_core::template::Placeholder;
+use mangle_core::words::counted;
 use mangle_documents::docx::Template;
 use serde::Serialize;
 use tokio_util::sync::CancellationToken;
 use utoipa::ToSchema;
 
-use super::{counted, find, ready};
+use super::{find, ready};
 use crate::error::{Answer, Problem, Refused};
 use crate::prepare::{Prepared, blocking};
 use crate::run;
@@ -28,6 +29,7 @@ pub(super) struct FindingInfo {
     /// The placeholder at fault.
     placeholder: String,
     /// What is wrong and what to do.
+    #[serde(serialize_with = "mangle_core::words::as_sentence")]
     message: String,
 }
 
@@ -43,6 +45,7 @@ pub(super) struct CauseInfo {
     /// A short name for programs.
     code: String,
     /// What is wrong and what to do.
+    #[serde(serialize_with = "mangle_core::words::as_sentence")]
     message: String,
     /// The placeholders at fault.
     placeholders: Vec<String>,
@@ -82,6 +85,7 @@ pub(super) struct FoundInfo {
     /// What stands in the cell at fault.
     text: Option<String>,
     /// What is wrong with it.
+    #[serde(serialize_with = "mangle_core::words::as_sentence")]
     message: String,
 }
 
@@ -102,6 +106,7 @@ pub(super) struct PreflightView {
 #[derive(Debug, Serialize, ToSchema)]
 pub(super) struct NoteInfo {
     /// What a person should know.
+    #[serde(serialize_with = "mangle_core::words::as_sentence")]
     pub(super) message: String,
     /// The rows that it is of.
     pub(super) rows: Vec<usize>,

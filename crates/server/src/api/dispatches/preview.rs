@@ -6,13 +6,14 @@ use axum::Json;
 use axum::extract::{Path, State};
 use mangle_core::records::Record;
 use mangle_core::value::EmailAddress;
+use mangle_core::words::counted;
 use mangle_documents::docx::TracedFill;
 use mangle_documents::page::Typesetter;
 use serde::Serialize;
 use utoipa::ToSchema;
 
 use super::preflight::{FindingInfo, of_all};
-use super::{counted, find, ready};
+use super::{find, ready};
 use crate::api::pages::{Pages, TraceInfo};
 use crate::error::{Answer, Problem, Refused};
 use crate::prepare::{Prepared, blocking};
@@ -64,15 +65,12 @@ pub(super) async fn page(State(app): State<App>, Path((key, row)): Path<(String,
 
 fn view(prepared: &Prepared, row: usize) -> Result<PageView, Refused> {
     let (Some(template), Some(sheet)) = (&prepared.template, &prepared.sheet) else {
-        return Err(Refused::conflict("not-ready", "choose a template and a source; then the page is shown here"));
+        return Err(Refused::conflict("not-ready", "choose a template and a source to see the page"));
     };
     if !template.problems().is_empty() {
         return Err(Refused::conflict(
             "template-problems",
-            format!(
-                "the template has {}; the page is shown once that is put right",
-                counted(template.problems().len(), "problem", "problems")
-            ),
+            format!("the template has {}. Fix them to see the page.", counted(template.problems().len(), "problem", "problems")),
         ));
     }
     let at_hand = sheet.sheet.record(row).ok_or_else(|| Refused::missing("the row"))?;

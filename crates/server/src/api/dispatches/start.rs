@@ -5,13 +5,14 @@ use axum::extract::{Path, State};
 use mangle_core::dispatch::{Setup, joint_record, joint_schema};
 use mangle_core::records::{Labels, Record, Schema, Sheet};
 use mangle_core::value::EmailAddress;
+use mangle_core::words::counted;
 use rusqlite::{Connection, TransactionBehavior};
 use serde::Deserialize;
 use tokio_util::sync::CancellationToken;
 use utoipa::ToSchema;
 
 use super::preflight::{findings, of_all};
-use super::{bench, counted, find, ready};
+use super::{bench, find, ready};
 use crate::clock;
 use crate::error::{Answer, Problem, Refused};
 use crate::prepare::blocking;
@@ -56,13 +57,13 @@ pub(super) async fn start(State(app): State<App>, Path(key): Path<String>, Json(
         return Err(Refused::conflict("obstacle", format!("the run can't start: {}", first.message)));
     }
     if bench.records.is_empty() {
-        return Err(Refused::conflict("no-records", "the run can't start: no record is chosen; change the filter"));
+        return Err(Refused::conflict("no-records", "the run can't start: no records selected. Change the filter."));
     }
     if bench.records.len() != asked.count {
         return Err(Refused::conflict(
             "count",
             format!(
-                "{} chosen now, not {}; look again and start the run anew",
+                "the selection changed to {} (was {}). Check it and start again.",
                 counted(bench.records.len(), "record is", "records are"),
                 asked.count
             ),
@@ -76,7 +77,7 @@ pub(super) async fn start(State(app): State<App>, Path(key): Path<String>, Json(
         return Err(Refused::conflict(
             "findings",
             format!(
-                "the run can't start: {} findings; put them right or leave them out at Preflight",
+                "the run can't start: {} findings. Fix them or leave the records out under Preflight.",
                 counted(found.wrong, "record has", "records have")
             ),
         ));
@@ -112,7 +113,7 @@ pub(super) async fn proofs(State(app): State<App>, Path(key): Path<String>, Json
     }
     let office = app.store.with(|c| settings::read(c)).await?.office_email;
     if office.trim().is_empty() {
-        return Err(Refused::conflict("obstacle", "the office has no e-mail address to send from; put it into the settings"));
+        return Err(Refused::conflict("obstacle", "no sender address. Enter the office e-mail address in Settings."));
     }
     let (prepared, version) = ready(&app, &dispatch).await?;
     if prepared.template.as_ref().is_none_or(|t| !t.problems().is_empty()) {

@@ -142,14 +142,14 @@ async fn show(State(app): State<App>, Path(id): Path<i64>) -> Answer<FormBody> {
     Ok(Json(FormBody::of(find(&app, id).await?)))
 }
 
-/// Keeps a form as it is written; who answers it sees that once it is opened so.
+/// Save a form's draft; it is published by opening the form.
 #[utoipa::path(put, path = "/api/forms/{id}", tag = "forms", params(("id" = i64, Path)), request_body = Form, responses((status = 200, body = FormBody), (status = 404, body = Problem)))]
 async fn write(State(app): State<App>, Path(id): Path<i64>, Json(mut draft): Json<Form>) -> Answer<FormBody> {
     find(&app, id).await?;
     number(&mut draft);
     let size = serde_json::to_string(&draft).map_or(usize::MAX, |text| text.len());
     if size > 1 << 20 {
-        return Err(Refused::unusable("too-large", "the form is over the limit of 1 MB; shorten its texts or make two of it"));
+        return Err(Refused::unusable("too-large", "the form is larger than 1 MB. Shorten its texts or split it."));
     }
     app.store.with(move |c| forms::write(c, id, &draft)).await?;
     show(State(app), Path(id)).await
@@ -192,7 +192,7 @@ async fn open_as_written(app: &App, id: i64) -> Result<(), Refused> {
     Ok(())
 }
 
-/// Closes a form; answers are taken no more, those that came stay.
+/// Close a form; existing answers are kept.
 #[utoipa::path(post, path = "/api/forms/{id}/close", tag = "forms", params(("id" = i64, Path)), responses((status = 200, body = FormBody)))]
 async fn close(State(app): State<App>, Path(id): Path<i64>) -> Answer<FormBody> {
     app.store.with(move |c| forms::close(c, id)).await?;

@@ -45,7 +45,7 @@ pub fn router() -> OpenApiRouter<App> {
 /// A text that nobody guesses: 160 bits.
 pub fn secret() -> Result<String, Refused> {
     let mut bytes = [0u8; 20];
-    getrandom::fill(&mut bytes).map_err(|e| anyhow::anyhow!("the system gives no random bytes: {e}"))?;
+    getrandom::fill(&mut bytes).map_err(|e| anyhow::anyhow!("no random data from the system: {e}"))?;
     Ok(bytes.iter().map(|b| format!("{b:02x}")).collect())
 }
 
@@ -106,8 +106,7 @@ impl PublicField {
 
 /// A form as it is answered: only once it was opened.
 async fn find(app: &App, token: String) -> Result<(KeptForm, Form), Refused> {
-    let gone =
-        || Refused::new(StatusCode::NOT_FOUND, "no-form", "there is no form under this address; ask who gave it to you for a new one");
+    let gone = || Refused::new(StatusCode::NOT_FOUND, "no-form", "this link is not valid. Ask the sender for a new one.");
     let mut kept = app.store.with(move |c| forms::by_token(c, &token)).await?.ok_or_else(gone)?;
     let live = kept.live.take().ok_or_else(gone)?;
     Ok((kept, live))
@@ -120,8 +119,8 @@ fn shut(kept: &KeptForm, live: &Form, now: DateTime) -> Option<String> {
     let ours = match live.door(now, kept.answers) {
         Door::Open if kept.open => return None,
         Door::NotYet(from) if kept.open => format!("This form opens on {}.", moment(from)),
-        Door::Over(since) => format!("This form was open until {}.", moment(since)),
-        Door::Full(_) => "This form has had all the answers that it takes.".to_owned(),
+        Door::Over(since) => format!("This form closed on {}.", moment(since)),
+        Door::Full(_) => "This form is closed: it has reached its limit of answers.".to_owned(),
         _ => "This form is closed.".to_owned(),
     };
     Some(if live.shut.trim().is_empty() { ours } else { live.shut.clone() })
@@ -150,7 +149,7 @@ fn from_address(rules: &Rules, asked: &HashMap<String, String>) -> AnswerBody {
     given.collect()
 }
 
-/// A form under its address; what the address says stands in it.
+/// Get a public form; query parameters prefill its fields.
 #[utoipa::path(get, path = "/api/answer/{token}", tag = "answer", params(("token" = String, Path)), responses((status = 200, body = PublicForm), (status = 404, body = Problem)))]
 async fn show(
     State(app): State<App>,
@@ -171,7 +170,7 @@ async fn show(
     Ok(Json(PublicForm { title: live.title, intro: live.intro, locale: live.locale, send: live.send, shut, fields, given: body, look }))
 }
 
-/// Looks at an answer while it is written: what is shown, and what is wrong.
+/// Validate an answer being entered: visible fields and errors.
 #[utoipa::path(post, path = "/api/answer/{token}/look", tag = "answer", params(("token" = String, Path)), request_body = AnswerBody, responses((status = 200, body = Vec<LookedBody>), (status = 404, body = Problem)))]
 async fn look(
     State(app): State<App>,
@@ -221,11 +220,11 @@ async fn take_file(
         return Err(Refused::conflict("shut", words));
     }
     let field = live.fields.into_iter().find(|f| f.id == field && f.kind.takes_files()).ok_or_else(|| Refused::missing("the field"))?;
-    let upload = files(form).await?.into_iter().next().ok_or_else(|| Refused::unusable("no-file", "no file came; choose one"))?;
+    let upload = files(form).await?.into_iter().next().ok_or_else(|| Refused::unusable("no-file", "no file selected. Choose one."))?;
     let size = upload.bytes.len() as u64;
     if size > field.largest() {
         let limit = field.largest() >> 20;
-        return Err(Refused::unusable("too-large", format!("“{}” is over the limit of {limit} MB; choose a smaller one", upload.name)));
+        return Err(Refused::unusable("too-large", format!("“{}” is larger than {limit} MB. Choose a smaller file.", upload.name)));
     }
     let (name, bytes) = (upload.name, upload.bytes);
     let (bytes, is_picture) = blocking(move || {
@@ -234,13 +233,10 @@ async fn take_file(
     })
     .await?;
     if field.kind.takes_pictures() && !is_picture {
-        return Err(Refused::unusable(
-            "picture",
-            format!("“{name}” is no picture that can be read, whatever its name says; take a JPEG, PNG, GIF or WebP"),
-        ));
+        return Err(Refused::unusable("picture", format!("“{name}” is not a readable picture. Use JPEG, PNG, GIF or WebP.")));
     }
     if app.store.with(move |c| forms::waiting(c, kept.id)).await? >= MOST_WAITING {
-        return Err(Refused::new(StatusCode::TOO_MANY_REQUESTS, "too-many", "many files came for this form just now; try again later"));
+        return Err(Refused::new(StatusCode::TOO_MANY_REQUESTS, "too-many", "too many uploads at the moment. Try again later."));
     }
     let file = app.files.keep(bytes).await?;
     let key = secret()?;
@@ -286,12 +282,13 @@ struct Thanks {
 #[derive(Debug, Serialize, ToSchema)]
 struct NotTaken {
     code: &'static str,
+    #[serde(serialize_with = "mangle_core::words::as_sentence")]
     message: String,
     /// The fields with what is wrong.
     look: Vec<LookedBody>,
 }
 
-/// Takes an answer, which is looked at once more, whole.
+/// Submit an answer; it is validated again.
 #[utoipa::path(post, path = "/api/answer/{token}", tag = "answer", params(("token" = String, Path)), request_body = Sent, responses((status = 200, body = Thanks), (status = 422, body = NotTaken), (status = 409, body = Problem)))]
 async fn send(
     State(app): State<App>,
@@ -318,8 +315,8 @@ async fn send(
             if !look.will_do() {
                 let wrong = look.fields.iter().filter(|f| f.wrong.is_some()).count();
                 let message = match wrong {
-                    1 => "One thing is not right yet; it is marked in the form.".to_owned(),
-                    many => format!("{many} things are not right yet; each is marked in the form."),
+                    1 => "Please correct the marked field.".to_owned(),
+                    many => format!("Please correct the {many} marked fields."),
                 };
                 return Ok((Err(NotTaken { code: "answer", message, look: LookedBody::all(&look.fields, &sent.given) }), false));
             }

@@ -47,11 +47,7 @@ impl Guard {
             limiter.retain_recent();
         }
         limiter.check_key(&(token.to_owned(), from)).map_err(|_| {
-            Refused::new(
-                StatusCode::TOO_MANY_REQUESTS,
-                "too-often",
-                "this came very often just now; wait a minute and send it again, nothing is lost",
-            )
+            Refused::new(StatusCode::TOO_MANY_REQUESTS, "too-often", "too many attempts. Wait a minute and send again; nothing is lost.")
         })
     }
 }

@@ -35,6 +35,7 @@ pub struct LookedBody {
     pub by_default: Option<GivenBody>,
     /// What is wrong, in words.
     #[serde(skip_serializing_if = "Option::is_none")]
+    #[serde(serialize_with = "mangle_core::words::as_sentence_or_none")]
     pub wrong: Option<String>,
 }
 

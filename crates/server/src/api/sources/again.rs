@@ -72,7 +72,7 @@ async fn bring(State(app): State<App>, Path(id): Path<i64>, form: Multipart) -> 
             true => "the two share no column".to_owned(),
             false => faults.iter().take(FAULTS).map(String::as_str).collect::<Vec<_>>().join("; "),
         };
-        let message = format!("no column tells the rows of “{}” and of the sheet apart: {why}", upload.name);
+        let message = format!("no key column: “{}” and the sheet need a common column with unique values. {why}", upload.name);
         return Err(Refused::unusable("no-key", message));
     }
     let (sheet, sheets) = (best.name.clone(), found.iter().map(|(raw, _)| raw.name.clone()).collect());
@@ -263,7 +263,7 @@ async fn apply(State(app): State<App>, Path(id): Path<i64>, Json(asked): Json<Ta
             if asked.gone {
                 edits.removed = again.gone.into_iter().filter(|number| !asked.leave.gone.contains(number)).collect();
             }
-            let what = format!("Bring in “{}”", asked.newer.name);
+            let what = format!("Update from “{}”", asked.newer.name);
             sheets::set_columns(&t, id, &columns)?;
             rows::edit(&t, id, &edits, Some(&info.columns), &what, &clock::stamp())?;
             t.commit()?;

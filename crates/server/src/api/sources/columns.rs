@@ -65,7 +65,7 @@ impl NewColumn {
         };
         let name = self.name.split_whitespace().collect::<Vec<_>>().join(" ");
         if Folded::new(&name).as_str().is_empty() || name.chars().count() > 200 {
-            return Err(Refused::unusable("no-name", "the column needs a name of at most 200 signs"));
+            return Err(Refused::unusable("no-name", "enter a name of at most 200 characters"));
         }
         let locale = self.locale.as_deref().map(str::trim).filter(|l| !l.is_empty());
         if let Some(tag) = locale {
@@ -104,10 +104,9 @@ async fn change_columns(
 /// Refuses columns, or fields of relations, whose names count as one.
 pub(crate) fn stand_together(c: &rusqlite::Connection, id: i64) -> Result<(), Refused> {
     sheets::names(c, id)?.map_err(|fault| match fault {
-        SchemaFault::SameName { name, .. } => Refused::unusable(
-            "header",
-            format!("there is a field “{name}” already; names that differ only in case, spaces, _ and - count as one"),
-        ),
+        SchemaFault::SameName { name, .. } => {
+            Refused::unusable("header", format!("a column “{name}” already exists (case, spaces, _ and - are ignored)"))
+        }
         fault => Refused::unusable("header", fault.to_string()),
     })
 }
@@ -195,11 +194,11 @@ async fn remove(State(app): State<App>, Path((id, index)): Path<(i64, usize)>) -
     if let Some(related) = sheet.related.iter().find(|r| Folded::new(&r.key) == Folded::new(&column.name)) {
         return Err(Refused::conflict(
             "in-use",
-            format!("“{}” is the key of the relation to {}; delete that first", column.name, related.other_name),
+            format!("“{}” is the key of the relation to {}. Delete the relation first.", column.name, related.other_name),
         ));
     }
     if sheet.columns.len() == 1 {
-        return Err(Refused::conflict("last", "a sheet keeps at least one column"));
+        return Err(Refused::conflict("last", "a sheet needs at least one column"));
     }
     change_columns(&app, id, move |columns, _| {
         place_cells(columns);
@@ -225,6 +224,7 @@ struct TriedFormula {
 #[derive(Debug, Serialize, ToSchema)]
 struct FormulaSample {
     /// What is wrong with it.
+    #[serde(serialize_with = "mangle_core::words::as_sentence_or_none")]
     problem: Option<String>,
     /// The type of the column: of money with its currency.
     #[serde(rename = "type")]
@@ -259,7 +259,7 @@ async fn try_formula(State(app): State<App>, Path(id): Path<i64>, Json(tried): J
     let name = columns.get(at).map_or("\u{2014}1\u{2014}", |c| c.name.as_str());
     let trial = ColumnInfo { formula: Some(tried.formula.clone()), ..ColumnInfo::of(&Column::new(name, ColumnType::Text)) };
     let problem = match tried.formula.trim() {
-        "" => Some("write a formula, for instance: today - due date".to_owned()),
+        "" => Some("enter a formula, e.g. today - due date".to_owned()),
         _ => check_formula(&app, id, tried.column, &trial).await.err().map(|r| r.problem.message),
     };
     if problem.is_some() {

@@ -33,8 +33,9 @@ async fn export(
     Query(look): Query<Look>,
     Query(kind): Query<Kind>,
 ) -> Result<Response, Refused> {
-    let format = Format::parse(&kind.format)
-        .ok_or_else(|| Refused::unusable("format", format!("“{}” is no kind of file; choose csv, xlsx, ods or json", kind.format)))?;
+    let format = Format::parse(&kind.format).ok_or_else(|| {
+        Refused::unusable("format", format!("“{}” is not a supported format. Choose csv, xlsx, ods or json.", kind.format))
+    })?;
     let loaded = app.sheet(id).await?;
     let name = format!("{}.{}", loaded.sheet.name, format.extension());
     let bytes = blocking(move || -> Result<Vec<u8>, Refused> {

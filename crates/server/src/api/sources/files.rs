@@ -42,7 +42,7 @@ async fn add(State(app): State<App>, Path(id): Path<i64>, form: Multipart) -> An
     let uploads = files(form).await?;
     let known = app.store.with(move |c| store::list(c, id)).await?.len();
     if known + uploads.len() > MOST {
-        return Err(Refused::unusable("too-many", format!("a sheet holds at most {MOST} files; take some out first")));
+        return Err(Refused::unusable("too-many", format!("a sheet can have at most {MOST} files. Remove some first.")));
     }
     for upload in uploads {
         let (bytes, picture) = blocking(move || {

@@ -31,14 +31,14 @@ struct NewFilter {
 async fn keep_filter(State(app): State<App>, Path(id): Path<i64>, Json(new): Json<NewFilter>) -> Answer<SheetInfo> {
     let name = new.name.trim().to_owned();
     if name.is_empty() {
-        return Err(Refused::unusable("no-name", "the filter needs a name to be kept under"));
+        return Err(Refused::unusable("no-name", "enter a name for the filter"));
     }
     condition(&new.condition).map_err(|e| Refused::unusable("filter", format!("the filter can't be used: {e}")))?;
     app.store.with(move |c| sheets::keep_filter(c, id, &name, &new.condition)).await?;
     info(&app, id).await.map(Json)
 }
 
-/// Drops a kept filter.
+/// Delete a saved filter.
 #[utoipa::path(delete, path = "/api/filters/{id}", tag = "sources", params(("id" = i64, Path)), responses((status = 200, body = bool)))]
 async fn drop_filter(State(app): State<App>, Path(id): Path<i64>) -> Answer<bool> {
     Ok(Json(app.store.with(move |c| sheets::drop_filter(c, id)).await?))

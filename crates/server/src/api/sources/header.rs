@@ -36,16 +36,16 @@ async fn choose(State(app): State<App>, Path(id): Path<i64>, Json(NamesIn { row 
             let t = c.transaction().map_err(anyhow::Error::new)?;
             let before = sheets::sheet(&t, id)?.ok_or_else(|| Refused::missing("the sheet"))?;
             if before.columns.iter().any(|c| c.field.is_some() || c.asked) {
-                return Err(Refused::conflict("header", "this source names its columns itself"));
+                return Err(Refused::conflict("header", "the column names of this source can't be changed"));
             }
             let all = rows::raw(&t, id)?;
             let at = all.iter().position(|(number, _)| *number == row).ok_or_else(|| Refused::missing("the row"))?;
             if at + 1 == all.len() {
-                return Err(Refused::unusable("header", "no rows are left below this one; choose a row above"));
+                return Err(Refused::unusable("header", "no rows below this one. Choose a row further up."));
             }
             let columns = renamed(&before.columns, &all[at].1, &all[at + 1..]);
             let removed = all[..=at].iter().map(|(number, _)| *number).collect();
-            let what = format!("Take the names from row {row}");
+            let what = format!("Use row {row} as header");
             rows::edit(&t, id, &Edits { removed, ..Edits::default() }, Some(&before.columns), &what, &clock::stamp())?;
             sheets::set_columns(&t, id, &columns)?;
             stand_together(&t, id)?;
@@ -81,7 +81,7 @@ fn renamed(before: &[ColumnInfo], names: &[Cell], below: &[(usize, Vec<Cell>)]) 
     found.iter().enumerate().map(column).collect()
 }
 
-/// Says that what was passed over above the names is rightly so.
+/// Confirm the detected header row.
 #[utoipa::path(delete, path = "/api/sheets/{id}/header", tag = "sources", params(("id" = i64, Path)), responses((status = 200, body = SheetInfo)))]
 async fn accept(State(app): State<App>, Path(id): Path<i64>) -> Answer<SheetInfo> {
     app.store.with(move |c| sheets::accept_header(c, id)).await?;

@@ -15,6 +15,7 @@ pub(crate) use columns::stand_together;
 use axum::Json;
 use axum::extract::{Multipart, Path, State};
 use mangle_core::records::{RawSheet, Recognised, recognise_as};
+use mangle_core::words::counted;
 use serde::Deserialize;
 use utoipa::ToSchema;
 use utoipa_axum::router::OpenApiRouter;
@@ -50,7 +51,7 @@ async fn list(State(app): State<App>) -> Answer<Vec<Source>> {
     Ok(Json(app.store.with(|c| sheets::sources(c)).await?))
 }
 
-/// Brings in a CSV, XLSX or ODS file as a source.
+/// Import a CSV, XLSX or ODS file as a source.
 #[utoipa::path(post, path = "/api/sources", tag = "sources", request_body(content = FileForm, content_type = "multipart/form-data"), responses((status = 200, body = Source), (status = 422, body = Problem)))]
 async fn bring_in(State(app): State<App>, form: Multipart) -> Answer<Source> {
     let mut last = None;
@@ -124,7 +125,7 @@ struct NewName {
 async fn rename(State(app): State<App>, Path(id): Path<i64>, Json(new): Json<NewName>) -> Answer<bool> {
     let name = new.name.trim().to_owned();
     if name.is_empty() {
-        return Err(Refused::unusable("no-name", "the source needs a name"));
+        return Err(Refused::unusable("no-name", "enter a name for the source"));
     }
     Ok(Json(app.store.with(move |c| sheets::rename(c, id, &name)).await?))
 }
@@ -134,7 +135,13 @@ async fn rename(State(app): State<App>, Path(id): Path<i64>, Json(new): Json<New
 async fn remove(State(app): State<App>, Path(id): Path<i64>) -> Answer<bool> {
     let uses = app.store.with(move |c| sheets::uses(c, id)).await?;
     if uses > 0 {
-        return Err(Refused::conflict("in-use", format!("{uses} dispatches and runs use this source; delete the dispatches first")));
+        return Err(Refused::conflict(
+            "in-use",
+            format!(
+                "this source is used {}. Delete those dispatches first.",
+                counted(uses as usize, "time by a dispatch or run", "times by dispatches and runs")
+            ),
+        ));
     }
     let gone = app.store.with(move |c| sheets::delete(c, id)).await?;
     app.forget_sheets();

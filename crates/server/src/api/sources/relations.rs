@@ -42,10 +42,10 @@ struct NewRelation {
 async fn add(State(app): State<App>, Path(id): Path<i64>, Json(new): Json<NewRelation>) -> Answer<SheetInfo> {
     let (one_name, many_name) = (new.one_name.trim().to_owned(), new.many_name.trim().to_owned());
     if [&one_name, &many_name].iter().any(|n| Folded::new(n).as_str().is_empty() || n.chars().count() > 200) {
-        return Err(Refused::unusable("no-name", "both sides of a relation need a name of at most 200 signs"));
+        return Err(Refused::unusable("no-name", "enter a name of at most 200 characters for both sides"));
     }
     if id == new.other {
-        return Err(Refused::unusable("itself", "a sheet can't be related to itself; choose another sheet"));
+        return Err(Refused::unusable("itself", "a sheet can't be related to itself. Choose another."));
     }
     app.store
         .with(move |c| -> Result<(), Refused> {
@@ -55,7 +55,7 @@ async fn add(State(app): State<App>, Path(id): Path<i64>, Json(new): Json<NewRel
             let key = |sheet: &SheetInfo, name: &str| {
                 let found = sheet.columns.iter().find(|c| Folded::new(&c.name) == Folded::new(name));
                 found.map(|c| c.name.clone()).ok_or_else(|| {
-                    Refused::unusable("no-column", format!("“{}” has no column “{name}”; choose the column that holds the key", sheet.name))
+                    Refused::unusable("no-column", format!("“{}” has no column “{name}”; choose the key column", sheet.name))
                 })
             };
             let relation = Relation {
@@ -109,7 +109,7 @@ struct RelationCheck {
     blank: usize,
 }
 
-/// Checks a relation: rows that belong to none, and keys that are held twice.
+/// Check a relation for rows without a match and duplicate keys.
 #[utoipa::path(get, path = "/api/relations/{id}", tag = "sources", params(("id" = i64, Path)), responses((status = 200, body = RelationCheck), (status = 404, body = Problem)))]
 async fn checked(State(app): State<App>, Path(id): Path<i64>) -> Answer<RelationCheck> {
     let relation = app.store.with(move |c| relations::get(c, id)).await?.ok_or_else(|| Refused::missing("the relation"))?;

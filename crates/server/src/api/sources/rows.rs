@@ -69,9 +69,8 @@ impl Look {
         let sort: Option<Vec<(usize, bool)>> = columns
             .map(|part| Some((part.trim_start_matches('-').parse::<usize>().ok()?.checked_sub(1)?, part.starts_with('-'))))
             .collect();
-        let sort = sort.ok_or_else(|| {
-            Refused::unusable("sort", format!("“{}” names no columns; write their numbers from 1, as in 3,-5", self.sort))
-        })?;
+        let sort =
+            sort.ok_or_else(|| Refused::unusable("sort", format!("“{}” is not a valid sort. Use column numbers, e.g. 3,-5", self.sort)))?;
         let misfits = self.misfits.map(|at| at.checked_sub(1).map_or(Misfits::Any, Misfits::Of));
         Ok(View { filter: filter.as_ref(), find: &self.find, misfits, sort: &sort }.rows(&loaded.sheet, &context))
     }
@@ -311,15 +310,15 @@ pub(super) fn typed(text: &str) -> Cell {
 /// Where the cells of a column that can be typed in stand in a row.
 fn place(info: &SheetInfo, column: usize) -> Result<usize, Refused> {
     match info.columns.get(column) {
-        None => Err(Refused::unusable("column", format!("the sheet has no column {} that holds cells of its own", column + 1))),
+        None => Err(Refused::unusable("column", format!("column {} can't be edited", column + 1))),
         Some(own) if own.formula.is_some() => {
-            Err(Refused::unusable("computed", format!("“{}” is filled by its formula; change that instead", own.name)))
+            Err(Refused::unusable("computed", format!("“{}” is calculated by a formula. Edit the formula instead.", own.name)))
         }
         Some(own) if own.asked => {
-            Err(Refused::unusable("asked", format!("“{}” comes from the CRM; change it there, then fetch the records again", own.name)))
+            Err(Refused::unusable("asked", format!("“{}” comes from the CRM. Change it there, then refresh.", own.name)))
         }
         Some(own) if own.kind == "record" || own.kind == "list" && own.items.is_none() => {
-            Err(Refused::unusable("nested", format!("“{}” holds records within each row; they can't be typed over", own.name)))
+            Err(Refused::unusable("nested", format!("“{}” contains nested records and can't be edited here", own.name)))
         }
         Some(own) => Ok(own.cell.unwrap_or(column)),
     }
@@ -341,11 +340,14 @@ async fn edit(State(app): State<App>, Path(id): Path<i64>, Json(asked): Json<Row
     if count > MOST_CELLS {
         return Err(Refused::unusable(
             "too-many",
-            format!("{count} cells are more than one change may hold ({MOST_CELLS}); do it in parts"),
+            format!("{count} cells are too many for one change (maximum {MOST_CELLS}). Do it in steps."),
         ));
     }
     if info.columns.iter().any(|c| c.asked) && !(asked.added.is_empty() && asked.removed.is_empty() && asked.moved.is_none()) {
-        return Err(Refused::unusable("asked", "these records come from a CRM; change there which there are, or filter them here"));
+        return Err(Refused::unusable(
+            "asked",
+            "rows of a CRM query can't be added, moved or deleted. Change them in the CRM, or filter them here.",
+        ));
     }
     if info.row_count + asked.added.len() > mangle_documents::table::MOST_ROWS {
         return Err(Refused::unusable("too-many", format!("a sheet holds at most {} rows", mangle_documents::table::MOST_ROWS)));
@@ -399,13 +401,13 @@ struct Step {
     what: Option<String>,
 }
 
-/// Takes back the last change of a sheet.
+/// Undo the last change of a sheet.
 #[utoipa::path(post, path = "/api/sheets/{id}/undo", tag = "sources", params(("id" = i64, Path)), responses((status = 200, body = Step)))]
 async fn undo(State(app): State<App>, Path(id): Path<i64>) -> Answer<Step> {
     step(&app, id, false).await
 }
 
-/// Makes the change anew that was taken back last.
+/// Redo the last undone change.
 #[utoipa::path(post, path = "/api/sheets/{id}/redo", tag = "sources", params(("id" = i64, Path)), responses((status = 200, body = Step)))]
 async fn redo(State(app): State<App>, Path(id): Path<i64>) -> Answer<Step> {
     step(&app, id, true).await

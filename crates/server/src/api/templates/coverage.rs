@@ -61,12 +61,12 @@ struct RecordAt {
     label: String,
 }
 
-/// Fills a version with every record of a sheet and counts the ways taken.
+/// Fill a version with every record and count the branches used.
 #[utoipa::path(post, path = "/api/versions/{id}/coverage", tag = "templates", params(("id" = i64, Path), OfSheet), responses((status = 200, body = CoverageView), (status = 409, body = Problem)))]
 pub(super) async fn coverage(State(app): State<App>, Path(id): Path<i64>, Query(of): Query<OfSheet>) -> Answer<CoverageView> {
     let template = app.template(id).await?;
     if !template.problems().is_empty() {
-        return Err(Refused::conflict("template-problems", "the version has problems; coverage is counted once they are put right"));
+        return Err(Refused::conflict("template-problems", "this version has problems. Fix them to see coverage."));
     }
     let sheet = app.sheet(of.sheet).await?;
     let tied = ties_of(&app, id, of.sheet, &template, &sheet.sheet).await?;
@@ -108,13 +108,13 @@ fn count(template: &Template, sheet: &LoadedSheet, tied: Tied, desk: &Desk, cont
 
 fn words(took: Took, own: bool) -> &'static str {
     match took {
-        Took::Branch(0) => "holds",
+        Took::Branch(0) => "true",
         Took::Branch(_) if own => "else",
-        Took::Branch(_) => "holds, those before it do not",
-        Took::NoBranch => "does not hold",
-        Took::Turns => "has turns",
-        Took::NoTurns => "has none",
-        Took::Alternative(_) => "this value",
+        Took::Branch(_) => "true (those before are false)",
+        Took::NoBranch => "false",
+        Took::Turns => "list has records",
+        Took::NoTurns => "list is empty",
+        Took::Alternative(_) => "first value",
         Took::Blank => "all blank",
     }
 }

@@ -13,6 +13,7 @@ use axum::response::{IntoResponse, Response};
 use mangle_core::language::syntax::Kind;
 use mangle_core::language::{UsedAs, kind, nearest};
 use mangle_core::template::{Clauses, Need, Outline, Placeholder, Problem as TemplateProblem};
+use mangle_core::words::counted;
 use mangle_documents::docx::Found;
 use serde::{Deserialize, Serialize};
 use utoipa::{IntoParams, ToSchema};
@@ -64,6 +65,7 @@ pub struct TemplateDetail {
     /// The fields that it needs, as a tree.
     pub needs: Vec<NeedInfo>,
     /// What was read differently than it stands in the file.
+    #[serde(serialize_with = "mangle_core::words::as_sentences")]
     pub told: Vec<String>,
 }
 
@@ -125,13 +127,10 @@ fn told(found: &Found) -> Vec<String> {
     let count = |n: usize, one: &str, many: &str| if n == 1 { format!("1 {one}") } else { format!("{n} {many}") };
     let mut told = Vec::new();
     if found.revisions > 0 {
-        told.push(format!(
-            "The file has {}; it is read as if they were accepted.",
-            count(found.revisions, "open tracked change", "open tracked changes")
-        ));
+        told.push(format!("The file has {}, treated as accepted.", count(found.revisions, "open tracked change", "open tracked changes")));
     }
     if found.comments > 0 {
-        told.push(format!("{} left out of the documents.", count(found.comments, "comment is", "comments are")));
+        told.push(format!("{} not printed.", count(found.comments, "comment is", "comments are")));
     }
     if found.fields > 0 {
         told.push(format!(
@@ -163,6 +162,7 @@ pub struct ProblemInfo {
     /// A short name for programs.
     pub code: String,
     /// What is wrong and what to do.
+    #[serde(serialize_with = "mangle_core::words::as_sentence")]
     pub message: String,
     /// Where it stands.
     pub place: String,
@@ -276,7 +276,13 @@ async fn show(State(app): State<App>, Path(id): Path<i64>, Query(shown): Query<S
 async fn remove(State(app): State<App>, Path(id): Path<i64>) -> Answer<bool> {
     let uses = app.store.with(move |c| templates::uses(c, id)).await?;
     if uses > 0 {
-        return Err(Refused::conflict("in-use", format!("{uses} dispatches and runs use this template; delete the dispatches first")));
+        return Err(Refused::conflict(
+            "in-use",
+            format!(
+                "this template is used {}. Delete those dispatches first.",
+                counted(uses as usize, "time by a dispatch or run", "times by dispatches and runs")
+            ),
+        ));
     }
     Ok(Json(app.store.with(move |c| templates::delete(c, id)).await?))
 }

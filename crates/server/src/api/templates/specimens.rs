@@ -132,7 +132,7 @@ pub(super) struct NewSpecimen {
 pub(super) async fn keep(State(app): State<App>, Path(id): Path<i64>, Json(new): Json<NewSpecimen>) -> Answer<SpecimenInfo> {
     let name: String = new.name.trim().chars().take(120).collect();
     if name.is_empty() {
-        return Err(Refused::unusable("no-name", "the specimen needs a name to be kept under"));
+        return Err(Refused::unusable("no-name", "enter a name for the test case"));
     }
     let (number, template) = version(&app, id, Some(new.version)).await?;
     let desk = Desk::of_template(&app, Some(id)).await?;
@@ -161,14 +161,14 @@ pub(super) async fn keep(State(app): State<App>, Path(id): Path<i64>, Json(new):
             specimens::get(c, kept)
         })
         .await?;
-    let specimen = kept.ok_or_else(|| Refused::missing("the specimen"))?;
+    let specimen = kept.ok_or_else(|| Refused::missing("the test case"))?;
     Ok(Json(blocking(move || checked(specimen, &template, &desk)).await?))
 }
 
-/// Takes what a version makes of a specimen as right from now on.
+/// Accept a version's output as the specimen's expected text.
 #[utoipa::path(put, path = "/api/specimens/{id}/accepted", tag = "templates", params(("id" = i64, Path), Of), responses((status = 200, body = SpecimenInfo), (status = 422, body = Problem)))]
 pub(super) async fn accept(State(app): State<App>, Path(id): Path<i64>, Query(of): Query<Of>) -> Answer<SpecimenInfo> {
-    let specimen = app.store.with(move |c| specimens::get(c, id)).await?.ok_or_else(|| Refused::missing("the specimen"))?;
+    let specimen = app.store.with(move |c| specimens::get(c, id)).await?.ok_or_else(|| Refused::missing("the test case"))?;
     let desk = Desk::of_template(&app, Some(specimen.template_id)).await?;
     let (number, template) = version(&app, specimen.template_id, of.version).await?;
     let (tried, made) = (tried(&specimen), template.clone());
@@ -182,7 +182,7 @@ pub(super) async fn accept(State(app): State<App>, Path(id): Path<i64>, Query(of
             specimens::get(c, id)
         })
         .await?
-        .ok_or_else(|| Refused::missing("the specimen"))?;
+        .ok_or_else(|| Refused::missing("the test case"))?;
     Ok(Json(blocking(move || checked(kept, &template, &desk)).await?))
 }
 

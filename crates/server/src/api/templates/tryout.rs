@@ -66,6 +66,7 @@ pub struct Fault {
     /// Where it stands.
     place: String,
     /// What is wrong and what to do.
+    #[serde(serialize_with = "mangle_core::words::as_sentence")]
     message: String,
 }
 
@@ -131,7 +132,7 @@ impl Bundle {
     pub fn new(template: &Template, tried: &Tried, desk: &Desk) -> Result<Bundle, Refused> {
         let unusable = |message: String| Refused::unusable("values", format!("the values can't be used: {message}"));
         if serde_json::to_string(&tried.values).map_or(0, |t| t.len()) > LARGEST {
-            return Err(unusable("they take more than 4 MB; leave some of the lists' records out".to_owned()));
+            return Err(unusable("they exceed 4 MB. Use fewer list rows.".to_owned()));
         }
         let mut values = tried.values.clone();
         complete(&template.needs(), &mut values);
@@ -139,9 +140,8 @@ impl Bundle {
         let locale = Locale::parse(&tried.locale).map_err(|e| Refused::unusable("locale", e.to_string()))?;
         let moment = match tried.moment.as_deref().filter(|m| !m.is_empty()) {
             None => clock::now(),
-            Some(text) => {
-                read_moment(text).ok_or_else(|| Refused::unusable("moment", format!("“{text}” is no date; write it as 2026-11-23")))?
-            }
+            Some(text) => read_moment(text)
+                .ok_or_else(|| Refused::unusable("moment", format!("“{text}” is not a date. Use the format 2026-11-23.")))?,
         };
         let mut context = Context::new(locale, moment);
         context.clock = Clock { now: moment };

@@ -5,13 +5,13 @@ use axum::Json;
 use axum::extract::{Multipart, Path, Query, State};
 use axum::response::Response;
 use mangle_core::template::{Change, State as PieceState, compare};
+use mangle_core::words::counted;
 use mangle_documents::docx::{EditError, Template};
 use serde::{Deserialize, Serialize};
 use utoipa::{IntoParams, ToSchema};
 
 use super::specimens;
 use super::{TemplateDetail, detail, download, unknown_clauses};
-use crate::api::dispatches::counted;
 use crate::api::pages::Pages;
 use crate::api::upload::{FileForm, Upload, files, stem};
 use crate::clock;
@@ -123,8 +123,7 @@ pub(super) async fn put_in_use(State(app): State<App>, Path((id, number)): Path<
     let (_, version) = numbered(&app, id, number).await?;
     let problems = problems(&app, &*app.template(version.id).await?).await?;
     if problems > 0 {
-        let message =
-            format!("version {number} has {}; put right what it says and bring it in again", counted(problems, "problem", "problems"));
+        let message = format!("version {number} has {}. Fix them and upload it again.", counted(problems, "problem", "problems"));
         return Err(Refused::conflict("template-problems", message));
     }
     app.store.with(move |c| templates::put_in_use(c, id, number)).await?;
@@ -141,7 +140,7 @@ pub(super) async fn restore(State(app): State<App>, Path((id, number)): Path<(i6
         .with(move |c| -> anyhow::Result<i64> {
             let t = c.transaction()?;
             let by = settings::read(&t)?.person_name;
-            let note = format!("version {number} brought back");
+            let note = format!("restored from version {number}");
             let new = NewVersion {
                 file_name: &version.file_name,
                 file: &version.file,

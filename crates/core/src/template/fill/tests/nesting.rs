@@ -35,7 +35,7 @@ fn cells_left_of_their_rows_repeat_stand_within_it() {
     let lines = row(&["[: turn.number]", "[:repeat row for lines][: item]", "[: price]"]);
     assert_eq!(
         outline(&format!("{}<tbl>{lines}</tbl>{}", p("[: a]"), p("[: b]"))),
-        "a, row for each of lines (turn.number, item, price), b"
+        "a, repeat row for each line (turn.number, item, price), b"
     );
 }
 
@@ -50,11 +50,11 @@ fn rows_nest_in_reading_order_and_by_what_they_reach() {
     );
     assert_eq!(
         outline(&table),
-        "2 rows for each of lines group by section (section, sum(group.price), row for each of group (turn.number, item)), row only if discount (discount)"
+        "repeat 2 rows for each section of lines (section, sum(group.price), repeat row for each item in group (turn.number, item)), row if discount (discount)"
     );
     // In one row the earlier holds the later, and both the cell.
     let one = format!("<tbl>{}</tbl>", row(&["[:keep row if due][: a]", "[:repeat row for lines][: b]"]));
-    assert_eq!(outline(&one), "row only if due (row for each of lines (a, b))");
+    assert_eq!(outline(&one), "row if due (repeat row for each line (a, b))");
 }
 
 #[test]
@@ -63,22 +63,22 @@ fn passages_and_what_is_taken_whole_hold_one_another() {
         format!("<tbl>{}</tbl>", row(&["[:repeat row for lines][:if optional]optional [: item][:else][: item][:end]", "[: price]"]));
     assert_eq!(
         outline(&format!("{}{table}{}{}", p("[:if lines]"), p("[:end]"), p("[: end of it]"))),
-        "if lines (row for each of lines (if optional (item), else (item), price)), end of it"
+        "if lines (repeat row for each line (if optional (item), else (item), price)), end of it"
     );
     // A table within a cell of a repeated row, a paragraph, a table, a section.
     let inner = format!("<tbl>{}</tbl>", row(&["[:repeat row for parts][: name]"]));
     let nested = format!("<tbl><tr><tc>{}{inner}{}</tc></tr></tbl>", p("[:repeat row for lines][: item]"), p("[: price]"));
-    assert_eq!(outline(&nested), "row for each of lines (item, row for each of parts (name), price)");
-    assert_eq!(outline(&p("[: note][:keep para if note]")), "para only if note (note)");
-    assert_eq!(outline(&format!("<tbl>{}{}</tbl>", row(&["[: a]"]), row(&["[:keep table if b][: c]"]))), "table only if b (a, c)");
+    assert_eq!(outline(&nested), "repeat row for each line (item, repeat row for each part (name), price)");
+    assert_eq!(outline(&p("[: note][:keep para if note]")), "paragraph if note (note)");
+    assert_eq!(outline(&format!("<tbl>{}{}</tbl>", row(&["[: a]"]), row(&["[:keep table if b][: c]"]))), "table if b (a, c)");
     let section = format!("{}{}<p><look><sect/></look></p>{}", p("[: a]"), p("[:repeat section for cases][: ref]"), p("[: b]"));
-    assert_eq!(outline(&section), "section for each of cases (a, ref), b");
+    assert_eq!(outline(&section), "repeat section for each case (a, ref), b");
 }
 
 #[test]
 fn an_else_of_a_row_stands_beside_it() {
     let table = format!("<tbl>{}{}</tbl>", row(&["[:keep row if paid][: a]"]), row(&["[:keep row else][: b]"]));
-    assert_eq!(outline(&table), "row only if paid (a), else (b)");
+    assert_eq!(outline(&table), "row if paid (a), else (b)");
 }
 
 #[test]

@@ -11,10 +11,10 @@ defineProps<{
 type Standard = Schemas['PdfSetup']['standard']
 type Attach = Schemas['PdfSetup']['attach']
 const standards: [Standard, string][] = [
-  ['plain', 'reading and printing'],
-  ['a2b', 'archives: PDF/A-2b'],
-  ['a3b', 'archives, with attachments: PDF/A-3b'],
-  ['ua1', 'reading aloud: PDF/UA-1'],
+  ['plain', 'Standard PDF'],
+  ['a2b', 'PDF/A-2b (archiving)'],
+  ['a3b', 'PDF/A-3b (archiving, with attachments)'],
+  ['ua1', 'PDF/UA-1 (accessible)'],
 ]
 const locales = [
   ['en-GB', 'English (UK): 1,234.50, 30 Sept 2026'],
@@ -27,23 +27,23 @@ const locales = [
 
 <template>
   <h2>Result</h2>
-  <p>What is made of the records, and what its file is called.</p>
+  <p>Output format and file name.</p>
   <div class="field">
-    <span>One document</span>
+    <span>Documents</span>
     <el-radio-group
       :model-value="bench.setup.joint"
       @change="(v) => change((b) => (b.setup.joint = Boolean(v)))"
     >
-      <el-radio :value="false">of each record</el-radio>
-      <el-radio :value="true">of all {{ count(bench.records.length, 'record') }} together</el-radio>
+      <el-radio :value="false">One per record</el-radio>
+      <el-radio :value="true">One for all {{ count(bench.records.length, 'record') }}</el-radio>
     </el-radio-group>
     <span v-if="bench.setup.joint" class="quiet"
-      >the template repeats what it holds of each:
+      >The template must repeat over the records:
       <span class="code">[:repeat for records] … [:end]</span></span
     >
   </div>
   <div class="field">
-    <span>Make</span>
+    <span>Format</span>
     <el-radio-group
       :model-value="bench.setup.output"
       @change="(v) => change((b) => (b.setup.output = String(v)))"
@@ -54,17 +54,17 @@ const locales = [
   </div>
   <template v-if="bench.setup.output !== 'docx'">
     <div class="field">
-      <span>PDF for</span>
+      <span>PDF standard</span>
       <el-select
         :model-value="bench.setup.pdf.standard"
-        aria-label="Kind of PDF"
+        aria-label="PDF standard"
         @change="(v: Standard) => change((b) => (b.setup.pdf.standard = v))"
       >
         <el-option v-for="[kind, label] in standards" :key="kind" :value="kind" :label="label" />
       </el-select>
     </div>
     <div class="field">
-      <span>Attach the record’s data</span>
+      <span>Attach record data</span>
       <el-radio-group
         :model-value="bench.setup.pdf.attach"
         @change="(v) => change((b) => (b.setup.pdf.attach = v as Attach))"
@@ -74,28 +74,28 @@ const locales = [
       </el-radio-group>
     </div>
     <label class="field"
-      ><span>Password that opens it, with placeholders; none if blank</span>
+      ><span>Open password (placeholders allowed)</span>
       <el-input
         class="code"
-        placeholder="for instance [: ref]"
+        placeholder="e.g. [: ref]"
         :model-value="bench.setup.pdf.password"
         @update:model-value="(text: string) => change((b) => (b.setup.pdf.password = text), true)"
       />
     </label>
   </template>
   <label class="field"
-    ><span>File name, with placeholders</span>
+    ><span>File name (placeholders allowed)</span>
     <el-input
       class="code"
       :model-value="bench.setup.name"
       @update:model-value="(text: string) => change((b) => (b.setup.name = text), true)"
     />
     <span v-if="page?.file_name" class="quiet"
-      >{{ bench.setup.joint ? 'here' : 'for this record' }}: {{ page.file_name }}</span
+      >{{ bench.setup.joint ? 'Now' : 'For this record' }}: {{ page.file_name }}</span
     >
   </label>
   <div class="field">
-    <span>Numbers and dates read as in</span>
+    <span>Language and number format</span>
     <el-select
       :model-value="bench.setup.locale"
       aria-label="Language"
@@ -105,13 +105,13 @@ const locales = [
     </el-select>
   </div>
   <div class="field">
-    <span>or as each record says, in the column</span>
+    <span>Take the language from column</span>
     <el-select
       :model-value="bench.setup.locale_column || undefined"
       clearable
       filterable
-      placeholder="no column: the same for all"
-      aria-label="Column of the language"
+      placeholder="None (same for all records)"
+      aria-label="Language column"
       @change="(v: string | undefined) => change((b) => (b.setup.locale_column = v ?? ''))"
     >
       <el-option
@@ -122,11 +122,11 @@ const locales = [
       />
     </el-select>
     <span v-if="bench.setup.locale_column" class="quiet"
-      >a tag such as nl-NL; a record without one takes the language above</span
+      >Language tags such as nl-NL. If blank, the language above is used.</span
     >
   </div>
   <p
-    v-for="obstacle in bench.obstacles.filter((o) => o.station === 'result')"
+    v-for="obstacle in bench.obstacles.filter((o) => o.station === 'output')"
     :key="obstacle.message"
     class="problem"
   >

@@ -25,13 +25,13 @@ function tie(name: string, column: string | undefined) {
 </script>
 
 <template>
-  <h2>Ties</h2>
+  <h2>Mapping</h2>
   <p>
-    What the template asks for, and where it comes from. Names that differ only in case, spaces or dashes are
-    tied already.
+    Choose the column for each name in the template. Names that differ only in case, spaces or dashes are
+    mapped automatically.
   </p>
   <p v-if="!bench.sheet || !bench.template" class="problem">
-    Choose a {{ bench.template ? 'source' : 'template' }} first; the names are listed here then.
+    Choose a {{ bench.template ? 'source' : 'template' }} to see the names.
   </p>
   <table v-else class="list">
     <colgroup>
@@ -58,12 +58,12 @@ function tie(name: string, column: string | undefined) {
             :model-value="one.column ?? undefined"
             filterable
             :clearable="one.by_hand"
-            :placeholder="`${one.likeliest[0]}, likeliest`"
+            :placeholder="`${one.likeliest[0]} (best match)`"
             :aria-label="`Column for ${one.name}`"
             @change="(column: string | undefined) => tie(one.name, column)"
           >
             <el-option v-for="(column, index) in columns(one)" :key="column" :value="column" :label="column">
-              {{ column }} <span v-if="!one.column && index === 0" class="quiet">likeliest</span>
+              {{ column }} <span v-if="!one.column && index === 0" class="quiet">best match</span>
             </el-option>
           </el-select>
         </td>
@@ -74,7 +74,7 @@ function tie(name: string, column: string | undefined) {
       </tr>
     </tbody>
   </table>
-  <p v-if="bench.sheet && bench.unused.length" class="quiet">Not used: {{ bench.unused.join(', ') }}</p>
+  <p v-if="bench.sheet && bench.unused.length" class="quiet">Unused columns: {{ bench.unused.join(', ') }}</p>
 </template>
 
 <style scoped>

@@ -12,8 +12,8 @@ const props = defineProps<{
 }>()
 const emit = defineEmits<{ changed: [] }>()
 const WORDS: Record<string, [string, string]> = {
-  same: ['as it must be', 'right'],
-  changed: ['comes out differently', 'att'],
+  same: ['passes', 'right'],
+  changed: ['output differs', 'att'],
   failed: ['can’t be filled', 'wrong'],
 }
 const different = computed(() => props.specimens.filter((s) => s.state !== 'same').length)
@@ -29,14 +29,10 @@ async function acceptAll() {
 }
 async function remove(one: Schemas['SpecimenInfo']) {
   try {
-    await ElMessageBox.confirm(
-      `Delete the specimen “${one.name}”? It can't be brought back.`,
-      'Delete specimen',
-      {
-        confirmButtonText: 'Delete specimen',
-        cancelButtonText: 'Keep',
-      },
-    )
+    await ElMessageBox.confirm(`Delete test case “${one.name}”? This can’t be undone.`, 'Delete test case', {
+      confirmButtonText: 'Delete test case',
+      cancelButtonText: 'Cancel',
+    })
   } catch {
     return
   }
@@ -49,26 +45,26 @@ async function remove(one: Schemas['SpecimenInfo']) {
 
 <template>
   <div v-if="!specimens.length" class="empty">
-    <h2>No specimens yet</h2>
+    <h2>No test cases yet</h2>
     <p>
-      A specimen is a kept set of values with the text that it must give. Each newer version is checked
-      against all of them before it is put in use.
+      A test case is a set of saved values with its expected text. Every new version is checked against all
+      test cases before it is used.
     </p>
-    <RouterLink :to="`/templates/${template.id}/try-out`">Try the template out and keep one</RouterLink>
+    <RouterLink :to="`/templates/${template.id}/try-out`">Try out the template and save one</RouterLink>
   </div>
   <template v-else>
     <p>
-      {{ count(specimens.length, 'specimen') }} checked against version {{ template.shown }}:
-      {{ different ? `${different} not as they must be` : 'all as they must be' }}.
+      {{ count(specimens.length, 'test case') }} checked against version {{ template.shown }}:
+      {{ different ? `${different} differ` : 'all pass' }}.
       <el-button v-if="specimens.filter((s) => s.state === 'changed').length > 1" @click="acceptAll"
-        >Take all as right</el-button
+        >Accept all</el-button
       >
     </p>
     <article v-for="one in specimens" :key="one.id">
       <header>
         <b>{{ one.name }}</b>
         <span class="say" :class="WORDS[one.state]?.[1]">{{ WORDS[one.state]?.[0] }}</span>
-        <span class="quiet">kept with version {{ one.version }}, {{ day(one.kept) }}, {{ one.locale }}</span>
+        <span class="quiet">saved with version {{ one.version }}, {{ day(one.kept) }}, {{ one.locale }}</span>
         <span class="push" />
         <RouterLink
           :to="{
@@ -77,7 +73,7 @@ async function remove(one: Schemas['SpecimenInfo']) {
           }"
           >Try out</RouterLink
         >
-        <el-button v-if="one.state === 'changed'" size="small" @click="accept(one)">Take as right</el-button>
+        <el-button v-if="one.state === 'changed'" size="small" @click="accept(one)">Accept</el-button>
         <el-button size="small" :aria-label="`Delete ${one.name}`" @click="remove(one)">Delete</el-button>
       </header>
       <p v-if="one.fault" class="problem">{{ one.fault }}</p>
