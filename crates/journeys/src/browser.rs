@@ -26,6 +26,32 @@ pub struct Browser {
     profile: tempfile::TempDir,
 }
 
+/// How often ChromeDriver is started: it chooses a port for IPv4, and ends where another
+/// program has taken the same one for IPv6 meanwhile.
+const STARTS: usize = 5;
+
+/// Starts ChromeDriver; gives it with its port.
+fn start_driver() -> Result<(Child, String)> {
+    for _ in 0..STARTS {
+        let mut driver = Command::new("chromedriver")
+            .arg("--port=0")
+            .stdout(Stdio::piped())
+            .stderr(Stdio::null())
+            .spawn()
+            .context("chromedriver is not installed")?;
+        let mut lines = BufReader::new(driver.stdout.take().context("no output")?).lines();
+        while let Some(line) = lines.next().transpose()? {
+            if let Some((_, port)) = line.split_once("started successfully on port ") {
+                let port = port.trim_end_matches('.').to_owned();
+                std::thread::spawn(move || lines.for_each(drop));
+                return Ok((driver, port));
+            }
+        }
+        driver.wait()?;
+    }
+    anyhow::bail!("chromedriver ended {STARTS} times as soon as it was started")
+}
+
 impl Browser {
     /// Opens a window on the program.
     pub async fn open(address: &str) -> Result<Browser> {
@@ -39,20 +65,7 @@ impl Browser {
     }
 
     async fn start(address: &str, emulated: Value) -> Result<Browser> {
-        let mut driver = Command::new("chromedriver")
-            .arg("--port=0")
-            .stdout(Stdio::piped())
-            .stderr(Stdio::null())
-            .spawn()
-            .context("chromedriver is not installed")?;
-        let mut lines = BufReader::new(driver.stdout.take().context("no output")?).lines();
-        let port = loop {
-            let line = lines.next().context("chromedriver ended")??;
-            if let Some((_, port)) = line.split_once("started successfully on port ") {
-                break port.trim_end_matches('.').to_owned();
-            }
-        };
-        std::thread::spawn(move || lines.for_each(drop));
+        let (driver, port) = start_driver()?;
         let profile = tempfile::tempdir()?;
         let arguments = [
             "--headless=new".to_owned(),

@@ -49,7 +49,7 @@ impl Program {
             .with_context(|| format!("{} can't be started; build it first", binary().display()))?;
         let mut lines = BufReader::new(child.stdout.take().context("no output")?).lines();
         let line = lines.next().context("the program ended before it listened")??;
-        let address = line.strip_prefix("Mangle listens on ").with_context(|| format!("the program said “{line}”"))?.to_owned();
+        let address = line.strip_prefix("Mangle is running at ").with_context(|| format!("the program said “{line}”"))?.to_owned();
         std::thread::spawn(move || lines.for_each(drop));
         Ok(Program { child, address })
     }

@@ -40,7 +40,7 @@ async fn a_question_is_built_tried_fetched_and_stopped() -> Result<()> {
     b.write("input[aria-label='Search all']", "until").await?;
     b.text("td", "ValidUntil").await?;
     b.gone("td", "LastName").await?;
-    b.click("Ask Practice CRM").await?;
+    b.click("New query").await?;
 
     // Fields are ticked, also along relations and in lists; records show at once.
     b.choose("Entity", "Refit case (Cases)").await?;
@@ -55,7 +55,7 @@ async fn a_question_is_built_tried_fetched_and_stopped() -> Result<()> {
     b.text("b", "Defects › Photographs").await?;
     b.write("input[aria-label='Search fields']", " ").await?;
     b.write("input[aria-label=Filter]", "stgae = \"Quoted\"").await?;
-    b.text("span[@role='alert']", "did you mean “Stage”?").await?;
+    b.text("span[@role='alert']", "Did you mean “Stage”?").await?;
     b.write("input[aria-label=Filter]", "stage = \"Quoted\"").await?;
     b.gone("span[@role='alert']", "did you mean").await?;
     b.write("input[aria-label=Name]", "Quoted cases").await?;
@@ -66,7 +66,7 @@ async fn a_question_is_built_tried_fetched_and_stopped() -> Result<()> {
     // A slow service: progress, and a stop that leaves all as it was.
     behave(&program, json!({ "latency": 700, "page": 4 }))?;
     let sheet = b.path().await?;
-    b.click("records of a CRM query").await?;
+    b.click("Edit or refresh").await?;
     b.click("Refresh").await?;
     b.text("span[@role='status']", "of").await?;
     b.click("Stop").await?;
@@ -96,7 +96,7 @@ async fn cases_with_defects_and_photographs_become_survey_reports() -> Result<()
     b.text("td[@data-at='0 0']", "RC-0002").await?;
     b.write("input[aria-label=Filter]", "count(defects where count(photographs) > 1) > 0\u{e007}").await?;
     b.text("td[@data-at='0 0']", "RC-0004").await?;
-    b.click("Create dispatch of").await?;
+    b.click("Create dispatch for").await?;
     b.choose("Template", "survey-report").await?;
     let key = b.path().await?.split('/').nth(2).context("a dispatch")?.to_owned();
     let page = ask("GET", &format!("{}/api/dispatches/{key}", program.address), None)?;

@@ -40,19 +40,19 @@ async fn a_form_from_nothing_is_answered_on_a_telephone_and_becomes_a_record() -
     b.click("New form").await?;
     b.write("input[aria-label='Name']", "Mast storage").await?;
     b.click("Create form").await?;
-    b.text("p", "The form asks nothing yet").await?;
+    b.text("p", "No fields yet").await?;
     add(&b, "Text", "Your name", "name").await?;
     b.click("Required").await?;
     add(&b, "Text", "Length of the mast", "mast length").await?;
-    b.write("input[aria-label=Mask]", "##.# m").await?;
-    b.text("span[@role='alert']", "say in words how it is to be written").await?;
-    b.text("button[@disabled or @aria-disabled='true']", "Open the form").await?;
+    b.write("input[aria-label='Input mask']", "##.# m").await?;
+    b.text("span[@role='alert']", "Enter an error message that explains the expected format").await?;
+    b.text("button[@disabled or @aria-disabled='true']", "Open form").await?;
     b.write("input[aria-label='Error message']", "Write it as 14.2 m").await?;
-    b.gone("span[@role='alert']", "say in words").await?;
+    b.gone("span[@role='alert']", "Enter an error message").await?;
     add(&b, "Yes/no", "With sails", "sails").await?;
     add(&b, "Long text", "Which sails?", "which").await?;
     b.write("input[aria-label='Show if']", "sials").await?;
-    b.text("span[@role='alert']", "did you mean “sails”?").await?;
+    b.text("span[@role='alert']", "Did you mean “sails”?").await?;
     b.write("input[aria-label='Show if']", "sails").await?;
     add(&b, "Picture", "A photograph of the mast", "photo").await?;
     // The live form beside it does what it says.
@@ -65,9 +65,9 @@ async fn a_form_from_nothing_is_answered_on_a_telephone_and_becomes_a_record() -
     b.text("ol/li[4]/button", "A photograph of the mast").await?;
     b.click("Undo").await?;
     b.text("ol/li[5]/button", "A photograph of the mast").await?;
-    b.text("span", "saved").await?;
-    b.click("Open the form").await?;
-    b.text("span", "open").await?;
+    b.text("span", "Saved").await?;
+    b.click("Open form").await?;
+    b.text("span", "Open").await?;
     let address = b.find("div.address a").await?.attr("href").await?.context("an address")?;
 
     // Answered on a slow line, with a wrong mask at first, which is told while it is written; what was written outlives
@@ -85,7 +85,7 @@ async fn a_form_from_nothing_is_answered_on_a_telephone_and_becomes_a_record() -
     phone.go(&address).await?;
     phone.text("span", "IMG 0042.jpg").await?;
     phone.click("Send").await?;
-    phone.text("p[@role='alert']", "One thing is not right yet").await?;
+    phone.text("p[@role='alert']", "Please correct the marked field").await?;
     phone.write("#field-2", "142").await?;
     phone.gone("p[@role='alert']", "Write it as 14.2 m").await?;
     let wide = phone.client.execute("return document.documentElement.scrollWidth", vec![]).await?;
@@ -105,12 +105,12 @@ async fn a_form_from_nothing_is_answered_on_a_telephone_and_becomes_a_record() -
     b.text("td[@data-at='0 1']", "Ada Quayle-Brand").await?;
     let sheet = b.path().await?;
     b.go(&format!("{sheet}/row/1")).await?;
-    b.text("table[@aria-label='Corrections of this row']//td", "name: Ada Quayle Ada Quayle-Brand").await?;
+    b.text("table[@aria-label='Change history of this row']//td", "name: Ada Quayle Ada Quayle-Brand").await?;
 
     // Closed: nobody answers any more.
-    b.click("open the form").await?;
+    b.click("Edit form").await?;
     b.click("Close form").await?;
-    b.text("span", "closed").await?;
+    b.text("span", "Closed").await?;
     phone.go(&address).await?;
     phone.text("p[@role='status']", "This form is closed.").await?;
     phone.close().await?;
@@ -136,8 +136,8 @@ async fn the_demo_forms_are_signed_and_kept_short() -> Result<()> {
     // What is told of a field that is left does not move the button from under the finger.
     phone.find("#field-1").await?.click().await?;
     phone.click("Sign the waiver").await?;
-    phone.text("p[@role='alert']", "things are not right yet").await?;
-    phone.text("p[@role='alert']", "required").await?;
+    phone.text("p[@role='alert']", "Please correct the").await?;
+    phone.text("p[@role='alert']", "This field is required").await?;
     phone.write("#field-1", "Idris Penhallow").await?;
     phone.write("#field-2", "c14").await?;
     phone.gone("p[@id='wrong-2']", "").await?;

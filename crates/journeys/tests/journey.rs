@@ -20,20 +20,20 @@ async fn from_the_demo_world_to_delivered_letters() -> Result<()> {
     b.click("Holders").await?;
     b.text("td", "BQ-0003").await?;
     b.find("select[aria-label=\"Type of Berth\"]").await?.select_by_value("yes/no").await?;
-    b.text("small", "214 wrong").await?;
+    b.text("small", "214 invalid").await?;
     b.find("select[aria-label=\"Type of Berth\"]").await?.select_by_value("text").await?;
     b.find("input[aria-label=Filter]").await?.send_keys("balance > 1000 and left is blank\u{e007}").await?;
     b.click("Save filter").await?;
     b.find("input[aria-label=\"Filter name\"]").await?.send_keys("Owes much\u{e007}").await?;
     b.text("button", "Owes much").await?;
     b.click("Overdue by more than 30 days").await?;
-    b.text("button", "Create dispatch of 63").await?;
+    b.text("button", "Create dispatch for 63").await?;
     b.client.execute("document.querySelector(\"[aria-label^=Records]\").scrollLeft = 0", vec![]).await?;
     picture(&b, "sheet").await?;
     b.go("/sheets/1/column/new").await?;
     b.write("input[aria-label=\"Name\"]", "Insurance runs out in").await?;
     b.write("input[aria-label=Formula]", "insurance until - today").await?;
-    b.text("p", "Gives number").await?;
+    b.text("p", "Result: number").await?;
     picture(&b, "computed-column").await?;
 
     // Templates: placeholders with their places; a broken letter tells its problems.
@@ -42,9 +42,9 @@ async fn from_the_demo_world_to_delivered_letters() -> Result<()> {
 
     // The bench: the open tie, the page, stepping, findings.
     b.go("/dispatches/balance-reminders/mapping").await?;
-    b.text("span", "1 open").await?;
+    b.text("span", "1 not mapped").await?;
     b.choose("Column for harbour due", "Yearly fee").await?;
-    b.text("span", "all tied").await?;
+    b.text("span", "all mapped").await?;
     b.find(".desk img").await?;
     b.text("b", "1 of 63").await?;
     b.client.find(Locator::Css("body")).await?.send_keys("\u{e014}").await?;
@@ -55,8 +55,8 @@ async fn from_the_demo_world_to_delivered_letters() -> Result<()> {
     b.text("span", "Marijke van der Zwaluw").await?;
     b.find(".desk img").await?;
     picture(&b, "bench").await?;
-    b.click("Result").await?;
-    b.text("span", "for this record: Reminder BQ-0214").await?;
+    b.click("Output").await?;
+    b.text("span", "For this record: Reminder BQ-0214").await?;
     b.click("Channels").await?;
     b.text("b", "Your berth C14 at Brackwater Quay").await?;
     picture(&b, "channels").await?;
@@ -64,26 +64,26 @@ async fn from_the_demo_world_to_delivered_letters() -> Result<()> {
     // Proofs go to the person and to nobody else.
     b.click("Send proofs to me").await?;
     b.click("Send 1 proof").await?;
-    b.text("span", "done").await?;
+    b.text("span", "Done").await?;
     b.text("td", "to ida@brackwater-quay.example").await?;
 
     // Preflight: the finding is left out by a click.
     b.go("/dispatches/balance-reminders/preflight").await?;
     b.text("span", "1 record with findings").await?;
     picture(&b, "preflight").await?;
-    b.click("Leave 1 out").await?;
+    b.click("Leave out 1 record").await?;
     b.text("p", "62 records checked").await?;
 
     // The run, with its number; the page may be closed.
     b.click("Run 62 documents").await?;
-    b.text("p", "can't be called back").await?;
+    b.text("p", "can’t be recalled").await?;
     b.text("footer//button", "Run 62 documents").await?.click().await?;
     b.text("h1", "Balance reminders").await?;
     b.go("/sources").await?;
     b.go("/runs").await?;
     b.click("Balance reminders").await?;
     b.text("span", "62 of 62 documents delivered").await?;
-    b.text("button", "delivered 62").await?;
+    b.text("button", "Delivered 62").await?;
     b.text("td", "to alder.brandauer7@letter.example").await?;
     picture(&b, "run").await?;
 
@@ -96,7 +96,7 @@ async fn from_the_demo_world_to_delivered_letters() -> Result<()> {
 
     // Back in the source each row shows its last document.
     b.go("/sheets/1?filter=ref%20%3D%20%22BQ-0214%22").await?;
-    b.text("span", "delivered").await?;
+    b.text("span", "Delivered").await?;
     b.close().await
 }
 
@@ -119,8 +119,8 @@ async fn a_sheet_and_a_letter_dropped_together_open_the_bench() -> Result<()> {
     let paths = ["season.xlsx", "reminder.docx"].map(|f| demo.join(f).canonicalize().map(|p| p.display().to_string()));
     let paths: Vec<String> = paths.into_iter().collect::<Result<_, _>>()?;
     b.find("#dropped").await?.send_keys(&paths.join("\n")).await?;
-    b.text("h2", "Ties").await?;
-    b.text("span", "2 open").await?;
+    b.text("h2", "Mapping").await?;
+    b.text("span", "2 not mapped").await?;
     b.choose("Column for due", "Due date").await?;
     b.choose("Column for harbour due", "Yearly fee").await?;
     b.find(".desk img").await?;
@@ -141,12 +141,12 @@ async fn wrong_files_are_refused_in_a_sentence_and_leave_nothing_behind() -> Res
     let b = Browser::open(&program.address).await?;
     b.go("/sources").await?;
     b.give("Import data", &[&file("report.xlsx", b"%PDF-1.7 renamed")?]).await?;
-    b.text("p", "this is a PDF, not a CSV, XLSX, XLSB, XLS, ODS or JSON file").await?;
+    b.text("p", "is a PDF, not a CSV, XLSX, XLSB, XLS, ODS or JSON file").await?;
     b.text("h2", "No records yet").await?;
     b.go("/templates").await?;
     let whole = std::fs::read(repository().join("demo/reminder.docx"))?;
     b.give("Upload template", &[&file("cut.docx", &whole[..9000])?]).await?;
-    b.text("p", "damaged or cut off").await?;
+    b.text("p", "damaged or incomplete").await?;
     b.text("h2", "No templates yet").await?;
     b.close().await
 }
@@ -164,8 +164,8 @@ async fn a_run_by_keyboard_alone() -> Result<()> {
     b.find("input[aria-label=Find]:focus").await?;
     b.keys("balance rem").await?;
     b.keys(enter).await?;
-    b.text("h2", "Ties").await?;
-    // The open tie: the likeliest columns come first, typing narrows them.
+    b.text("h2", "Mapping").await?;
+    // The open tie: the best match comes first, typing narrows them.
     b.tab_to("Column for harbour due").await?;
     b.keys(enter).await?;
     tokio::time::sleep(Duration::from_millis(400)).await;
@@ -173,16 +173,16 @@ async fn a_run_by_keyboard_alone() -> Result<()> {
     tokio::time::sleep(Duration::from_millis(400)).await;
     b.keys("\u{e015}").await?;
     b.keys(enter).await?;
-    b.text("span", "all tied").await?;
+    b.text("span", "all mapped").await?;
     b.tab_to("Preflight").await?;
     b.keys(enter).await?;
     b.text("span", "1 record with findings").await?;
-    b.tab_to("Leave 1 out").await?;
+    b.tab_to("Leave out 1 record").await?;
     b.keys(enter).await?;
     b.text("p", "62 records checked").await?;
     b.tab_to("Run 62 documents").await?;
     b.keys(enter).await?;
-    b.text("p", "can't be called back").await?;
+    b.text("p", "can’t be recalled").await?;
     tokio::time::sleep(Duration::from_millis(400)).await;
     b.tab_to("Run 62 documents").await?;
     b.keys(enter).await?;
@@ -197,19 +197,19 @@ async fn one_document_of_all_records() -> Result<()> {
     let program = Program::demo(folder.path())?;
     let b = Browser::open(&program.address).await?;
     b.go("/dispatches/berth-list/output").await?;
-    b.text("b", "Documents of all 213 records").await?;
+    b.text("b", "One document for all 213 records").await?;
     // Of each record alone the template asks for what is not there, and says so.
     b.click("One per record").await?;
-    b.text("p", "“records” is all records of a run").await?;
+    b.text("p", "“records” needs one document for all records").await?;
     b.text("button", "Fix 1 problem").await?;
-    b.click("of all 213 records together").await?;
-    b.text("b", "Documents of all 213 records").await?;
+    b.click("One for all 213 records").await?;
+    b.text("b", "One document for all 213 records").await?;
     b.click("Preflight").await?;
     b.text("p", "213 records checked").await?;
-    b.click("Run 1 document of 213 records").await?;
+    b.click("Run 1 document from 213 records").await?;
     b.text("p", "Nothing is sent").await?;
-    b.text("footer//button", "Run 1 document of 213 records").await?.click().await?;
-    b.text("span", "1 of 1 document made").await?;
+    b.text("footer//button", "Run 1 document from 213 records").await?.click().await?;
+    b.text("span", "1 of 1 document stored").await?;
     b.text("td", "all 213 records").await?;
     b.text("a", "Berth list 2026-11-23").await?;
     // Each row knows the document that it stands in.

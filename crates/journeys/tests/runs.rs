@@ -34,15 +34,15 @@ fn a_run_is_refused_while_anything_stops_it() -> Result<()> {
     let folder = tempfile::tempdir()?;
     let program = Program::demo(folder.path())?;
     let open = start(&program, 63)?;
-    assert!(open["message"].as_str().is_some_and(|m| m.contains("“harbour due” is not tied to a column")), "{open}");
+    assert!(open["message"].as_str().is_some_and(|m| m.contains("“harbour due” is not mapped to a column")), "{open}");
     ready(&program, |setup| setup["left_out"] = json!([]))?;
     let findings = start(&program, 63)?;
-    assert_eq!(findings["message"], "the run can't start: 1 record has findings; put them right or leave them out at Preflight");
+    assert_eq!(findings["message"], "The run can't start: 1 record has findings. Fix them or leave the records out under Preflight.");
     let count = ready(&program, |setup| setup["name"] = json!("Reminder [: pontoon]"))?;
     assert!(start(&program, count)?["message"].as_str().is_some_and(|m| m.contains("records have findings")));
     ready(&program, |setup| setup["name"] = json!("Reminder [: ref]"))?;
     let count = start(&program, 60)?;
-    assert!(count["message"].as_str().is_some_and(|m| m.starts_with("62 records are chosen now, not 60")), "{count}");
+    assert!(count["message"].as_str().is_some_and(|m| m.starts_with("The selection changed to 62 records (was 60)")), "{count}");
     Ok(())
 }
 
@@ -225,7 +225,7 @@ fn pdfs_are_closed_by_each_records_own_password_and_carry_its_data() -> Result<(
     assert!(tool("pdftotext", &["-upw", "BQ-0031", &path.to_string_lossy(), "-"]).contains("Dear"));
 
     let joined = ask("GET", &format!("{}/api/runs/{id}/documents.pdf", program.address), None)?;
-    assert!(joined["message"].as_str().is_some_and(|m| m.contains("closed by a password")), "{joined}");
+    assert!(joined["message"].as_str().is_some_and(|m| m.contains("has a password")), "{joined}");
 
     let (path, _) = made(json!({ "standard": "a3b", "attach": "json", "password": "" }), 1)?;
     let data = folder.path().join("record.json");
@@ -256,12 +256,12 @@ fn one_document_serves_all_records_of_a_run() -> Result<()> {
     };
     let outside = put(&setup, &bench["sheet_id"])?;
     let said = outside["obstacles"][0]["message"].as_str().unwrap_or_default().to_owned();
-    assert!(said.starts_with("“last name” stands outside of a repeat for records"), "{said}");
+    assert!(said.starts_with("“last name” is outside [:repeat for records]"), "{said}");
     setup = bench["setup"].clone();
     setup["joint"] = json!(false);
     let apart = put(&setup, &bench["sheet_id"])?;
     let said = apart["obstacles"].to_string();
-    assert!(said.contains("where one document serves them all; choose that at Result"), "{said}");
+    assert!(said.contains("needs one document for all records. Choose that under Output."), "{said}");
     put(&bench["setup"], &bench["sheet_id"])?;
     let fees = folder.path().join("fees.csv");
     std::fs::write(

@@ -45,21 +45,21 @@ async fn a_messy_workbook_becomes_a_clean_source_with_computed_columns_and_a_rel
     b.give("Import data", &[&file("holders.csv", HOLDERS)?]).await?;
 
     // The one cell that is no date is found and put right, and put back, and put right.
-    b.click("1 cell that doesn’t fit").await?;
+    b.click("1 invalid cell").await?;
     cell(&b, "0 4", "soon").await?;
     b.gone("td", "Femke Achterberg").await?;
     b.find("td[data-at='0 4']").await?.click().await?;
     b.keys("3.10.2026\u{e007}").await?;
-    b.gone("button", "that doesn’t fit").await?;
+    b.gone("button", "invalid cell").await?;
     b.click("Undo").await?;
-    b.text("button", "1 wrong").await?;
+    b.text("button", "1 invalid").await?;
     b.click("Redo").await?;
-    b.gone("button", "1 wrong").await?;
+    b.gone("button", "1 invalid").await?;
     b.click("Show all rows").await?;
     cell(&b, "2 4", "3 Oct 2026").await?;
 
     // A filter by a value that is clicked, and one that is completed.
-    b.find("button[aria-label='Change Name']").await?.click().await?;
+    b.find("button[aria-label='Edit column Name']").await?.click().await?;
     b.text("section[@aria-label='Values of the column']//button", "Tom Hale").await?.click().await?;
     b.gone("td", "Femke Achterberg").await?;
     cell(&b, "0 1", "Tom Hale").await?;
@@ -94,16 +94,16 @@ async fn a_messy_workbook_becomes_a_clean_source_with_computed_columns_and_a_rel
     b.click("Add column").await?;
     b.write("input[aria-label=\"Name\"]", "Days overdue").await?;
     b.write("input[aria-label=Formula]", "today - du").await?;
-    b.text("p[@role='alert']", "no column “du”; did you mean “Due”?").await?;
+    b.text("p[@role='alert']", "no column “du”. Did you mean “Due”?").await?;
     b.keys("e").await?;
-    b.text("p", "Gives number").await?;
-    b.click("Add column").await?;
+    b.text("p", "Result: number").await?;
+    b.text("form//button", "Add column").await?.click().await?;
     cell(&b, "0 5", "53").await?;
     b.click("Add column").await?;
     b.write("input[aria-label=\"Name\"]", "Tone").await?;
     b.write("input[aria-label=Formula]", "if(days overdue > 50; \"firm\"; \"kind\")").await?;
-    b.text("p", "Gives text").await?;
-    b.click("Add column").await?;
+    b.text("p", "Result: text").await?;
+    b.text("form//button", "Add column").await?.click().await?;
     cell(&b, "1 6", "firm").await?;
 
     // Invoices hang on their holders; one that belongs to nobody is told.
@@ -114,27 +114,27 @@ async fn a_messy_workbook_becomes_a_clean_source_with_computed_columns_and_a_rel
     b.text("h1", "invoices").await?;
     b.click("Relations").await?;
     b.click("Add relation").await?;
-    b.choose("Key in this sheet", "Holder").await?;
-    b.choose("Other sheet", "holders, holders").await?;
+    b.choose("Column in this sheet", "Holder").await?;
+    b.choose("Related sheet", "holders, holders").await?;
     b.write("input[aria-label=\"Name in this sheet (one)\"]", "Owner").await?;
     b.click("Add relation").await?;
-    b.text("span", "1 row of invoices belongs to none: BQ-9").await?;
+    b.text("span", "1 row of invoices has no match: BQ-9").await?;
     b.go(&holders).await?;
     cell(&b, "1 7", "2 records").await?;
 
     // A newer file is looked at and taken over.
     b.click("Update from file").await?;
     b.give("Choose file", &[&file("holders-november.csv", NEWER)?]).await?;
-    b.choose("Key column", "Ref").await?;
+    b.choose("Match rows by", "Ref").await?;
     b.text("p", "New columns: Phone").await?;
     b.text("ins", "Femke van Achterberg").await?;
-    b.click("Take over 4 rows").await?;
+    b.click("Update 4 rows").await?;
     b.text("td", "Idris Penhallow").await?;
     cell(&b, "1 6", "firm").await?;
 
     // What is left is filtered and becomes a dispatch.
     b.write("input[aria-label=Filter]", "tone = \"firm\" and sum(invoices.amount) > 100\u{e007}").await?;
-    b.text("button", "Create dispatch of 2").await?;
+    b.text("button", "Create dispatch for 2").await?;
     b.close().await
 }
 
@@ -146,7 +146,7 @@ async fn a_row_tells_its_history_and_a_table_is_pasted_as_a_workbook() -> Result
     b.go("/sources").await?;
     b.text("b", "season").await?;
     paste(&b, "body", "Berth\tFee\nA10\t12.50\nB7\t9.00\nC14\t3.75\n").await?;
-    b.text("button", "Create dispatch of 3").await?;
+    b.text("button", "Create dispatch for 3").await?;
     // Keys alone: write, fill down, move, undo.
     b.find("td[data-at='0 1']").await?.click().await?;
     b.keys("20\u{e007}").await?;
@@ -163,7 +163,7 @@ async fn a_row_tells_its_history_and_a_table_is_pasted_as_a_workbook() -> Result
     // A row and what was made of it.
     b.find(".number button").await?.click().await?;
     b.text("h3", "A10, row 1").await?;
-    b.text("p", "Nothing was made of this row yet").await?;
+    b.text("p", "No documents for this row yet").await?;
     assert!(b.path().await?.ends_with("/row/1"));
     b.close().await
 }

@@ -22,7 +22,7 @@ async fn a_template_is_read_from_both_sides_and_its_fields_are_composed() -> Res
     let program = Program::demo(folder.path())?;
     let b = Browser::open(&program.address).await?;
     b.go("/templates/2").await?;
-    b.text("button", "repeat 2 rows for lines where not optional group by section").await?;
+    b.text("button", "repeat 2 rows for each section of lines where not optional").await?;
     b.find(".page img").await?;
     // A click on the page leads to the outline, and the other way round.
     b.find("button.mark[title=\"[: valid until as date long]\"]").await?.click().await?;
@@ -41,7 +41,7 @@ async fn a_template_is_read_from_both_sides_and_its_fields_are_composed() -> Res
     b.choose("Format", "date, long").await?;
     b.find("input[aria-label=\"Text when blank\"]").await?.send_keys("further notice").await?;
     b.text("span", "[: Valid until as date long else \"further notice\"]").await?;
-    b.text("div", "prints “").await?;
+    b.text("div", "Preview: ").await?;
     b.write("input[aria-label=\"Find a field\"]", "photograph").await?;
     b.text("button", "[:repeat for Photographs]…[:end]").await?;
     picture(&b, "template-fields").await?;
@@ -51,8 +51,7 @@ async fn a_template_is_read_from_both_sides_and_its_fields_are_composed() -> Res
     b.text("span", "by 12 records").await?;
     b.text("td", "[:if lines is blank]").await?;
     picture(&b, "template-coverage").await?;
-    let way =
-        b.client.find(Locator::XPath("//tr[td[1][contains(., 'if lines is blank')] and td[2][normalize-space()='holds']]//a")).await?;
+    let way = b.client.find(Locator::XPath("//tr[td[1][contains(., 'if lines is blank')] and td[2][normalize-space()='true']]//a")).await?;
     way.click().await?;
     b.text("span", "8 of 12, RC-0008").await?;
     b.find(".page img").await?;
@@ -72,29 +71,29 @@ async fn a_specimen_guards_the_template_against_its_next_version() -> Result<()>
     let items = b.client.find_all(Locator::Css("input[aria-label=\"item\"]")).await?;
     items.last().context("a line")?.send_keys("Lend a fender").await?;
     b.find("button.mark[title=\"[: item]\"]").await?;
-    b.write("input[aria-label=\"Name of the specimen\"]", "With a lent fender").await?;
+    b.write("input[aria-label=\"Test case name\"]", "With a lent fender").await?;
     picture(&b, "template-try-out").await?;
-    b.click("Save as specimen").await?;
-    b.text("p", "is kept as a specimen").await?;
-    b.click("Specimens").await?;
+    b.click("Save as test case").await?;
+    b.text("p", "saved as a test case").await?;
+    b.click("Test cases").await?;
     b.text("span", "passes").await?;
 
     // A newer file that says something else stays a draft.
     let newer = reworded(folder.path(), "refit-quote.docx", "Thank you for asking us", "We were glad to be asked");
     b.give("Upload new version", &[&newer]).await?;
-    b.text("span", "draft; version 1 is in use").await?;
+    b.text("span", "Draft. Version 1 is in use").await?;
     b.text("span", "output differs").await?;
     b.text("ins", "glad").await?;
     picture(&b, "template-specimens").await?;
     // Put in use as it is, it asks first.
-    b.click("Put version 2 in use").await?;
-    b.text("p", "1 specimen does not come out as before in version 2").await?;
-    b.click("Look at the specimens").await?;
-    b.text("span", "draft; version 1 is in use").await?;
+    b.click("Use version 2").await?;
+    b.text("p", "The output of 1 test case differs in version 2").await?;
+    b.click("Cancel").await?;
+    b.text("span", "Draft. Version 1 is in use").await?;
     b.click("Accept").await?;
     b.text("span", "passes").await?;
-    b.click("Put version 2 in use").await?;
-    b.gone("span", "draft; version 1 is in use").await?;
+    b.click("Use version 2").await?;
+    b.gone("span", "Draft. Version 1 is in use").await?;
 
     // Versions: what changed, a note, and back again.
     b.click("Versions").await?;
@@ -108,7 +107,7 @@ async fn a_specimen_guards_the_template_against_its_next_version() -> Result<()>
 
     // A dispatch may keep to a version.
     b.go("/dispatches/refit-quotes/template").await?;
-    b.choose("Version of the template", "always version 2, kinder opening").await?;
+    b.choose("Version of the template", "Fixed: version 2, kinder opening").await?;
     b.text("span", "v2").await?;
     b.close().await
 }
@@ -123,11 +122,11 @@ async fn a_value_on_the_page_tells_where_it_came_from() -> Result<()> {
     let origin = b.find(".origin").await?.text().await?;
     assert!(origin.contains("Vessel"), "{origin}");
     b.find("button.mark[title=\"[: qty * price as money \\\"EUR\\\"]\"]").await?.click().await?;
-    b.text("td", "Qty of turn 1").await?;
+    b.text("td", "Qty in repetition 1").await?;
     // Where the owner signs is shown, and pages can be looked at larger.
-    b.find(".pages .field[title=\"Signature of owner\"]").await?;
-    b.find("button[aria-label=\"Larger\"]").await?.click().await?;
-    b.text("button", "150 %").await?;
+    b.find(".pages .field[title=\"Signature for owner\"]").await?;
+    b.find("button[aria-label='Zoom in']").await?.click().await?;
+    b.text("button", "150%").await?;
     b.find(".pages .page[style*=\"width: 150%\"]").await?;
     b.close().await
 }
@@ -143,9 +142,9 @@ async fn a_clause_is_written_and_its_mistakes_are_told() -> Result<()> {
     b.click("New clause").await?;
     b.find("input[aria-label=Name]").await?.send_keys("late payment").await?;
     b.find("textarea[aria-label=Text]").await?.send_keys("Pay within [: dayz(3)] days.").await?;
-    b.text("li", "did you mean").await?;
+    b.text("li", "Did you mean").await?;
     b.write("textarea[aria-label=Text]", "Pay within [: days else 14] days, [: last name].").await?;
-    b.gone("li", "did you mean").await?;
+    b.gone("li", "Did you mean").await?;
     b.click("Save clause").await?;
     b.text("b", "late payment").await?;
     picture(&b, "clauses").await?;
@@ -168,7 +167,7 @@ async fn a_placeholder_is_changed_on_the_page_and_kinds_of_pdf_and_fonts_are_cho
     b.text("p", "[: owner.postcode as nonsense(]").await?;
     b.write(field, "[: owner.postcode else \"no postcode\"]").await?;
     b.click("Save").await?;
-    b.text("p", "Kept as version 2, in use now.").await?;
+    b.text("p", "Saved as version 2, in use now.").await?;
     b.find("button.mark[title='[: owner.postcode else \"no postcode\"]']").await?;
 
     b.go("/dispatches/refit-quotes/output").await?;
@@ -176,7 +175,7 @@ async fn a_placeholder_is_changed_on_the_page_and_kinds_of_pdf_and_fonts_are_cho
     b.text("label", "as JSON").await?.click().await?;
     b.text("p", "PDF/A-2b can't have attachments. Choose PDF/A-3b.").await?;
     b.choose("PDF standard", "PDF/A-3b (archiving, with attachments)").await?;
-    b.gone("p", "takes no attachments").await?;
+    b.gone("p", "can't have attachments").await?;
     b.find(".page img").await?;
     picture(&b, "result").await?;
 

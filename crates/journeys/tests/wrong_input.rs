@@ -107,7 +107,7 @@ fn a_letter_with_problems_is_kept_and_says_them() -> Result<()> {
     let pages = office.list(&format!("versions/{}/pages", kept["versions"][0]["id"]))?;
     assert!(pages["marks"].as_array().context("marks")?.iter().any(|m| m["number"] == open), "{}", pages["marks"]);
     let function = problems.iter().find(|p| p["code"] == "unknown-function").context("the function")?;
-    assert_eq!(function["message"], "unknown function “rund”; did you mean “ROUND”?");
+    assert_eq!(function["message"], "Unknown function “rund”. Did you mean “ROUND”?");
     assert_eq!((function["place"].as_str(), function["line"].as_str()), (Some("body"), Some("[: rund(balance; 2)]")));
     Ok(())
 }

@@ -49,7 +49,7 @@ watch(
     <p v-else class="quiet">No documents for this row yet.</p>
     <template v-if="view.corrections.length">
       <h4>Change history</h4>
-      <table aria-label="Corrections of this row">
+      <table aria-label="Change history of this row">
         <tbody>
           <tr v-for="(one, index) in view.corrections" :key="index">
             <td>

@@ -19,11 +19,11 @@ const { info, draft, saving, history, problems } = it
 void enter(it.load)
 
 const STATES: Record<string, [string, string]> = {
-  closed: ['closed', ''],
-  open: ['open', 'right'],
-  waiting: ['scheduled', 'att'],
-  over: ['closed on schedule', 'att'],
-  full: ['closed: answer limit reached', 'att'],
+  closed: ['Closed', ''],
+  open: ['Open', 'right'],
+  waiting: ['Scheduled', 'att'],
+  over: ['Closed on schedule', 'att'],
+  full: ['Closed: answer limit reached', 'att'],
 }
 const state = computed(() => STATES[info.value?.state ?? 'closed'] ?? ['', ''])
 const chosen = computed(() => draft.value?.fields.find((f) => f.id === Number(props.field)))

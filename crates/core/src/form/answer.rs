@@ -67,13 +67,13 @@ pub struct LookedAt {
 #[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
 pub enum Wrong {
     /// Nothing was given.
-    #[error("required")]
+    #[error("this field is required")]
     Missing,
     /// What must be accepted was not.
     #[error("accept this to continue")]
     NotAccepted,
     /// It is not of the field's kind.
-    #[error("enter {0}")]
+    #[error("{0}")]
     Kind(&'static str),
     /// It is not written as the field says.
     #[error("{0}")]
@@ -188,15 +188,15 @@ impl Rule {
     /// What the field wants, in words.
     fn asked(&self) -> &'static str {
         match self.field.kind {
-            FormFieldKind::Number => "a number",
-            FormFieldKind::Money => "an amount",
-            FormFieldKind::Date => "a valid date",
-            FormFieldKind::Time => "a time such as 08:30",
-            FormFieldKind::Email => "an e-mail address such as name@example.org",
-            FormFieldKind::Telephone => "a phone number",
-            FormFieldKind::Picture | FormFieldKind::Signature => "a picture",
-            FormFieldKind::File => "a file",
-            _ => "text",
+            FormFieldKind::Number => "enter a number",
+            FormFieldKind::Money => "enter an amount",
+            FormFieldKind::Date => "enter a valid date",
+            FormFieldKind::Time => "enter a time such as 08:30",
+            FormFieldKind::Email => "enter an e-mail address such as name@example.org",
+            FormFieldKind::Telephone => "enter a phone number",
+            FormFieldKind::Picture | FormFieldKind::Signature => "add a picture",
+            FormFieldKind::File => "add a file",
+            _ => "enter text",
         }
     }
 

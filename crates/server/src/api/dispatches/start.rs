@@ -64,7 +64,7 @@ pub(super) async fn start(State(app): State<App>, Path(key): Path<String>, Json(
             "count",
             format!(
                 "the selection changed to {} (was {}). Check it and start again.",
-                counted(bench.records.len(), "record is", "records are"),
+                counted(bench.records.len(), "record", "records"),
                 asked.count
             ),
         ));
