@@ -54,7 +54,7 @@ async fn from_the_demo_world_to_delivered_letters() -> Result<()> {
     b.go("/dispatches/balance-reminders/mapping?row=214").await?;
     b.text("span", "Marijke van der Zwaluw").await?;
     b.find(".desk img").await?;
-    picture(&b, "bench").await?;
+    picture(&b, "dispatch").await?;
     b.click("Output").await?;
     b.text("span", "For this record: Reminder BQ-0214").await?;
     b.click("Channels").await?;

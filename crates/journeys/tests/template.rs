@@ -84,7 +84,7 @@ async fn a_specimen_guards_the_template_against_its_next_version() -> Result<()>
     b.text("span", "Draft. Version 1 is in use").await?;
     b.text("span", "output differs").await?;
     b.text("ins", "glad").await?;
-    picture(&b, "template-specimens").await?;
+    picture(&b, "template-test-cases").await?;
     // Put in use as it is, it asks first.
     b.click("Use version 2").await?;
     b.text("p", "The output of 1 test case differs in version 2").await?;
@@ -177,7 +177,7 @@ async fn a_placeholder_is_changed_on_the_page_and_kinds_of_pdf_and_fonts_are_cho
     b.choose("PDF standard", "PDF/A-3b (archiving, with attachments)").await?;
     b.gone("p", "can't have attachments").await?;
     b.find(".page img").await?;
-    picture(&b, "result").await?;
+    picture(&b, "output").await?;
 
     b.go("/settings").await?;
     b.text("p", "No fonts uploaded yet.").await?;

@@ -181,7 +181,7 @@ impl App {
             }
             Ok(_) => {}
             // The rows are changed all the same: the sheet is read anew when it is asked for.
-            Err(error) => tracing::warn!(error = format!("{error:#}"), "an open sheet was not brought up to date"),
+            Err(error) => tracing::warn!(error = format!("{error:#}"), "an open sheet was not updated"),
         }
     }
 

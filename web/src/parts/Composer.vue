@@ -56,8 +56,8 @@ const conditions = computed(() => {
   const answers = props.fields
     .filter((f) => f.type === 'yes/no')
     .flatMap((f) => [
-      { value: f.path, label: `${f.path} is yes` },
-      { value: `not ${f.path}`, label: `${f.path} is no` },
+      { value: f.path, label: f.path },
+      { value: `not ${f.path}`, label: `not ${f.path}` },
     ])
   return [...own, ...answers]
 })

@@ -1,5 +1,6 @@
 <script setup lang="ts">
 import { api, ask, attempt } from '../api/client'
+import { confirmed } from '../api/confirm'
 import { count } from '../api/words'
 
 /** What can be done with a dispatch as a whole. */
@@ -16,15 +17,8 @@ async function copy() {
 
 async function remove() {
   const runs = props.runs ? ` with the record of its ${count(props.runs, 'run')}` : ''
-  try {
-    await ElMessageBox.confirm(
-      `Delete “${props.name}”${runs}? The template, the sources and what has been sent stay as they are. This can’t be undone.`,
-      'Delete dispatch',
-      { confirmButtonText: 'Delete dispatch', cancelButtonText: 'Cancel', type: 'warning' },
-    )
-  } catch {
-    return
-  }
+  const text = `Delete “${props.name}”${runs}? The template, the sources and sent messages are not affected. This can’t be undone.`
+  if (!(await confirmed({ title: 'Delete dispatch', text, act: 'Delete dispatch', destroys: true }))) return
   const gone = await attempt(() => ask(api.DELETE('/api/dispatches/{key}', { params: params() })))
   if (gone !== undefined) emit('deleted')
 }

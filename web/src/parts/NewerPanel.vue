@@ -77,7 +77,7 @@ async function apply() {
     <template v-if="!taken">
       <p>
         Compare a newer file with this sheet and choose which changes to apply. Computed columns, filters and
-        the documents of each row are kept.
+        documents are not affected.
       </p>
       <FilePick
         label="Choose file"

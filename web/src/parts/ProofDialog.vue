@@ -45,11 +45,11 @@ async function send() {
     <el-input v-if="which === 'rows'" v-model="typed" aria-label="Row numbers" placeholder="3, 17, 31" />
     <label class="field"><span>Your e-mail address</span><el-input v-model="to" /></label>
     <template #footer>
+      <el-button @click="open = false">Cancel</el-button>
       <el-button type="primary" :disabled="!rows.length || !to" @click="send"
         >Send {{ count(proofs, 'proof')
         }}{{ bench.setup.joint ? ` for ${count(rows.length, 'record')}` : '' }}</el-button
       >
-      <el-button @click="open = false">Cancel</el-button>
     </template>
   </el-dialog>
 </template>

@@ -80,10 +80,10 @@ function onlyFresh() {
       <el-button v-if="fresh" @click="onlyFresh">Select only the {{ fresh }} not sent yet</el-button>
     </div>
     <template #footer>
+      <el-button @click="open = false">Cancel</el-button>
       <el-button type="primary" :loading="starting" :disabled="!!again && !confirmed" @click="run"
         >Run {{ documentsInWords(bench) }}</el-button
       >
-      <el-button @click="open = false">Cancel</el-button>
     </template>
   </el-dialog>
 </template>

@@ -4,6 +4,7 @@ import { computed, onMounted, reactive, ref, watch } from 'vue'
 import { useRouter } from 'vue-router'
 
 import { api, ask, attempt, type Schemas } from '../api/client'
+import { confirmed } from '../api/confirm'
 import { count, day } from '../api/words'
 
 /** The clause library: pieces of text that templates share. */
@@ -55,15 +56,8 @@ async function save() {
 async function remove() {
   const one = chosen.value
   if (!one) return
-  try {
-    await ElMessageBox.confirm(
-      `Delete “${one.name}”${one.language ? ` in ${one.language}` : ''}? Templates that use it will have a problem. This can’t be undone.`,
-      'Delete clause',
-      { confirmButtonText: 'Delete clause', cancelButtonText: 'Cancel' },
-    )
-  } catch {
-    return
-  }
+  const text = `Delete “${one.name}”${one.language ? ` in ${one.language}` : ''}? Templates that use it will have a problem. This can’t be undone.`
+  if (!(await confirmed({ title: 'Delete clause', text, act: 'Delete clause', destroys: true }))) return
   const left = await attempt(() => ask(api.DELETE('/api/clauses/{id}', { params: { path: { id: one.id } } })))
   if (!left) return
   clauses.value = left

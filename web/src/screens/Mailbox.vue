@@ -4,6 +4,7 @@ import { useIntervalFn } from '@vueuse/core'
 import { useRouter } from 'vue-router'
 
 import { api, ask, attempt, type Schemas } from '../api/client'
+import { confirmed } from '../api/confirm'
 import { clock, count, shortDay, size } from '../api/words'
 
 const props = defineProps<{ number?: string }>()
@@ -29,14 +30,11 @@ useIntervalFn(() => void load().catch(() => undefined), 2000)
 
 async function clear() {
   const number = list.value?.length ?? 0
-  try {
-    await ElMessageBox.confirm(`Delete ${count(number, 'message')}? This can’t be undone.`, 'Empty mailbox', {
-      confirmButtonText: `Delete ${count(number, 'message')}`,
-      cancelButtonText: 'Cancel',
-    })
-  } catch {
+  const act = `Delete ${count(number, 'message')}`
+  if (
+    !(await confirmed({ title: 'Empty mailbox', text: `${act}? This can’t be undone.`, act, destroys: true }))
+  )
     return
-  }
   await attempt(() => ask(api.DELETE('/api/practice/mailbox')))
   await router.push('/practice/mailbox')
   await attempt(load)

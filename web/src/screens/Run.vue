@@ -4,6 +4,7 @@ import { useIntervalFn } from '@vueuse/core'
 import { useRouter } from 'vue-router'
 
 import { api, ask, attempt, save, type Schemas } from '../api/client'
+import { confirmed } from '../api/confirm'
 import { done, useRuns } from '../api/runs'
 import { clock, count, shortDay, size, span } from '../api/words'
 import RowTable from '../parts/RowTable.vue'
@@ -99,16 +100,9 @@ async function act(what: Act) {
 
 async function stop() {
   const left = (run.value?.waiting ?? 0) + (run.value?.sending ?? 0)
-  try {
-    await ElMessageBox.confirm(
-      `Stop this run? ${count(left, 'record')} will be left out. Delivered documents are not affected.`,
-      'Stop run',
-      { confirmButtonText: 'Stop run', cancelButtonText: 'Keep running' },
-    )
-  } catch {
-    return
-  }
-  await act('stop')
+  const text = `Stop this run? ${count(left, 'record')} will be left out. Delivered documents are not affected.`
+  const asked = { title: 'Stop run', text, act: 'Stop run', cancel: 'Keep running', destroys: true }
+  if (await confirmed(asked)) await act('stop')
 }
 
 async function one(item: Item, what: 'retry' | 'send-again' | 'arrived') {

@@ -4,6 +4,7 @@ import { onMounted, ref } from 'vue'
 import { useRouter } from 'vue-router'
 
 import { api, ask, attempt, type Schemas, upload } from '../api/client'
+import { confirmed } from '../api/confirm'
 import { count, day } from '../api/words'
 import FilePick from '../parts/FilePick.vue'
 import NewForm from '../parts/NewForm.vue'
@@ -59,18 +60,9 @@ async function rename(source: Schemas['Source']) {
 
 async function remove(source: Schemas['Source']) {
   const rows = source.sheets.reduce((sum, sheet) => sum + sheet.row_count, 0)
-  try {
-    await ElMessageBox.confirm(
-      `Delete ${source.name} with ${count(rows, 'record')}? This can’t be undone.`,
-      'Delete source',
-      {
-        confirmButtonText: `Delete ${count(rows, 'record')}`,
-        cancelButtonText: 'Cancel',
-      },
-    )
-  } catch {
-    return
-  }
+  const text = `Delete ${source.name} with ${count(rows, 'record')}? This can’t be undone.`
+  const act = `Delete ${count(rows, 'record')}`
+  if (!(await confirmed({ title: 'Delete source', text, act, destroys: true }))) return
   await attempt(() => ask(api.DELETE('/api/sources/{id}', { params: { path: { id: source.id } } })))
   await attempt(load)
 }

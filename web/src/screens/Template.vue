@@ -3,6 +3,7 @@ import { computed, ref, toRef, watch } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 
 import type { Schemas } from '../api/client'
+import { confirmed } from '../api/confirm'
 import { useTemplate } from '../api/design'
 import { count } from '../api/words'
 import MarkedPages from '../parts/MarkedPages.vue'
@@ -105,31 +106,19 @@ async function bringIn(files: File[]) {
 }
 
 async function remove() {
-  try {
-    await ElMessageBox.confirm(
-      `Delete ${template.value?.name} with ${count(template.value?.versions.length ?? 0, 'version')}? This can’t be undone.`,
-      'Delete template',
-      { confirmButtonText: 'Delete template', cancelButtonText: 'Cancel' },
-    )
-  } catch {
-    return
-  }
+  const text = `Delete ${template.value?.name} with ${count(template.value?.versions.length ?? 0, 'version')}? This can’t be undone.`
+  if (!(await confirmed({ title: 'Delete template', text, act: 'Delete template', destroys: true }))) return
   if (await t.remove()) await router.push('/templates')
 }
 
-/** Puts a version in use; asks first where a specimen comes out differently in it. */
+/** Puts a version in use; asks first where the output of a test case differs in it. */
 async function use(number: number) {
   const differ = number === template.value?.shown ? changedSpecimens.value : 0
   if (differ) {
-    try {
-      await ElMessageBox.confirm(
-        `The output of ${count(differ, 'test case')} differs in version ${number}. New documents will use this version.`,
-        `Use version ${number}`,
-        { confirmButtonText: `Use version ${number}`, cancelButtonText: 'Cancel' },
-      )
-    } catch {
+    const text = `The output of ${count(differ, 'test case')} differs in version ${number}. New documents will use this version.`
+    const act = `Use version ${number}`
+    if (!(await confirmed({ title: act, text, act })))
       return void router.push(`/templates/${template.value?.id}/test-cases`)
-    }
   }
   await t.putInUse(number)
 }

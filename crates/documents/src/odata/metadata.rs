@@ -131,7 +131,7 @@ impl<'a> Types<'a> {
             let name = if taken("Picture") { "Media stream" } else { "Picture" };
             entity.fields.push(EntityField {
                 name: name.to_owned(),
-                label: format!("{}, as it is kept", entity.label),
+                label: format!("{}, as stored", entity.label),
                 kind: FieldType::Picture,
             });
             entity.media = Some(name.to_owned());

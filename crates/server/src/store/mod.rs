@@ -52,7 +52,7 @@ impl Store {
         });
         let pool = Pool::builder().max_size(8).build(manager).with_context(|| format!("the store {} can't be opened", file.display()))?;
         let migrations = Migrations::new(MIGRATIONS.iter().map(|sql| M::up(sql)).collect());
-        migrations.to_latest(&mut *pool.get()?).context("the store can't be brought up to date")?;
+        migrations.to_latest(&mut *pool.get()?).context("the data folder can't be updated to this version")?;
         Ok(Store(pool))
     }
 

@@ -323,7 +323,7 @@ fn load_along(c: &Connection, id: i64, moment: DateTime, way: &mut Vec<i64>) -> 
     }
     let columns = info.columns.iter().map(ColumnInfo::column).collect();
     let read = raw.iter().map(|(number, cells)| (*number, cells.as_slice()));
-    let mut sheet = Sheet::of_rows(&info.name, read, columns, reading).context("a kept sheet has columns of one name")?;
+    let mut sheet = Sheet::of_rows(&info.name, read, columns, reading).context("a stored sheet has two columns of the same name")?;
     let mut moves = false;
     let mut related = Vec::new();
     let open: Vec<&RelatedInfo> = info.related.iter().filter(|r| !way.contains(&r.other) && way.len() < DEEPEST).collect();

@@ -2,6 +2,7 @@
 import { computed } from 'vue'
 
 import { api, ask, attempt, type Schemas } from '../../api/client'
+import { confirmed } from '../../api/confirm'
 import { count, day } from '../../api/words'
 import ChangeList from '../../parts/ChangeList.vue'
 
@@ -28,14 +29,8 @@ async function acceptAll() {
   for (const one of props.specimens.filter((s) => s.state === 'changed')) await accept(one)
 }
 async function remove(one: Schemas['SpecimenInfo']) {
-  try {
-    await ElMessageBox.confirm(`Delete test case “${one.name}”? This can’t be undone.`, 'Delete test case', {
-      confirmButtonText: 'Delete test case',
-      cancelButtonText: 'Cancel',
-    })
-  } catch {
-    return
-  }
+  const text = `Delete test case “${one.name}”? This can’t be undone.`
+  if (!(await confirmed({ title: 'Delete test case', text, act: 'Delete test case', destroys: true }))) return
   const gone = await attempt(() =>
     ask(api.DELETE('/api/specimens/{id}', { params: { path: { id: one.id } } })),
   )

@@ -294,7 +294,7 @@ fn part(arguments: &[Value], context: &Context, of: fn(Date) -> Decimal) -> Resu
 }
 
 fn shift(date: Date, by: impl Fn(Span) -> Result<Span, jiff::Error>) -> Result<Date, Fault> {
-    by(0.days()).and_then(|span| date.checked_add(span)).map_err(|_| Fault::NoSuchDay(format!("{date} and so many months or days")))
+    by(0.days()).and_then(|span| date.checked_add(span)).map_err(|_| Fault::NoSuchDay(format!("{date} plus that number of months or days")))
 }
 
 /// Whole days from one day to another.

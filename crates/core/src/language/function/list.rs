@@ -192,9 +192,7 @@ pub(super) static FUNCTIONS: &[Function] = &[
             let n = as_whole(&a[1], c)?;
             match usize::try_from(n).ok().and_then(|n| n.checked_sub(1)).and_then(|n| items.get(n)) {
                 Some(found) => Ok((*found).clone()),
-                None => {
-                    Err(Fault::Function { function: "INDEX", why: format!("the list has {} values, so there is no item {n}", items.len()) })
-                }
+                None => Err(Fault::Function { function: "INDEX", why: format!("the list has {} values, not {n}", items.len()) }),
             }
         }),
     },
@@ -338,7 +336,7 @@ fn nth(function: &'static str, arguments: &[Value], context: &Context, from_abov
     let found = usize::try_from(n).ok().and_then(|n| n.checked_sub(1)).and_then(|n| values.get(n).cloned());
     found.ok_or_else(|| Fault::Function {
         function,
-        why: format!("{} in the list, so there is no item {n}", crate::words::counted(values.len(), "number is", "numbers are")),
+        why: format!("{} in the list, not {n}", crate::words::counted(values.len(), "number is", "numbers are")),
     })
 }
 

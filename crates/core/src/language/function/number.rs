@@ -213,7 +213,7 @@ fn stepped(arguments: &[Value], context: &Context, function: &'static str, up: b
         return Ok(like(&arguments[0], Decimal::ZERO));
     }
     if number.is_sign_negative() != step.is_sign_negative() {
-        return Err(Fault::Function { function, why: "the number and the step have different signs".into() });
+        return Err(Fault::Function { function, why: "the number and the step must both be positive or both negative".into() });
     }
     let mode = arguments.get(2).map_or(Ok(Decimal::ZERO), |m| as_number(m, context))?;
     let steps = number.checked_div(step).ok_or(Fault::Overflow)?;

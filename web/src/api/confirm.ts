@@ -1,0 +1,28 @@
+/** A question before something that can't be taken back. */
+export interface Question {
+  /** What is done, as a noun: "Delete template". */
+  title: string
+  /** The question, with its number and its consequence. */
+  text: string
+  /** The verb and its object, as on the button. */
+  act: string
+  /** What the other button says; Cancel where nothing runs. */
+  cancel?: string
+  /** Whether something is destroyed: the button must not look like one that saves. */
+  destroys?: boolean
+}
+
+/** Asks; true where the person goes through with it. */
+export async function confirmed({ title, text, act, cancel, destroys }: Question): Promise<boolean> {
+  try {
+    await ElMessageBox.confirm(text, title, {
+      confirmButtonText: act,
+      cancelButtonText: cancel ?? 'Cancel',
+      confirmButtonClass: destroys ? 'destroys' : '',
+      autofocus: false,
+    })
+    return true
+  } catch {
+    return false
+  }
+}
