@@ -299,7 +299,7 @@ def letter(path, old=False):
         cells[1].paragraphs[0].alignment = WD_ALIGN_PARAGRAPH.RIGHT
     for column, w in zip(t.columns, (Cm(11), Cm(5))):
         column.width = w
-    p = d.add_paragraph("Should there be a reason, please call us. [:if mobile is not blank or home phone is not blank] We have [: mobile else home phone] as your number.[:else] We have no telephone number for you; please send us one.[:end]")
+    p = d.add_paragraph("If you can't pay now, please call us. [:if mobile is not blank or home phone is not blank] The phone number we have for you is [: mobile else home phone].[:else] We don't have a phone number for you; please send us one.[:end]")
     p.paragraph_format.space_before = Pt(12)
     d.add_paragraph("[:keep para if liveaboard]You live aboard, so please speak to us before the month ends: the electricity agreement depends on your berth.")
     for text in ("Pay to Brackwater Quay, IBAN XX00 0000 0000 0000 0000 00.", "Give your reference [: ref] so that we find your payment."):

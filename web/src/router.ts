@@ -69,6 +69,12 @@ export const router = createRouter({
       props: true,
       meta: { title: 'Practice mailbox' },
     },
+    {
+      path: '/help/:page?',
+      component: () => import('./screens/Help.vue'),
+      props: true,
+      meta: { title: 'Help' },
+    },
     { path: '/settings', component: () => import('./screens/Settings.vue'), meta: { title: 'Settings' } },
     {
       path: '/:rest(.*)*',

@@ -67,6 +67,9 @@ async fn no_screen_keeps_anyone_out() -> Result<()> {
         "/runs/1",
         "/practice/mailbox",
         "/settings",
+        "/help",
+        "/help/placeholders",
+        "/help/functions",
         "/nowhere",
     ];
     for screen in screens.map(str::to_owned).into_iter().chain([format!("/forms/{form}")]) {

@@ -502,6 +502,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/help": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The pages of the guide. */
+        get: operations["get_help"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/help/pictures/{name}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A picture of the guide. */
+        get: operations["get_help_pictures__name_"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/items/{id}/arrived": {
         parameters: {
             query?: never;
@@ -2401,6 +2435,17 @@ export interface components {
             label: string;
             /** @description Its number. */
             number: number;
+        };
+        /** @description A page of the guide. */
+        HelpPage: {
+            /** @description Its content as HTML. */
+            html: string;
+            /** @description What its address ends with. */
+            key: string;
+            /** @description Its text, to be searched. */
+            text: string;
+            /** @description Its title. */
+            title: string;
         };
         /** @description What the source's columns tell of a placeholder. */
         HintInfo: {
@@ -4943,6 +4988,46 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    get_help: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HelpPage"][];
+                };
+            };
+        };
+    };
+    get_help_pictures__name_: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "image/png": number[];
                 };
             };
         };

@@ -43,7 +43,7 @@ async function drop() {
         v-model="text"
         :sheet="sheet.id"
         label="Filter"
-        placeholder="A condition, such as status = “overdue”"
+        placeholder='e.g. status = "overdue"'
         @done="filter = text"
         @keydown.enter="filter = text"
       />

@@ -18,6 +18,7 @@ const PLACES: Hit[] = [
   { kind: 'place', name: 'Clauses', to: '/clauses' },
   { kind: 'place', name: 'CRM connections', to: '/connections' },
   { kind: 'place', name: 'Practice mailbox', to: '/practice/mailbox' },
+  { kind: 'help', name: 'Help: guide and functions', to: '/help' },
 ]
 /** In how many sheets, and how many rows of each, are looked for. */
 const SHEETS = 20

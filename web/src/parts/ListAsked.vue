@@ -17,11 +17,7 @@ const change = (at: number, now: Partial<ListPick>) =>
   <template v-for="(list, at) in picks.lists" :key="list.way">
     <div class="list" role="group" :aria-label="list.way">
       <b>{{ [...way, list.way].join(' › ') }}</b>
-      <FormLine
-        label="Filter"
-        about="Leave blank for all"
-        :wrong="wrong([...way, list.way, 'filter'].join(' › '))"
-      >
+      <FormLine label="Filter" :wrong="wrong([...way, list.way, 'filter'].join(' › '))">
         <el-input
           :model-value="list.filter"
           class="mono"

@@ -128,19 +128,19 @@ async function drop(relation: number) {
         >Column in this sheet<el-select
           v-model="wish.key"
           aria-label="Column in this sheet"
-          placeholder="column"
+          placeholder="Choose a column"
         >
           <el-option v-for="c in info?.columns" :key="c.name" :value="c.name" :label="c.name" /> </el-select
       ></label>
       <label class="field-label"
-        >Related sheet<el-select v-model="wish.other" aria-label="Related sheet" placeholder="sheet">
+        >Related sheet<el-select v-model="wish.other" aria-label="Related sheet" placeholder="Choose a sheet">
           <el-option v-for="o in others" :key="o.sheet.id" :value="o.sheet.id" :label="o.label" /> </el-select
       ></label>
       <label class="field-label"
         >Matching column there<el-select
           v-model="wish.other_key"
           aria-label="Matching column there"
-          placeholder="column"
+          placeholder="Choose a column"
         >
           <el-option v-for="c in other?.columns" :key="c.name" :value="c.name" :label="c.name" /> </el-select
       ></label>
@@ -148,15 +148,15 @@ async function drop(relation: number) {
         >Name in this sheet (one)<el-input
           v-model="wish.one_name"
           aria-label="Name in this sheet (one)"
-          placeholder="holder"
+          placeholder="e.g. holder"
       /></label>
       <label class="field-label"
         >Name in the related sheet (many)<el-input
           v-model="wish.many_name"
           aria-label="Name in the related sheet (many)"
-          placeholder="invoices"
+          placeholder="e.g. invoices"
       /></label>
-      <div>
+      <div class="doing">
         <el-button
           type="primary"
           native-type="submit"

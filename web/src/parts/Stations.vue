@@ -69,11 +69,7 @@ const stations = computed<Station[]>(() => {
     {
       key: 'preflight',
       name: 'Preflight',
-      state: rows
-        ? `${count(rows, 'record')} with findings`
-        : props.causes && !b.obstacles.length
-          ? 'no findings'
-          : 'waiting',
+      state: rows ? count(rows, 'finding') : props.causes && !b.obstacles.length ? 'no findings' : 'waiting',
       tone: rows ? 'bad' : props.causes && !b.obstacles.length ? 'done' : '',
       line: setup.left_out.length ? `${setup.left_out.length} left out` : 'checks every record',
     },

@@ -42,6 +42,7 @@ const here = (under: string[]) => under.some((path) => route.path.startsWith(pat
     </RouterLink>
     <RouterLink class="quiet" to="/practice/mailbox">Practice mailbox</RouterLink>
     <RouterLink class="quiet" to="/settings">Settings</RouterLink>
+    <RouterLink class="quiet" to="/help">Help</RouterLink>
   </header>
 </template>
 

@@ -153,11 +153,11 @@ function setRoot(set: string) {
               </template>
             </el-select>
           </FormLine>
-          <FormLine label="Maximum records">
+          <FormLine label="Maximum">
             <el-input
               :model-value="asks.first ?? ''"
               inputmode="numeric"
-              aria-label="Maximum records"
+              aria-label="Maximum"
               @update:model-value="asks.first = Number.parseInt($event) || null"
             />
           </FormLine>

@@ -7,6 +7,7 @@ mod drop;
 mod fields;
 mod fonts;
 mod forms;
+mod help;
 mod language;
 mod pages;
 mod runs;
@@ -56,6 +57,7 @@ fn described() -> OpenApiRouter<App> {
         .merge(fields::router())
         .merge(fonts::router())
         .merge(forms::router())
+        .merge(help::router())
         .merge(language::router())
         .merge(runs::router())
         .merge(settings::router())

@@ -26,7 +26,7 @@ const locales = [
 </script>
 
 <template>
-  <h2>Result</h2>
+  <h2>Output</h2>
   <p>Output format and file name.</p>
   <div class="field">
     <span>Documents</span>
