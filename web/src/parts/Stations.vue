@@ -95,9 +95,11 @@ const stations = computed<Station[]>(() => {
       :class="[one.tone, { here: one.key === at }]"
     >
       <i /><b>{{ one.name }}</b>
-      <span :class="one.tone === 'open' ? 'say att' : one.tone === 'bad' ? 'say wrong' : 'quiet'">{{
-        one.state
-      }}</span>
+      <span
+        :title="one.state"
+        :class="one.tone === 'open' ? 'say att' : one.tone === 'bad' ? 'say wrong' : 'quiet'"
+        >{{ one.state }}</span
+      >
       <small :class="{ code: one.mono }" :title="one.line">{{ one.line }}</small>
     </RouterLink>
   </nav>
@@ -111,7 +113,7 @@ const stations = computed<Station[]>(() => {
 }
 .stations a {
   display: grid;
-  grid-template-columns: 30px 1fr auto;
+  grid-template-columns: 30px auto minmax(0, 1fr);
   padding: 7px 12px 7px 0;
   align-items: baseline;
   border-left: 2px solid transparent;
@@ -126,6 +128,13 @@ const stations = computed<Station[]>(() => {
 }
 b {
   font-weight: 600;
+}
+.stations span {
+  justify-self: end;
+  max-width: 100%;
+  overflow: hidden;
+  text-overflow: ellipsis;
+  white-space: nowrap;
 }
 small {
   grid-column: 2 / 4;

@@ -136,13 +136,13 @@ nav p {
 .text > * {
   max-width: 860px;
 }
-.text h2 {
-  margin: 0 0 12px;
-  font-size: 20px;
-}
 .text :deep(h2) {
   font-size: 16px;
   margin: 24px 0 6px;
+}
+.text > h2 {
+  margin: 0 0 12px;
+  font-size: 20px;
 }
 .text :deep(p),
 .text :deep(li) {

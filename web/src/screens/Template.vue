@@ -162,7 +162,14 @@ async function show(number: number) {
             </li>
           </ul>
         </div>
-        <div class="foot"><ZoomBar v-model="zoom" /></div>
+        <div class="foot">
+          <ZoomBar v-model="zoom" />
+          <ul v-if="!tried" class="legend" aria-label="Colours of the marks">
+            <li><i class="value" />Value</li>
+            <li><i class="logic" />Logic</li>
+            <li v-if="wrong.size"><i class="wrong" />Problem</li>
+          </ul>
+        </div>
       </div>
       <section class="panel">
         <nav aria-label="Template views">
@@ -215,6 +222,34 @@ async function show(number: number) {
 </template>
 
 <style scoped>
+.legend {
+  display: inline-flex;
+  gap: 12px;
+  margin: 0;
+  padding: 0 8px;
+  list-style: none;
+  font-size: 12px;
+  color: var(--ink-2);
+}
+.legend li {
+  display: flex;
+  gap: 5px;
+  align-items: center;
+}
+.legend i {
+  width: 14px;
+  height: 10px;
+  border-radius: 2px;
+}
+.legend .value {
+  background: #5b3a6b40;
+}
+.legend .logic {
+  background: #c77e1240;
+}
+.legend .wrong {
+  background: #a8402c59;
+}
 .columns {
   flex: 1;
   min-height: 0;
