@@ -76,13 +76,13 @@ async fn a_specimen_guards_the_template_against_its_next_version() -> Result<()>
     b.click("Save as test case").await?;
     b.text("p", "saved as a test case").await?;
     b.click("Test cases").await?;
-    b.text("span", "passes").await?;
+    b.text("span", "Passes").await?;
 
     // A newer file that says something else stays a draft.
     let newer = reworded(folder.path(), "refit-quote.docx", "Thank you for asking us", "We were glad to be asked");
     b.give("Upload new version", &[&newer]).await?;
     b.text("span", "Draft. Version 1 is in use").await?;
-    b.text("span", "output differs").await?;
+    b.text("span", "Output differs").await?;
     b.text("ins", "glad").await?;
     picture(&b, "template-test-cases").await?;
     // Put in use as it is, it asks first.
@@ -91,7 +91,7 @@ async fn a_specimen_guards_the_template_against_its_next_version() -> Result<()>
     b.click("Cancel").await?;
     b.text("span", "Draft. Version 1 is in use").await?;
     b.click("Accept").await?;
-    b.text("span", "passes").await?;
+    b.text("span", "Passes").await?;
     b.click("Use version 2").await?;
     b.gone("span", "Draft. Version 1 is in use").await?;
 

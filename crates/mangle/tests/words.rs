@@ -73,11 +73,8 @@ fn messages(tokens: TokenStream, found: &mut Vec<String>) {
                     at += 1;
                 }
             }
-            TokenTree::Group(group) => {
-                if !std::mem::take(&mut of_tests) {
-                    messages(group.stream(), found);
-                }
-            }
+            TokenTree::Group(_) if std::mem::take(&mut of_tests) => {}
+            TokenTree::Group(group) => messages(group.stream(), found),
             TokenTree::Punct(end) if end.as_char() == ';' => of_tests = false,
             TokenTree::Literal(literal) => {
                 let text = literal.to_string();

@@ -27,7 +27,7 @@ defineEmits<{ show: [number]; use: []; remove: []; files: [File[]] }>()
     <span v-if="template.shown > template.in_use" class="say att"
       >Draft. Version {{ template.in_use }} is in use</span
     >
-    <span v-else-if="template.shown === template.in_use" class="say right">in use</span>
+    <span v-else-if="template.shown === template.in_use" class="say right">In use</span>
     <span v-else class="say">older version</span>
     <span class="quiet file" :title="version.file_name"
       >{{ version.file_name }}, {{ size(version.size) }}</span

@@ -13,8 +13,8 @@ const props = defineProps<{
 }>()
 const emit = defineEmits<{ changed: [] }>()
 const WORDS: Record<string, [string, string]> = {
-  same: ['passes', 'right'],
-  changed: ['output differs', 'att'],
+  same: ['Passes', 'right'],
+  changed: ['Output differs', 'att'],
   failed: ['can’t be filled', 'wrong'],
 }
 const different = computed(() => props.specimens.filter((s) => s.state !== 'same').length)
@@ -50,7 +50,7 @@ async function remove(one: Schemas['SpecimenInfo']) {
   <template v-else>
     <p>
       {{ count(specimens.length, 'test case') }} checked against version {{ template.shown }}:
-      {{ different ? `${different} differ` : 'all pass' }}.
+      {{ different ? `${different} ${different === 1 ? 'differs' : 'differ'}` : 'all pass' }}.
       <el-button v-if="specimens.filter((s) => s.state === 'changed').length > 1" @click="acceptAll"
         >Accept all</el-button
       >

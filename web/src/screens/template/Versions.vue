@@ -38,7 +38,7 @@ watch(
 )
 const newest = computed(() => props.template.versions[0]?.number)
 const state = (number: number) =>
-  number === props.template.in_use ? 'in use' : number > props.template.in_use ? 'draft' : ''
+  number === props.template.in_use ? 'In use' : number > props.template.in_use ? 'Draft' : ''
 </script>
 
 <template>
