@@ -296,7 +296,7 @@ fn one_document_serves_all_records_of_a_run() -> Result<()> {
     let path = pdf.to_string_lossy().into_owned();
     tool("curl", &["-sS", "-o", &path, &format!("{}/api/items/{}/documents/pdf", program.address, items[0]["id"])]);
     let text = tool("pdftotext", &["-layout", &path, "-"]);
-    assert!(text.contains("3 berths, 1 of them lived on; yearly fees of €525.50."), "{text}");
+    assert!(text.contains("3 berths, 1 of them liveaboard; yearly fees of €525.50."), "{text}");
     assert!(text.contains("Pontoon A") && text.contains("Moss, Oriel") && text.contains("2 berths") && !text.contains("Hale"), "{text}");
     for (row, documents) in [(1, 1), (2, 0), (4, 1)] {
         let view = ask("GET", &format!("{}/api/sheets/{sheet}/rows/{row}", program.address), None)?;

@@ -61,7 +61,7 @@ function excerpt(page: Schemas['HelpPage']): string {
         >
         <p v-if="!found.length && !foundFunctions.length" class="quiet">No matches</p>
       </nav>
-      <article v-if="at === FUNCTIONS" class="text" tabindex="-1">
+      <article v-if="at === FUNCTIONS" class="text" tabindex="0">
         <h2>Functions</h2>
         <table>
           <thead>
@@ -87,7 +87,7 @@ function excerpt(page: Schemas['HelpPage']): string {
           </tbody>
         </table>
       </article>
-      <article v-else-if="shown" class="text" tabindex="-1">
+      <article v-else-if="shown" class="text" tabindex="0">
         <h2>{{ shown.title }}</h2>
         <!-- eslint-disable-next-line vue/no-v-html -- the guide ships with the program -->
         <div v-html="shown.html" />

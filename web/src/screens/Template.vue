@@ -7,6 +7,7 @@ import { confirmed } from '../api/confirm'
 import { useTemplate } from '../api/design'
 import { count } from '../api/words'
 import MarkedPages from '../parts/MarkedPages.vue'
+import SampleSwitch from '../parts/SampleSwitch.vue'
 import TemplateHead from '../parts/TemplateHead.vue'
 import ZoomBar from '../parts/ZoomBar.vue'
 import CoverageView from './template/Coverage.vue'
@@ -164,6 +165,13 @@ async function show(number: number) {
         </div>
         <div class="foot">
           <ZoomBar v-model="zoom" />
+          <SampleSwitch
+            v-if="at !== 'try-out' && !template.problems.length"
+            :key="`${at} ${shown.id}`"
+            :template="template"
+            :version="shown"
+            @tried="tried = $event"
+          />
           <ul v-if="!tried" class="legend" aria-label="Colours of the marks">
             <li><i class="value" />Value</li>
             <li><i class="logic" />Logic</li>
@@ -260,6 +268,10 @@ async function show(number: number) {
   position: sticky;
   bottom: 0;
   width: fit-content;
+  display: flex;
+  gap: 12px;
+  align-items: center;
+  padding-right: 8px;
   background: var(--paper);
 }
 .desk {

@@ -421,7 +421,7 @@ mod tests {
 
     #[test]
     fn what_is_wrong_is_said_in_words() {
-        assert_eq!(wrong(&[(1, text("  ")), (10, Given::Yes(false))]), ["1 required", "10 accept this to continue"]);
+        assert_eq!(wrong(&[(1, text("  ")), (10, Given::Yes(false))]), ["1 this field is required", "10 accept this to continue"]);
         assert_eq!(wrong(&[(3, text("12.4"))]), ["3 Write it as 12.40 m"]);
         assert_eq!(wrong(&[(4, text("Shed"))]), ["4 “Shed” is not one of the options"]);
         assert_eq!(wrong(&[(6, text("2026-09-02"))]), ["6 not before 3 Sept 2026"]);
@@ -438,7 +438,7 @@ mod tests {
 
     #[test]
     fn what_is_not_shown_is_not_asked_and_not_kept() {
-        assert_eq!(wrong(&[(4, text("Hall"))]), ["5 required"]);
+        assert_eq!(wrong(&[(4, text("Hall"))]), ["5 this field is required"]);
         assert_eq!(wrong(&[(4, text("Hall")), (5, text("4.6"))]), ["5 at most 4.5"]);
         let rules = Rules::new(&request());
         let look = rules.look(&BTreeMap::from([(4, text("Yard")), (5, text("99"))]), date(2026, 9, 1).at(9, 0, 0, 0));

@@ -43,6 +43,7 @@ const label = computed(() => (untouched.value ? (record.value?.label ?? '') : ''
 const problem = ref('')
 const faults = ref<Schemas['Fault'][]>([])
 const name = ref('')
+let named = ''
 const LOCALES = ['en-GB', 'en-US', 'de-DE', 'fr-FR', 'nl-NL']
 
 let asked = 0
@@ -73,7 +74,8 @@ async function take(number?: number) {
   open.value = found.open
   values.value = found.values
   from.value = { sheet: query.sheet, row: found.row, values: JSON.stringify(found.values) }
-  if (!name.value || name.value.startsWith('Like ')) name.value = `${found.label}`
+  // The name follows the record until it is given by hand.
+  if (!name.value || name.value === named) name.value = named = found.label
 }
 
 function fromSheet(id: number) {
