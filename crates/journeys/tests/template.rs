@@ -32,6 +32,11 @@ async fn a_template_is_read_from_both_sides_and_its_fields_are_composed() -> Res
     let marked = b.find("button.mark.chosen").await?.attr("title").await?.context("a title")?;
     assert_eq!(marked, "[:if haul-out needed]");
     picture(&b, "template").await?;
+    // The same page with a record in place of its placeholders, and back.
+    b.click("Sample record").await?;
+    b.text("*[local-name()='text']", "RC-0001").await?;
+    b.click("Sample record").await?;
+    b.find("button.mark[title=\"[:if haul-out needed]\"]").await?;
 
     // Fields of the source that fits, along relations and lists, and the composer.
     b.click("Fields").await?;
