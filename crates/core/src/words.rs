@@ -38,6 +38,11 @@ pub fn sentence(message: &str) -> String {
         rest = rest[at + 1..].trim_start();
     }
     push(&mut out, rest);
+    // What stands within another message may have ended with a full stop of its own.
+    let mut out = out.replace(".. ", ". ");
+    if out.ends_with("..") {
+        out.pop();
+    }
     out
 }
 
@@ -83,10 +88,7 @@ fn push(out: &mut String, part: &str) {
 
 /// Serialises a message as whole sentences.
 pub fn as_sentence<S: Serializer>(message: &str, to: S) -> Result<S::Ok, S::Error> {
-    match message {
-        "" => to.serialize_str(""),
-        message => to.serialize_str(&sentence(message)),
-    }
+    to.serialize_str(&sentence(message))
 }
 
 /// Serialises a message that may be missing as whole sentences.
@@ -124,6 +126,8 @@ mod tests {
             ("a date is blank", "A date is blank."),
             ("e-mail is blank", "E-mail is blank."),
             ("SUM takes a list", "SUM takes a list."),
+            ("column Net failed: use SUM or join.. Correct its formula", "Column Net failed: use SUM or join. Correct its formula."),
+            ("“../a.docx” is not a name..", "“../a.docx” is not a name."),
             ("  ", ""),
         ] {
             assert_eq!(sentence(message), wanted);

@@ -33,7 +33,7 @@ pub enum OpenError {
         unpacked: u64,
     },
     /// It is over a limit.
-    #[error("{what} exceeds the limit of {limit}. {remedy}")]
+    #[error("{what} exceeds the limit of {limit}; {remedy}")]
     TooLarge {
         /// What is too large, in words.
         what: String,

@@ -9,6 +9,7 @@ use zip::ZipArchive;
 
 use crate::OpenError;
 use crate::open::{Content, sniff};
+use mangle_core::words::counted;
 
 /// The largest file that is opened, packed.
 const LARGEST: usize = 64 << 20;
@@ -75,8 +76,8 @@ impl Package {
             ZipArchive::new(Cursor::new(bytes.clone())).map_err(|_| OpenError::Damaged("its parts list is missing".into()))?;
         if archive.len() > MOST_PARTS {
             return Err(OpenError::TooLarge {
-                what: format!("a file with {} parts", archive.len()),
-                limit: format!("{MOST_PARTS} parts"),
+                what: format!("a file with {}", counted(archive.len(), "part", "parts")),
+                limit: counted(MOST_PARTS, "part", "parts"),
                 remedy: "save it again in the program that created it",
             });
         }

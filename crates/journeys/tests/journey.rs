@@ -44,7 +44,7 @@ async fn from_the_demo_world_to_delivered_letters() -> Result<()> {
     b.go("/dispatches/balance-reminders/mapping").await?;
     b.text("span", "1 not mapped").await?;
     b.choose("Column for harbour due", "Yearly fee").await?;
-    b.text("span", "all mapped").await?;
+    b.text("span", "All mapped").await?;
     b.find(".desk img").await?;
     b.text("b", "1 of 63").await?;
     b.client.find(Locator::Css("body")).await?.send_keys("\u{e014}").await?;
@@ -161,7 +161,7 @@ async fn a_run_by_keyboard_alone() -> Result<()> {
     let enter = "\u{e007}";
     // Ctrl K, a name, Enter.
     b.keys("\u{e009}k").await?;
-    b.find("input[aria-label=Find]:focus").await?;
+    b.find("input[aria-label=Search]:focus").await?;
     b.keys("balance rem").await?;
     b.keys(enter).await?;
     b.text("h2", "Mapping").await?;
@@ -173,7 +173,7 @@ async fn a_run_by_keyboard_alone() -> Result<()> {
     tokio::time::sleep(Duration::from_millis(400)).await;
     b.keys("\u{e015}").await?;
     b.keys(enter).await?;
-    b.text("span", "all mapped").await?;
+    b.text("span", "All mapped").await?;
     b.tab_to("Preflight").await?;
     b.keys(enter).await?;
     b.text("span", "1 record with findings").await?;

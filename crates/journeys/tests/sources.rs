@@ -75,8 +75,8 @@ async fn a_messy_workbook_becomes_a_clean_source_with_computed_columns_and_a_rel
 
     // Anything in a sheet is found from everywhere.
     b.keys("\u{e009}k").await?;
-    b.find("input[aria-label=Find]:focus").await?;
-    b.write("input[aria-label=Find]", "tom@post").await?;
+    b.find("input[aria-label=Search]:focus").await?;
+    b.write("input[aria-label=Search]", "tom@post").await?;
     b.text("li", "Tom Hale").await?.click().await?;
     b.text("h3", "Tom Hale, row 3").await?;
     b.click("×").await?;

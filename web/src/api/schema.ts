@@ -1394,7 +1394,7 @@ export interface paths {
             cookie?: never;
         };
         get?: never;
-        /** Accept a version's output as the specimen's expected text. */
+        /** Accept a version's output as the test case's expected text. */
         put: operations["put_specimens__id__accepted"];
         post?: never;
         delete?: never;
@@ -2818,9 +2818,11 @@ export interface components {
         };
         /** @description What stops a run. */
         ObstacleInfo: {
+            /** @description Whether it is fixed in Settings instead. */
+            in_settings: boolean;
             /** @description What is wrong and what to do. */
             message: string;
-            /** @description The station where it is mended. */
+            /** @description The step where it is fixed. */
             station: string;
         };
         /** @description What was made of a row. */

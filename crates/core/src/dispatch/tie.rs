@@ -83,7 +83,7 @@ pub fn tie_states(names: &[UsedName], schema: &Schema, by_hand: &BTreeMap<String
         .collect()
 }
 
-/// A name that is looked up by itself: itemss around it, then in the record.
+/// A name that is looked up by itself: in the lists around it, then in the record.
 fn by_itself(used: &UsedName, schema: &Schema, hand: Option<Folded>) -> Option<TieState> {
     let folded = Folded::new(&used.name);
     if used.within.iter().all(|within| is_of_a_list(&used.name, within, schema)) && hand.is_none() {

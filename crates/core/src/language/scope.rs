@@ -404,7 +404,7 @@ impl<'a> Scope<'a> {
             let fault = Fault::Function { function: "running", why: "use it inside a repeat".into() };
             return Err(super::EvalError { span: expr.span, fault });
         };
-        let (Some(turn), Some(outer)) = (&level.turn, &level.outer) else { unreachable!("use it inside a nested repeat") };
+        let (Some(turn), Some(outer)) = (&level.turn, &level.outer) else { unreachable!("a turn has a level around it") };
         let Some(running) = &turn.running else { unreachable!("found by it") };
         let known = running.sums.borrow().get(&std::ptr::from_ref(expr)).filter(|(upto, _)| *upto <= turn.number).cloned();
         let (from, mut sum) = known.unwrap_or((0, Value::Blank));

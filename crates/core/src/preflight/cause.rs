@@ -129,7 +129,7 @@ fn said(cause: &Cause) -> String {
             format!("“{column}” contains values that do not match its type. Correct the cells or change the column type.")
         }
         ("computed", Some(column)) => format!("The computed column “{column}” failed. Correct its formula or the values it uses."),
-        ("not-an-address", _) => "The e-mail address is malformed; correct it in the source, or leave the records out".to_owned(),
+        ("not-an-address", _) => "Invalid e-mail address. Correct it in the source or leave the records out.".to_owned(),
         ("same-name", _) => "Several documents have the same file name. Add a field that makes it unique.".to_owned(),
         _ => format!("Row {}: {}", first.record, first.message),
     }

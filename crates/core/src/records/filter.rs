@@ -4,7 +4,7 @@ use crate::language::syntax::Expr;
 use crate::language::{Context, EvalError, Scope, SyntaxError, Ties, UsedAs, condition};
 use crate::records::{Record, Schema, UnknownColumn};
 
-/// Filter condition
+/// A condition that chooses records.
 #[derive(Debug, Clone)]
 pub struct Filter {
     expr: Expr,

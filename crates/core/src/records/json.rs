@@ -12,6 +12,7 @@ use super::recognise::kind_of;
 use super::{Cell, Column, ColumnType, RawSheet, Record, Schema, SchemaFault, Sheet};
 use crate::value::Value;
 use crate::value::read::Reading;
+use crate::words::grouped;
 
 /// How deep lists may nest.
 const DEEPEST: usize = 16;
@@ -33,7 +34,7 @@ pub enum JsonFault {
         fault: SchemaFault,
     },
     /// A list with more fields than a sheet may have columns.
-    #[error("{place} has {count} different keys (maximum {MOST_KEYS}). Remove the ones you don't need.")]
+    #[error("{place} has {} different keys (maximum {}). Remove the ones you don't need.", grouped(*count), grouped(MOST_KEYS))]
     TooWide {
         /// The list at fault.
         place: String,
@@ -231,7 +232,7 @@ mod tests {
         assert!(said.starts_with("cases.lines: columns A and B have the same name"), "{said}");
         let wide: Map<String, Json> = (0..3_000).map(|n| (format!("k{n}"), Json::Null)).collect();
         let said = from_json("cases", &serde_json::json!({ "lines": [wide] })).err().map(|f| f.to_string()).unwrap_or_default();
-        assert!(said.starts_with("cases.lines has 3000 different keys"), "{said}");
+        assert!(said.starts_with("cases.lines has 3,000 different keys"), "{said}");
         let deep = format!("{}1{}", "{\"a\":".repeat(40), "}".repeat(40));
         assert_eq!(sheet(&deep).err(), Some(JsonFault::TooDeep));
     }

@@ -30,7 +30,7 @@ const DEEPEST: usize = 5;
 
 /// What a key is called that the file does not hold.
 const KEY: &str = "row key";
-/// What parts such a key from the place items: no number and no date is written
+/// What parts such a key from the place in the list: no number and no date is written
 /// with it, so that keys stay texts on both sides.
 const PLACE: &str = "·";
 
@@ -46,7 +46,7 @@ pub fn sheets_from_json(name: &str, json: &Json) -> Result<Vec<RawSheet>, JsonFa
 }
 
 /// Where the objects of a list hang: the sheet, what the list is called there, and
-/// for each object the key of its row and its place items.
+/// for each object the key of its row and its place in the list.
 struct Hung<'a> {
     sheet: usize,
     list: &'a str,

@@ -89,9 +89,14 @@ fn each(list: &Expr, text: &str) -> String {
     out
 }
 
-/// One of a list: `line` of `lines`; `item in history` where the name is no plural.
+/// One of a list: `line` of `lines`, `line of cases` of `cases.lines`; `item in history`
+/// where the name is no plural.
 fn one_of(list: &str) -> String {
-    let plain = list.chars().all(|c| c.is_alphanumeric() || matches!(c, ' ' | '_' | '.'));
+    let path = |c: char| c.is_alphanumeric() || matches!(c, ' ' | '_' | '.');
+    if let Some((from, last)) = list.rsplit_once('.').filter(|_| list.chars().all(path)) {
+        return format!("{} of {from}", one_of(last));
+    }
+    let plain = list.chars().all(|c| c.is_alphanumeric() || matches!(c, ' ' | '_'));
     match list.strip_suffix('s').filter(|one| plain && one.len() > 2 && !one.ends_with(['s', 'u', 'i'])) {
         Some(one) => match one.strip_suffix("ie") {
             Some(stem) => format!("{stem}y"),

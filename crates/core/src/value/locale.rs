@@ -36,7 +36,7 @@ pub enum DateOrder {
 
 /// The text is not a BCP 47 language tag.
 #[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
-#[error("“{0}” is not a language tag; for example \"de-DE\"")]
+#[error("“{0}” is not a language tag. Use a tag such as \"de-DE\".")]
 pub struct UnknownLocale(pub String);
 
 /// How long a date is written (UTS #35 date formats).

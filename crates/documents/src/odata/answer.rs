@@ -4,6 +4,7 @@ use std::sync::Arc;
 
 use mangle_core::crm::{CrmQuery, Entity, FieldType, Picks, Shape};
 use mangle_core::records::Cell;
+use mangle_core::words::grouped;
 use serde_json::{Map, Value as Json};
 use sha2::{Digest, Sha256};
 
@@ -40,7 +41,7 @@ pub enum AnswerFault {
     #[error("the service did not return a list of records")]
     NoRecords,
     /// A page of a size that nobody reads.
-    #[error("the service returned more than {MOST} records per page")]
+    #[error("the service returned more than {} records per page", grouped(MOST))]
     TooMany,
 }
 

@@ -18,6 +18,7 @@ use super::fonts::FontSet;
 use super::look::{Look, Pictures};
 use super::markup::{self, Wanted, picture_path};
 use super::model::Document;
+use mangle_core::words::grouped;
 
 /// Pages that can't be made.
 #[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
@@ -194,7 +195,7 @@ impl Typesetter<'_> {
         let document =
             result.map_err(|errors| TypesetError(errors.iter().map(|e| e.message.to_string()).collect::<Vec<_>>().join("; ")))?;
         if document.pages().len() > MOST_PAGES {
-            return Err(TypesetError(format!("it has {} pages (maximum {MOST_PAGES})", document.pages().len())));
+            return Err(TypesetError(format!("it has {} pages (maximum {})", grouped(document.pages().len()), grouped(MOST_PAGES))));
         }
         Ok(Made { document })
     }

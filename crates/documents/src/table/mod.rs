@@ -11,6 +11,7 @@ use std::sync::Arc;
 
 use mangle_core::language::Folded;
 use mangle_core::records::{Cell, ColumnType, RawSheet, header_row, letters};
+use mangle_core::words::counted;
 
 pub use write::{Format, WriteError, write};
 
@@ -84,7 +85,7 @@ fn json(name: &str, bytes: &[u8]) -> Result<Vec<RawSheet>, OpenError> {
     match sheets.iter().find(|s| s.rows.len() > MOST_ROWS) {
         Some(sheet) => Err(OpenError::TooLarge {
             what: format!("“{}” of the file “{name}” with {} records", sheet.name, sheet.rows.len()),
-            limit: format!("{MOST_ROWS} records"),
+            limit: counted(MOST_ROWS, "record", "records"),
             remedy: "split it into several files",
         }),
         None => Ok(sheets),
@@ -127,14 +128,14 @@ fn sheet_with(name: &str, rows: Vec<Vec<Cell>>, told: &[Option<ColumnType>]) -> 
     if width > MOST_COLUMNS {
         return Err(OpenError::TooLarge {
             what: format!("the sheet “{name}” with {width} columns"),
-            limit: format!("{MOST_COLUMNS} columns"),
+            limit: counted(MOST_COLUMNS, "column", "columns"),
             remedy: "remove the columns you don't need",
         });
     }
     if rows.len() > MOST_ROWS {
         return Err(OpenError::TooLarge {
             what: format!("the sheet “{name}” with {} rows", rows.len()),
-            limit: format!("{MOST_ROWS} rows"),
+            limit: counted(MOST_ROWS, "row", "rows"),
             remedy: "split it into several files",
         });
     }

@@ -93,10 +93,15 @@ async fn item_list(State(app): State<App>, Path(id): Path<i64>, Query(asked): Qu
     Ok(Json(app.store.with(move |c| items::list(c, id, asked.state.as_deref(), asked.from, asked.count.min(500), clock::seconds())).await?))
 }
 
+/// A run's state as the screens show it.
+fn shown(state: &str) -> &str {
+    if state == "going" { "running" } else { state }
+}
+
 async fn set(app: &App, id: i64, from: &str, to: &'static str) -> Result<RunInfo, Refused> {
     let run = get(app, id).await?;
     if run.state != from {
-        return Err(Refused::conflict("state", format!("not possible: this run is {}", run.state)));
+        return Err(Refused::conflict("state", format!("not possible: this run is {}", shown(&run.state))));
     }
     app.store.with(move |c| runs::set_state(c, id, to)).await?;
     run::changed(app, id);
@@ -122,7 +127,7 @@ async fn go_on(State(app): State<App>, Path(id): Path<i64>) -> Answer<RunInfo> {
 async fn stop(State(app): State<App>, Path(id): Path<i64>) -> Answer<RunInfo> {
     let run = get(&app, id).await?;
     if run.state != "going" && run.state != "paused" {
-        return Err(Refused::conflict("state", format!("not possible: this run is {}", run.state)));
+        return Err(Refused::conflict("state", format!("not possible: this run is {}", shown(&run.state))));
     }
     app.store
         .with(move |c| -> anyhow::Result<()> {

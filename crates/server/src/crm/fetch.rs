@@ -8,6 +8,7 @@ use jiff::civil::DateTime;
 use mangle_core::crm::{CrmQuery, Shape};
 use mangle_core::language::syntax::Sizes;
 use mangle_core::records::{Cell, Labels, Record, Sheet};
+use mangle_core::words::grouped;
 use mangle_documents::odata::{self, Part, PictureLink};
 use mangle_documents::picture;
 use serde::Serialize;
@@ -225,7 +226,10 @@ pub async fn records(job: &Job, mut tell: impl FnMut(usize, Option<usize>)) -> R
         pictures.extend(page.pictures);
         tell(records.len(), page.total.map(|t| t.min(job.asks.first.unwrap_or(t))));
         if records.len() > MOST {
-            return Err(Refused::unusable("too-many", format!("the query returns more than {MOST} records. Narrow the filter.")));
+            return Err(Refused::unusable(
+                "too-many",
+                format!("the query returns more than {} records. Narrow the filter.", grouped(MOST)),
+            ));
         }
         next = page.next;
     }

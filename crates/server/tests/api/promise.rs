@@ -185,7 +185,7 @@ async fn nothing_is_served_twice_without_a_deliberate_yes() {
     let (status, refused) = start(&office, &key, 0, "second").await;
     assert_eq!((status, refused["code"].as_str()), (StatusCode::CONFLICT, Some("repeats")), "{refused}");
     assert!(
-        refused["message"].as_str().is_some_and(|m| m.starts_with("3 of the records were served by this dispatch before, last by run ")),
+        refused["message"].as_str().is_some_and(|m| m.starts_with("3 of the records were already sent by this dispatch, last by run ")),
         "{refused}"
     );
     // A new row is all that is left; a changed one is found as such.

@@ -218,7 +218,7 @@ async fn a_run_without_a_mail_server_waits_and_can_be_stopped() {
     assert!(item["error_message"].as_str().is_some_and(|m| m.starts_with("Can't reach the mail server 127.0.0.1:9")), "{item}");
     // While it goes its dispatch stays, and it is neither paused twice nor resumed.
     assert!(office.refused("DELETE", "/api/dispatches/balance-reminders", Value::Null).await.starts_with("409 "));
-    assert!(office.refused("POST", &format!("/api/runs/{id}/resume"), Value::Null).await.contains("Not possible: this run is going"));
+    assert!(office.refused("POST", &format!("/api/runs/{id}/resume"), Value::Null).await.contains("Not possible: this run is running"));
     office.ask("POST", &format!("/api/runs/{id}/pause"), Value::Null).await;
     assert!(office.refused("POST", &format!("/api/runs/{id}/pause"), Value::Null).await.contains("Not possible: this run is paused"));
     let (_, stopped) = office.ask("POST", &format!("/api/runs/{id}/stop"), Value::Null).await;

@@ -186,7 +186,7 @@ async fn a_newer_file_is_looked_at_first_and_taken_over_in_one_step() {
     let refused = office.upload("/api/sheets/1/newer", &[("t.csv", twice.as_bytes())]).await.1;
     assert_eq!(
         refused["message"],
-        "No key column: “t.csv” and the sheet need a common column with unique values. the file has “BQ-1” twice in “Ref” (rows 1 and 2). Key values must be unique: correct one or choose another column. The file has “Ada” twice in “Name” (rows 1 and 2). Key values must be unique: correct one or choose another column."
+        "No key column: “t.csv” and the sheet need a common column with unique values. The file has “BQ-1” twice in “Ref” (rows 1 and 2). Key values must be unique: correct one or choose another column. The file has “Ada” twice in “Name” (rows 1 and 2). Key values must be unique: correct one or choose another column."
     );
 }
 

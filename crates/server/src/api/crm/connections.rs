@@ -164,6 +164,7 @@ struct Touched {
     /// Its name.
     name: String,
     /// What is wrong with it now; nothing where only a type is another.
+    #[serde(serialize_with = "mangle_core::words::as_sentences")]
     problems: Vec<String>,
     /// The dispatches that take their records from it.
     dispatches: Vec<String>,

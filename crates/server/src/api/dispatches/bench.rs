@@ -262,8 +262,10 @@ pub(super) struct HintInfo {
 /// What stops a run.
 #[derive(Debug, Serialize, ToSchema)]
 pub(super) struct ObstacleInfo {
-    /// The station where it is mended.
+    /// The step where it is fixed.
     station: String,
+    /// Whether it is fixed in Settings instead.
+    in_settings: bool,
     /// What is wrong and what to do.
     #[serde(serialize_with = "mangle_core::words::as_sentence")]
     pub(super) message: String,
@@ -317,9 +319,10 @@ pub(super) async fn bench(app: &App, dispatch: Dispatch) -> Result<Bench, Refuse
         let problems = prepared.template.as_ref().map_or(0, |t| t.problems().len());
         let mut stops: Vec<ObstacleInfo> = obstacles(&ties, &prepared.plan)
             .into_iter()
-            .map(|o| ObstacleInfo { station: o.station.to_owned(), message: o.message })
+            .map(|o| ObstacleInfo { station: o.station.to_owned(), in_settings: false, message: o.message })
             .collect();
-        let stop = |station: &str, message: &str| ObstacleInfo { station: station.to_owned(), message: message.to_owned() };
+        let stop =
+            |station: &str, message: &str| ObstacleInfo { station: station.to_owned(), in_settings: false, message: message.to_owned() };
         if prepared.template.is_none() {
             stops.insert(0, stop("template", "no template. Choose one or drop a DOCX here."));
         }
@@ -340,7 +343,8 @@ pub(super) async fn bench(app: &App, dispatch: Dispatch) -> Result<Bench, Refuse
             stops.push(stop("records", &message));
         }
         if prepared.plan.email.is_some() && prepared.settings.office_email.trim().is_empty() {
-            stops.push(stop("channels", "no sender address. Enter the office e-mail address in Settings."));
+            let message = "no sender address. Enter the office e-mail address in Settings.";
+            stops.push(ObstacleInfo { in_settings: true, ..stop("channels", message) });
         }
         let hints = match (&prepared.template, &prepared.sheet) {
             (Some(template), Some(_)) => template_marks(template.placeholders(), &prepared.schema, &prepared.plan.ties)

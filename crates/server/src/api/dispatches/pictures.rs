@@ -12,6 +12,7 @@ use crate::error::{Answer, Problem, Refused};
 use crate::prepare::blocking;
 use crate::server::App;
 use crate::store::pictures::{self, PictureInfo};
+use mangle_core::words::grouped;
 
 /// The most pictures that a folder holds.
 const MOST: usize = 5_000;
@@ -31,7 +32,7 @@ pub(super) async fn add(State(app): State<App>, Path(key): Path<String>, form: M
     let uploads = files(form).await?;
     let (known, id) = (app.store.with(move |c| pictures::list(c, dispatch.id)).await?.len(), dispatch.id);
     if known + uploads.len() > MOST {
-        return Err(Refused::unusable("too-many", format!("a dispatch can have at most {MOST} pictures. Remove some first.")));
+        return Err(Refused::unusable("too-many", format!("a dispatch can have at most {} pictures. Remove some first.", grouped(MOST))));
     }
     let uploads = blocking(move || -> Result<_, Refused> {
         for upload in &uploads {

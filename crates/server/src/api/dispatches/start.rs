@@ -214,11 +214,11 @@ impl Begin {
         Err(Refused::conflict(
             "repeats",
             format!(
-                "{} served by this dispatch before, last by run {} on {}; confirm that {} to be served again, or choose only those not yet served",
+                "{} already sent by this dispatch, last by run {} on {}. Confirm sending {} again, or select only those not sent yet.",
                 counted(served.len(), "of the records was", "of the records were"),
                 last.run.unwrap_or_default(),
                 last.at.replace('T', " at ").get(..19).unwrap_or(&last.at),
-                if served.len() == 1 { "it is" } else { "they are" },
+                if served.len() == 1 { "it" } else { "them" },
             ),
         ))
     }

@@ -72,7 +72,7 @@ async fn bring(State(app): State<App>, Path(id): Path<i64>, form: Multipart) -> 
             true => "the two share no column".to_owned(),
             false => faults.iter().take(FAULTS).map(String::as_str).collect::<Vec<_>>().join("; "),
         };
-        let message = format!("no key column: “{}” and the sheet need a common column with unique values. {why}", upload.name);
+        let message = format!("no key column: “{}” and the sheet need a common column with unique values; {why}", upload.name);
         return Err(Refused::unusable("no-key", message));
     }
     let (sheet, sheets) = (best.name.clone(), found.iter().map(|(raw, _)| raw.name.clone()).collect());

@@ -5,6 +5,7 @@ use axum::extract::{Multipart, Path, Query, State};
 use axum::http::header;
 use axum::response::{IntoResponse, Response};
 use mangle_core::language::syntax::Sizes;
+use mangle_core::words::grouped;
 use mangle_documents::picture;
 use serde::Deserialize;
 use utoipa::IntoParams;
@@ -42,7 +43,7 @@ async fn add(State(app): State<App>, Path(id): Path<i64>, form: Multipart) -> An
     let uploads = files(form).await?;
     let known = app.store.with(move |c| store::list(c, id)).await?.len();
     if known + uploads.len() > MOST {
-        return Err(Refused::unusable("too-many", format!("a sheet can have at most {MOST} files. Remove some first.")));
+        return Err(Refused::unusable("too-many", format!("a sheet can have at most {} files. Remove some first.", grouped(MOST))));
     }
     for upload in uploads {
         let (bytes, picture) = blocking(move || {

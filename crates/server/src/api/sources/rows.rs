@@ -8,6 +8,7 @@ use mangle_core::language::{Context, Folded};
 use mangle_core::records::{Cell, Filter, Misfits, View, label, shown};
 use mangle_core::value::read::Reading;
 use mangle_core::value::{Locale, Value};
+use mangle_core::words::grouped;
 use serde::{Deserialize, Serialize};
 use utoipa::{IntoParams, ToSchema};
 use utoipa_axum::router::OpenApiRouter;
@@ -340,7 +341,7 @@ async fn edit(State(app): State<App>, Path(id): Path<i64>, Json(asked): Json<Row
     if count > MOST_CELLS {
         return Err(Refused::unusable(
             "too-many",
-            format!("{count} cells are too many for one change (maximum {MOST_CELLS}). Do it in steps."),
+            format!("{} cells are too many for one change (maximum {}). Do it in steps.", grouped(count), grouped(MOST_CELLS)),
         ));
     }
     if info.columns.iter().any(|c| c.asked) && !(asked.added.is_empty() && asked.removed.is_empty() && asked.moved.is_none()) {

@@ -165,7 +165,7 @@ pub(super) async fn keep(State(app): State<App>, Path(id): Path<i64>, Json(new):
     Ok(Json(blocking(move || checked(specimen, &template, &desk)).await?))
 }
 
-/// Accept a version's output as the specimen's expected text.
+/// Accept a version's output as the test case's expected text.
 #[utoipa::path(put, path = "/api/specimens/{id}/accepted", tag = "templates", params(("id" = i64, Path), Of), responses((status = 200, body = SpecimenInfo), (status = 422, body = Problem)))]
 pub(super) async fn accept(State(app): State<App>, Path(id): Path<i64>, Query(of): Query<Of>) -> Answer<SpecimenInfo> {
     let specimen = app.store.with(move |c| specimens::get(c, id)).await?.ok_or_else(|| Refused::missing("the test case"))?;
