@@ -1,18 +1,29 @@
-/** Dates and sizes as the screens write them. */
-export function day(stamp: string | null | undefined): string {
-  if (!stamp) return ''
-  const date = new Date(stamp)
-  return date.toLocaleDateString('en-GB', { day: 'numeric', month: 'short', year: 'numeric' })
-}
+/** Dates, times and sizes as the screens write them. */
 
-export function shortDay(stamp: string | null | undefined): string {
+/** A moment of the server, which writes UTC; a bare date stays that date everywhere. */
+const moment = (stamp: string) => {
+  const bare = stamp.length === 10
+  return {
+    date: new Date(bare || /Z|[+-]\d\d:\d\d$/.test(stamp) ? stamp : `${stamp}Z`),
+    zone: bare ? 'UTC' : undefined,
+  }
+}
+function written(stamp: string | null | undefined, options: Intl.DateTimeFormatOptions): string {
   if (!stamp) return ''
-  return new Date(stamp).toLocaleDateString('en-GB', { day: 'numeric', month: 'short' })
+  const { date, zone } = moment(stamp)
+  return new Intl.DateTimeFormat('en-GB', { ...options, timeZone: zone }).format(date)
 }
+export const day = (stamp: string | null | undefined) =>
+  written(stamp, { day: 'numeric', month: 'short', year: 'numeric' })
+export const shortDay = (stamp: string | null | undefined) =>
+  written(stamp, { day: 'numeric', month: 'short' })
+export const clock = (stamp: string | null | undefined) =>
+  written(stamp, { hour: '2-digit', minute: '2-digit' })
 
-export function clock(stamp: string | null | undefined): string {
-  return stamp ? stamp.slice(11, 16) : ''
-}
+const STATES: Record<string, string> = { going: 'Running', filed: 'To send', made: 'Stored', held: 'On hold' }
+/** A state of a run or of one of its items. */
+export const stateWord = (state: string) =>
+  STATES[state] ?? `${state.charAt(0).toUpperCase()}${state.slice(1)}`
 
 export function size(bytes: number): string {
   if (bytes < 1000) return `${bytes} B`
@@ -30,3 +41,6 @@ export function span(seconds: number): string {
   if (whole < 60) return `${whole} s`
   return `${Math.floor(whole / 60)} min ${whole % 60} s`
 }
+
+/** The files that are read as records. */
+export const DATA_FILES = '.csv,.tsv,.txt,.xlsx,.xlsm,.xlsb,.xls,.ods,.json'

@@ -3,13 +3,13 @@ import { computed, nextTick, ref } from 'vue'
 
 import { takesText, typed } from '../api/edits'
 import type { Edits, Row, SheetInfo } from '../api/sheet'
-import { count, shortDay } from '../api/words'
+import { count } from '../api/words'
 import { useArea } from './area'
 import { useBlock } from './block'
 import { useDraft } from './draft'
 import { gridKeys } from './grid-keys'
+import LastDocument from './LastDocument.vue'
 import { ROW, useRows } from './rows'
-import StateWord from './StateWord.vue'
 
 /** A sheet to work in: cells are chosen, written, copied, pasted and filled. */
 const props = defineProps<{
@@ -163,20 +163,7 @@ defineExpose({ add, remove, fill: block.fill, chosen, said })
               </button>
             </td>
             <td role="gridcell">
-              <a
-                v-if="row.last[0]"
-                :href="`/api/items/${row.last[0].item}/documents/pdf`"
-                target="_blank"
-                tabindex="-1"
-                :title="
-                  row.last
-                    .map((l) => `${l.dispatch}: ${l.state}, ${shortDay(l.changed)} ${l.error}`)
-                    .join('\n')
-                "
-              >
-                <StateWord :state="row.last[0].state" :more="shortDay(row.last[0].changed)" />
-                <span v-if="row.last.length > 1" class="quiet"> +{{ row.last.length - 1 }}</span>
-              </a>
+              <LastDocument :last="row.last" />
             </td>
             <td
               v-for="(cell, column) in row.cells"

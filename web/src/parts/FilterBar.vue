@@ -45,7 +45,6 @@ async function drop() {
         label="Filter"
         placeholder='e.g. status = "overdue"'
         @done="filter = text"
-        @keydown.enter="filter = text"
       />
     </div>
     <el-input v-model="find" class="find" clearable aria-label="Search rows" placeholder="Search rows" />

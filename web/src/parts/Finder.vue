@@ -84,7 +84,10 @@ const findRows = useDebounceFn(async () => {
   )
   if (mine === asked) rows.value = found.flat()
 }, 200)
-watch(text, () => void findRows())
+watch(text, () => {
+  rows.value = []
+  void findRows()
+})
 
 const hits = computed(() => {
   const words = text.value.toLowerCase().split(/\s+/)
@@ -107,7 +110,7 @@ function go(hit: Hit | undefined) {
     <el-input
       ref="first"
       v-model="text"
-      aria-label="Find"
+      aria-label="Search"
       placeholder="e.g. a dispatch, a template, a person"
       @keydown.down.prevent="at = Math.min(at + 1, hits.length - 1)"
       @keydown.up.prevent="at = Math.max(at - 1, 0)"
@@ -127,8 +130,6 @@ ul {
   list-style: none;
   margin: 8px 0 0;
   padding: 0;
-}
-ul {
   max-height: 60vh;
   overflow: auto;
 }

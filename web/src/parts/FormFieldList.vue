@@ -43,7 +43,7 @@ async function key(event: KeyboardEvent, at: number) {
 <template>
   <nav class="fields" aria-label="Fields">
     <button type="button" class="itself" :class="{ here: chosen === undefined }" @click="emit('show')">
-      Form settings<span v-if="wrong.has(0)" class="say wrong">problem</span>
+      Form settings<span v-if="wrong.has(0)" class="say wrong">Problem</span>
     </button>
     <ol ref="list">
       <li
@@ -65,8 +65,8 @@ async function key(event: KeyboardEvent, at: number) {
           @keydown="key($event, at)"
         >
           <span class="label">{{ field.label || field.name || '(no label)' }}</span>
-          <span v-if="wrong.has(field.id)" class="say wrong">problem</span>
-          <span v-else class="quiet">{{ field.shown_when ? 'conditional' : '' }}</span>
+          <span v-if="wrong.has(field.id)" class="say wrong">Problem</span>
+          <span v-else class="quiet">{{ field.shown_when ? 'Conditional' : '' }}</span>
         </button>
       </li>
     </ol>

@@ -25,6 +25,18 @@ const unmarked = (field: VNode) =>
     around?.querySelector('[aria-activedescendant$="item--1"]')?.removeAttribute('aria-activedescendant')
   })
 
+// A click on an offer leaves the field first, and Enter may choose one: what is written until
+// then is not what is meant.
+let leaving = 0
+function changed() {
+  window.clearTimeout(leaving)
+  leaving = window.setTimeout(() => emit('done'), 200)
+}
+function pick() {
+  window.clearTimeout(leaving)
+  emit('pick')
+}
+
 async function offers(typed: string, give: (found: Offered[]) => void) {
   const bytes = new TextEncoder().encode(typed)
   const body = { text: typed, at: bytes.length, sheet_id: props.sheet ?? null }
@@ -48,8 +60,9 @@ async function offers(typed: string, give: (found: Offered[]) => void) {
     :aria-label="label"
     :placeholder="placeholder"
     @input="emit('input')"
-    @select="emit('pick')"
-    @change="emit('done')"
+    @select="pick"
+    @change="changed"
+    @keydown.enter="changed"
     @clear="emit('done')"
     @vue:mounted="unmarked"
   >

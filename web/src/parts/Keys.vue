@@ -6,6 +6,10 @@ const keys = [
   ['F', 'Dispatch: next record with findings'],
   ['↑ ↓', 'Table: previous or next row'],
   ['Enter', 'Table: open the row'],
+  ['F2', 'Sheet: edit the cell'],
+  ['Ctrl+D', 'Sheet: fill down'],
+  ['Ctrl+Z, Ctrl+Y', 'Sheet and form: undo, redo'],
+  ['Alt+↑, Alt+↓', 'Sheet and form: move up or down'],
   ['?', 'Show keyboard shortcuts'],
 ]
 </script>

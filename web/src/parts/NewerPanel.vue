@@ -3,7 +3,7 @@ import { computed, ref, watch } from 'vue'
 
 import { api, ask, attempt, type Schemas, upload } from '../api/client'
 import type { Sheet } from '../api/sheet'
-import { count } from '../api/words'
+import { count, DATA_FILES } from '../api/words'
 import FilePick from './FilePick.vue'
 
 /** A newer file beside the sheet: what it adds, changes and no longer has. */
@@ -79,13 +79,7 @@ async function apply() {
         Compare a newer file with this sheet and choose which changes to apply. Computed columns, filters and
         documents are not affected.
       </p>
-      <FilePick
-        label="Choose file"
-        accept=".csv,.tsv,.txt,.xlsx,.ods,.json"
-        main
-        :busy="busy"
-        @files="bring"
-      />
+      <FilePick label="Choose file" :accept="DATA_FILES" main :busy="busy" @files="bring" />
     </template>
     <template v-else>
       <label v-if="taken.sheets.length > 1" class="field-label"

@@ -52,7 +52,7 @@ async function rewrite() {
   if (!kept) return
   asked.value = undefined
   const inUse = kept.in_use === kept.shown && !props.bench.setup.version
-  const where = inUse ? 'in use now' : 'as a draft. To use it, open the template.'
+  const where = inUse ? 'in use now' : 'a draft. To use it, open the template'
   ElMessage({ message: `Saved as version ${kept.shown}, ${where}.` })
   emit('rewritten')
 }

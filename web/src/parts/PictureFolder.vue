@@ -46,7 +46,9 @@ async function remove(name: string) {
 <template>
   <div class="folder">
     <span>Pictures for these records</span>
-    <span class="quiet">{{ files ? `${count(files, 'file')} with the sheet` : 'none yet' }}</span>
+    <span class="quiet">{{
+      files + pictures.length ? count(files + pictures.length, 'file') : 'none yet'
+    }}</span>
     <el-button :aria-expanded="open" @click="open = !open">{{ open ? 'Close' : 'Show and add' }}</el-button>
   </div>
   <FilesPanel v-if="open" class="files" :sheet="sheet" :version="version" @changed="changed" />

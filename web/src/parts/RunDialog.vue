@@ -66,8 +66,8 @@ function onlyFresh() {
             again === bench.records.length
               ? again === 1
                 ? 'This record was'
-                : `All ${again} were`
-              : `${again} of them ${again === 1 ? 'was' : 'were'}`
+                : `All ${again} records were`
+              : `${count(again, 'record')} ${again === 1 ? 'was' : 'were'}`
           }}
           already sent by this dispatch</b
         >, last on {{ day(last.at) }} at {{ clock(last.at) }} by

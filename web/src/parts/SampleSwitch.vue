@@ -22,7 +22,9 @@ async function show(wanted: boolean) {
     const body = { values: record.values, locale: 'en-GB', moment: null }
     return await ask(api.POST('/api/versions/{id}/try', { params: { path }, body }))
   })
-  if (on.value) emit('tried', made)
+  // Switched off meanwhile: the template's own page stays.
+  if (!on.value) return
+  emit('tried', made)
   on.value = !!made
 }
 </script>

@@ -1,18 +1,10 @@
 <script setup lang="ts">
 import { computed } from 'vue'
 
+import { stateWord } from '../api/words'
+
 /** A state as a word in its colour; what is done but has failures is marked as wrong. */
 const props = defineProps<{ state: string; more?: string; failed?: number }>()
-const WORDS: Record<string, string> = {
-  going: 'Running',
-  filed: 'To send',
-  made: 'Stored',
-  held: 'On hold',
-}
-const word = computed(() => {
-  const { state } = props
-  return WORDS[state] ?? `${state.charAt(0).toUpperCase()}${state.slice(1)}`
-})
 const tone = computed(() => {
   if (props.failed || props.state === 'failed' || props.state === 'held') return 'wrong'
   if (['delivered', 'made', 'done'].includes(props.state)) return 'right'
@@ -22,6 +14,6 @@ const tone = computed(() => {
 
 <template>
   <span class="say" :class="tone"
-    >{{ word }}{{ failed ? `, ${failed} failed` : '' }}{{ more ? ` ${more}` : '' }}</span
+    >{{ stateWord(state) }}{{ failed ? `, ${failed} failed` : '' }}{{ more ? ` ${more}` : '' }}</span
   >
 </template>

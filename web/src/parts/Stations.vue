@@ -31,23 +31,23 @@ const stations = computed<Station[]>(() => {
         ? count(b.template_problems, 'problem')
         : b.template
           ? `v${b.template.version}`
-          : 'none',
+          : 'None',
       tone: b.template_problems ? 'bad' : b.template ? 'done' : 'open',
-      line: b.template ? b.template.name : 'choose one or drop a DOCX',
+      line: b.template ? b.template.name : 'Choose one or drop a DOCX',
     },
     {
       key: 'records',
       name: 'Records',
-      state: b.sheet ? String(b.records.length) : 'none',
+      state: b.sheet ? String(b.records.length) : 'None',
       tone: b.filter_problem ? 'bad' : b.sheet ? 'done' : 'open',
       line: b.sheet
         ? [b.sheet.name, setup.filter].filter(Boolean).join(', ')
-        : 'choose a source or drop a file',
+        : 'Choose a source or drop a file',
     },
     {
       key: 'mapping',
       name: 'Mapping',
-      state: open ? `${open} not mapped` : b.ties.length ? 'all mapped' : 'none',
+      state: open ? `${open} not mapped` : b.ties.length ? 'All mapped' : 'None',
       tone: open ? 'open' : b.ties.length ? 'done' : '',
       line: `${b.ties.length - open} of ${count(b.ties.length, 'name')} mapped`,
     },
@@ -62,25 +62,25 @@ const stations = computed<Station[]>(() => {
     {
       key: 'channels',
       name: 'Channels',
-      state: setup.email ? '1' : 'none',
+      state: setup.email ? '1' : 'None',
       tone: obstacles('channels') ? 'open' : setup.email ? 'done' : '',
-      line: setup.email ? 'E-mail' : 'documents stored here only',
+      line: setup.email ? 'E-mail' : 'Documents stored here only',
     },
     {
       key: 'preflight',
       name: 'Preflight',
-      state: rows ? count(rows, 'finding') : props.causes && !b.obstacles.length ? 'no findings' : 'waiting',
+      state: rows ? count(rows, 'finding') : props.causes && !b.obstacles.length ? 'No findings' : 'Waiting',
       tone: rows ? 'bad' : props.causes && !b.obstacles.length ? 'done' : '',
-      line: setup.left_out.length ? `${setup.left_out.length} left out` : 'checks every record',
+      line: setup.left_out.length ? `${setup.left_out.length} left out` : 'Checks every record',
     },
     {
       key: 'run',
       name: 'Run',
-      state: b.obstacles.length || rows || !props.causes ? 'blocked' : 'ready',
+      state: b.obstacles.length || rows || !props.causes ? 'Blocked' : 'Ready',
       tone: '',
       line: last
-        ? `last run ${shortDay(last.started)}, ${last.delivered} ${last.sends ? 'delivered' : 'stored'}`
-        : 'never run',
+        ? `Last run ${shortDay(last.started)}, ${last.delivered} ${last.sends ? 'delivered' : 'stored'}`
+        : 'Never run',
     },
   ]
 })

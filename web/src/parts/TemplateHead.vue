@@ -28,7 +28,7 @@ defineEmits<{ show: [number]; use: []; remove: []; files: [File[]] }>()
       >Draft. Version {{ template.in_use }} is in use</span
     >
     <span v-else-if="template.shown === template.in_use" class="say right">In use</span>
-    <span v-else class="say">older version</span>
+    <span v-else class="say">Older version</span>
     <span class="quiet file" :title="version.file_name"
       >{{ version.file_name }}, {{ size(version.size) }}</span
     >

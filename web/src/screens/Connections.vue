@@ -3,6 +3,7 @@ import { computed, ref, watch } from 'vue'
 import { useRouter } from 'vue-router'
 
 import { api, ask, attempt, type Schemas } from '../api/client'
+import { confirmed } from '../api/confirm'
 import { type Connection, FIELD_TYPES } from '../api/crm'
 import { clock, count, day } from '../api/words'
 import FormLine from '../parts/FormLine.vue'
@@ -71,6 +72,9 @@ async function look() {
 async function remove() {
   const own = chosen.value
   if (!own) return
+  const text = `Delete the connection to ${own.name} with its token? This can’t be undone.`
+  if (!(await confirmed({ title: 'Delete connection', text, act: 'Delete connection', destroys: true })))
+    return
   const gone = await attempt(() =>
     ask(api.DELETE('/api/connections/{id}', { params: { path: { id: own.id } } })),
   )

@@ -3,7 +3,7 @@ import { onMounted, ref } from 'vue'
 import { useRouter } from 'vue-router'
 
 import { api, ask, attempt, type Schemas } from '../api/client'
-import { day, shortDay } from '../api/words'
+import { DATA_FILES, day, shortDay } from '../api/words'
 import DispatchMenu from '../parts/DispatchMenu.vue'
 import FilePick from '../parts/FilePick.vue'
 
@@ -28,7 +28,7 @@ async function add() {
       <span class="quiet">Saved set-ups: template, records and delivery</span><span class="push" />
       <FilePick
         label="Import data and template"
-        accept=".csv,.tsv,.txt,.xlsx,.ods,.json,.docx"
+        :accept="`${DATA_FILES},.docx`"
         many
         @files="emit('take', $event)"
       />
@@ -80,7 +80,7 @@ async function add() {
         </p>
         <FilePick
           label="Import data and template"
-          accept=".csv,.tsv,.txt,.xlsx,.ods,.json,.docx"
+          :accept="`${DATA_FILES},.docx`"
           main
           many
           @files="emit('take', $event)"

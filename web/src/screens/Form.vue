@@ -67,13 +67,17 @@ onKeyStroke(['z', 'Z', 'y'], (event) => {
     <div class="head">
       <h1>{{ info.name }}</h1>
       <span class="say" :class="state[1]">{{ state[0] }}</span>
-      <span v-if="info.changed" class="say att">unpublished changes</span>
+      <span v-if="info.changed" class="say att">Unpublished changes</span>
       <RouterLink :to="`/sheets/${info.sheet_id}`" class="answers">{{
         count(info.answers, 'answer')
       }}</RouterLink>
       <span class="push quiet" aria-live="polite">{{ saving ? 'Saving…' : 'Saved' }}</span>
-      <el-button :disabled="!history.canUndo.value" title="Ctrl Z" @click="history.undo()">Undo</el-button>
-      <el-button :disabled="!history.canRedo.value" title="Ctrl Y" @click="history.redo()">Redo</el-button>
+      <el-button :disabled="!history.canUndo.value" title="Undo (Ctrl+Z)" @click="history.undo()"
+        >Undo</el-button
+      >
+      <el-button :disabled="!history.canRedo.value" title="Redo (Ctrl+Y)" @click="history.redo()"
+        >Redo</el-button
+      >
       <el-button v-if="info.state !== 'closed'" @click="it.close()">Close form</el-button>
       <el-button
         v-if="info.state === 'closed' || info.changed"

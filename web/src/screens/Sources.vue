@@ -5,7 +5,7 @@ import { useRouter } from 'vue-router'
 
 import { api, ask, attempt, type Schemas, upload } from '../api/client'
 import { confirmed } from '../api/confirm'
-import { count, day } from '../api/words'
+import { count, DATA_FILES, day } from '../api/words'
 import FilePick from '../parts/FilePick.vue'
 import NewForm from '../parts/NewForm.vue'
 
@@ -75,13 +75,7 @@ async function remove(source: Schemas['Source']) {
       <span class="quiet">Where records come from. You can paste a table here.</span><span class="push" />
       <el-button @click="router.push('/connections')">Connections</el-button>
       <NewForm />
-      <FilePick
-        label="Import data"
-        accept=".csv,.tsv,.txt,.xlsx,.ods,.json"
-        main
-        :busy="busy"
-        @files="take"
-      />
+      <FilePick label="Import data" :accept="DATA_FILES" main :busy="busy" @files="take" />
     </div>
     <div class="body">
       <table v-if="sources?.length" class="list">
@@ -126,13 +120,7 @@ async function remove(source: Schemas['Source']) {
           Import a CSV, XLSX, ODS or JSON file, drop it on this page, or paste a table. Drop a DOCX template
           with it to start a dispatch.
         </p>
-        <FilePick
-          label="Import data"
-          accept=".csv,.tsv,.txt,.xlsx,.ods,.json"
-          main
-          :busy="busy"
-          @files="take"
-        />
+        <FilePick label="Import data" :accept="DATA_FILES" main :busy="busy" @files="take" />
       </div>
     </div>
   </div>

@@ -6,10 +6,8 @@ import type { Schemas } from '../api/client'
 import { confirmed } from '../api/confirm'
 import { useTemplate } from '../api/design'
 import { count } from '../api/words'
-import MarkedPages from '../parts/MarkedPages.vue'
-import SampleSwitch from '../parts/SampleSwitch.vue'
 import TemplateHead from '../parts/TemplateHead.vue'
-import ZoomBar from '../parts/ZoomBar.vue'
+import TemplatePage from '../parts/TemplatePage.vue'
 import CoverageView from './template/Coverage.vue'
 import FieldsView from './template/Fields.vue'
 import LogicView from './template/Logic.vue'
@@ -19,7 +17,6 @@ import TryOutView from './template/TryOut.vue'
 import VersionsView from './template/Versions.vue'
 
 const props = defineProps<{ id: string; view?: string }>()
-const zoom = ref(1)
 const route = useRoute()
 const router = useRouter()
 const version = computed(() => Number(route.query.version) || undefined)
@@ -60,37 +57,6 @@ watch(
   () => (tried.value = undefined),
 )
 
-const logicOf = computed(() => {
-  const kinds = new Map<number, string>()
-  const walk = (lines: Schemas['OutlineInfo'][]) => {
-    for (const line of lines) {
-      kinds.set(line.placeholder, line.kind)
-      walk(line.within)
-    }
-  }
-  walk(template.value?.outline ?? [])
-  return kinds
-})
-const wrong = computed(() => new Set(template.value?.problems.map((p) => p.placeholder)))
-function kindOf(number: number) {
-  if (wrong.value.has(template.value?.placeholders[number]?.text ?? '')) return 'wrong'
-  const kind = logicOf.value.get(number)
-  return !kind || ['if', 'else', 'repeat', 'set'].includes(kind) ? 'logic' : ''
-}
-const titleOf = (number: number) =>
-  tried.value ? (tried.value.trace[number]?.text ?? '') : (template.value?.placeholders[number]?.text ?? '')
-
-/** The marks of the tried-out pages are entries of its trace. */
-const chosenMarks = computed(() => {
-  const trace = tried.value?.trace
-  if (!trace) return chosen.value
-  return trace.flatMap((entry, index) => (chosen.value.includes(entry.placeholder) ? [index] : []))
-})
-function choose(number: number) {
-  const entry = tried.value?.trace[number]
-  chosen.value = [entry ? entry.placeholder : number]
-}
-
 async function bringIn(files: File[]) {
   busy.value = true
   const changed = await t.bringIn(files)
@@ -118,8 +84,7 @@ async function use(number: number) {
   if (differ) {
     const text = `The output of ${count(differ, 'test case')} differs in version ${number}. New documents will use this version.`
     const act = `Use version ${number}`
-    if (!(await confirmed({ title: act, text, act })))
-      return void router.push(`/templates/${template.value?.id}/test-cases`)
+    if (!(await confirmed({ title: act, text, act }))) return
   }
   await t.putInUse(number)
 }
@@ -142,43 +107,14 @@ async function show(number: number) {
       @files="bringIn"
     />
     <div class="columns">
-      <div class="desk">
-        <MarkedPages
-          v-if="tried?.pages.length || (!tried && t.pages.value)"
-          :pages="tried ? tried.pages : (t.pages.value?.pages ?? [])"
-          :marks="tried ? tried.marks : (t.pages.value?.marks ?? [])"
-          :signatures="tried?.signatures"
-          :zoom="zoom"
-          :chosen="chosenMarks"
-          :shown="!tried"
-          :kind="tried ? undefined : kindOf"
-          :title="titleOf"
-          @choose="choose"
-        />
-        <div v-else-if="tried?.faults.length" role="alert">
-          <ul class="faults">
-            <li v-for="(fault, index) in tried.faults" :key="index">
-              <span class="code name">{{ fault.placeholder }}</span> in the {{ fault.place }}:
-              {{ fault.message }}
-            </li>
-          </ul>
-        </div>
-        <div class="foot">
-          <ZoomBar v-model="zoom" />
-          <SampleSwitch
-            v-if="at !== 'try-out' && !template.problems.length"
-            :key="`${at} ${shown.id}`"
-            :template="template"
-            :version="shown"
-            @tried="tried = $event"
-          />
-          <ul v-if="!tried" class="legend" aria-label="Colours of the marks">
-            <li><i class="value" />Value</li>
-            <li><i class="logic" />Logic</li>
-            <li v-if="wrong.size"><i class="wrong" />Problem</li>
-          </ul>
-        </div>
-      </div>
+      <TemplatePage
+        v-model:chosen="chosen"
+        v-model:tried="tried"
+        :template="template"
+        :version="shown"
+        :pages="t.pages.value"
+        :view="at"
+      />
       <section class="panel">
         <nav aria-label="Template views">
           <RouterLink v-for="one in VIEWS" :key="one" :to="address(one)" :class="{ here: one === at }">
@@ -230,58 +166,11 @@ async function show(number: number) {
 </template>
 
 <style scoped>
-.legend {
-  display: inline-flex;
-  gap: 12px;
-  margin: 0;
-  padding: 0 8px;
-  list-style: none;
-  font-size: 12px;
-  color: var(--ink-2);
-}
-.legend li {
-  display: flex;
-  gap: 5px;
-  align-items: center;
-}
-.legend i {
-  width: 14px;
-  height: 10px;
-  border-radius: 2px;
-}
-.legend .value {
-  background: #5b3a6b40;
-}
-.legend .logic {
-  background: #c77e1240;
-}
-.legend .wrong {
-  background: #a8402c59;
-}
 .columns {
   flex: 1;
   min-height: 0;
   display: grid;
   grid-template-columns: minmax(0, 1fr) 620px;
-}
-.foot {
-  position: sticky;
-  bottom: 0;
-  width: fit-content;
-  display: flex;
-  gap: 12px;
-  align-items: center;
-  padding-right: 8px;
-  background: var(--paper);
-}
-.desk {
-  background: var(--desk);
-  overflow: auto;
-  padding: 16px 24px;
-}
-.desk > * {
-  max-width: 720px;
-  margin: 0 auto;
 }
 .panel {
   border-left: 1px solid var(--line);

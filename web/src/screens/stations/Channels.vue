@@ -86,7 +86,7 @@ function set(field: keyof Email, text: string) {
     class="problem"
   >
     {{ obstacle.message }}
-    <RouterLink v-if="obstacle.message.includes('settings')" to="/settings">Settings</RouterLink>
+    <RouterLink v-if="obstacle.in_settings" to="/settings">Settings</RouterLink>
   </p>
 </template>
 

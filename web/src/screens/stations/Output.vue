@@ -105,7 +105,7 @@ const locales = [
     </el-select>
   </div>
   <div class="field">
-    <span>Take the language from column</span>
+    <span>Language column</span>
     <el-select
       :model-value="bench.setup.locale_column || undefined"
       clearable

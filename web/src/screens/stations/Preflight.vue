@@ -29,14 +29,19 @@ function leaveOut(out: number[]) {
   <ul v-if="bench.obstacles.length" class="stops">
     <li v-for="obstacle in bench.obstacles" :key="obstacle.message">
       {{ obstacle.message }}
-      <RouterLink :to="{ path: `/dispatches/${bench.key}/${obstacle.station}`, query: $route.query }"
+      <RouterLink
+        :to="
+          obstacle.in_settings
+            ? '/settings'
+            : { path: `/dispatches/${bench.key}/${obstacle.station}`, query: $route.query }
+        "
         >Fix it</RouterLink
       >
     </li>
   </ul>
   <div v-if="served" class="served" role="status">
     <b>{{ count(served, 'record') }}</b> of {{ bench.records.length }}
-    {{ served === 1 ? 'was' : 'were' }} already sent by this dispatch.
+    already sent by this dispatch.
     <el-button v-if="served < bench.records.length" @click="change((b) => (b.setup.choose = 'unserved'))"
       >Select only those not sent yet</el-button
     >
@@ -78,7 +83,7 @@ function leaveOut(out: number[]) {
     />
   </template>
   <p v-else-if="causes && !bench.obstacles.length">
-    <span class="say right">no findings</span> {{ count(bench.records.length, 'record') }} checked. Ready to
+    <span class="say right">No findings</span> {{ count(bench.records.length, 'record') }} checked. Ready to
     run.<template v-if="notes.length"> See the notes above.</template>
   </p>
   <p v-if="bench.setup.left_out.length" class="quiet">

@@ -3,7 +3,7 @@ import { computed, onMounted, ref } from 'vue'
 
 import type { Bench } from '../../api/bench'
 import { api, ask, attempt, type Schemas, upload } from '../../api/client'
-import { clock, count, shortDay } from '../../api/words'
+import { clock, count, DATA_FILES, shortDay } from '../../api/words'
 import FilePick from '../../parts/FilePick.vue'
 import PictureFolder from '../../parts/PictureFolder.vue'
 import RowTable from '../../parts/RowTable.vue'
@@ -21,9 +21,9 @@ const sheets = computed(() => sources.value.flatMap((s) => s.sheets.map((h) => (
 const kept = computed(() => sheets.value.find((s) => s.id === props.bench.sheet_id)?.filters ?? [])
 
 const CHOICES = [
-  ['all', 'all records'],
+  ['all', 'All records'],
   ['unserved', 'Not sent yet by this dispatch'],
-  ['failed-last', 'those that failed last time'],
+  ['failed-last', 'Failed last time'],
   ['changed', 'Changed since last sent'],
 ] as const
 const callable = computed(() =>
@@ -56,7 +56,7 @@ async function take(files: File[]) {
           :label="`${one.source}, ${one.name}`"
         />
       </el-select>
-      <FilePick label="Import data" accept=".csv,.tsv,.txt,.xlsx,.ods,.json" @files="take" />
+      <FilePick label="Import data" :accept="DATA_FILES" @files="take" />
     </div>
     <div class="pick">
       <el-input
@@ -95,7 +95,7 @@ async function take(files: File[]) {
           aria-label="Record name"
           @change="(now: string) => change((b) => (b.setup.label = now === 'names' ? '' : now))"
         >
-          <el-option value="names" label="Best match" />
+          <el-option value="names" label="Automatic" />
           <el-option v-for="column in callable" :key="column" :value="column" :label="column" /></el-select
       ></label>
     </div>

@@ -58,7 +58,7 @@ const tryOut = (row: number) => ({
       <el-checkbox v-model="onlyMissed" label="Unused branches only" />
     </div>
     <p v-if="coverage?.open.length" class="problem">
-      No column in this source for {{ coverage.open.join(', ') }}; Map them in a dispatch that uses this
+      No column in this source for {{ coverage.open.join(', ') }}. Map them in a dispatch that uses this
       template and source.
     </p>
     <p v-if="coverage?.first_failed" class="problem">
@@ -98,7 +98,7 @@ const tryOut = (row: number) => ({
               @click.stop
               >{{ way.first.label }}</RouterLink
             >
-            <span v-else class="say att">unused</span>
+            <span v-else class="say att">Unused</span>
           </td>
         </tr>
       </tbody>

@@ -15,7 +15,7 @@ const emit = defineEmits<{ changed: [] }>()
 const WORDS: Record<string, [string, string]> = {
   same: ['Passes', 'right'],
   changed: ['Output differs', 'att'],
-  failed: ['can’t be filled', 'wrong'],
+  failed: ['Can’t be filled', 'wrong'],
 }
 const different = computed(() => props.specimens.filter((s) => s.state !== 'same').length)
 const query = () => ({ version: props.template.shown })

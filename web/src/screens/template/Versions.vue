@@ -45,7 +45,7 @@ const state = (number: number) =>
   <table class="list">
     <thead>
       <tr>
-        <th style="width: 34px" class="num">Version</th>
+        <th style="width: 62px" class="num">Version</th>
         <th style="width: 76px"><span class="unseen">State</span></th>
         <th>File</th>
         <th style="width: 128px">Uploaded</th>
