@@ -12,6 +12,7 @@ import csv
 import datetime as dt
 import io
 import json
+import math
 import random
 import struct
 import zipfile
@@ -313,6 +314,12 @@ def letter(path, old=False):
     pack(path, out.getvalue())
 
 
+def png(w, h, rows):
+    """A PNG of rows of RGB, each with its filter byte (ISO/IEC 15948)."""
+    chunk = lambda kind, data: struct.pack(">I", len(data)) + kind + data + struct.pack(">I", zlib.crc32(kind + data))
+    return b"\x89PNG\r\n\x1a\n" + chunk(b"IHDR", struct.pack(">IIBBBBB", w, h, 8, 2, 0, 0, 0)) + chunk(b"IDAT", zlib.compress(bytes(rows), 9)) + chunk(b"IEND", b"")
+
+
 def photograph(seed):
     """A small picture of a hull with a blemish, drawn here."""
     r = random.Random(seed)
@@ -326,9 +333,59 @@ def photograph(seed):
             spot = (x - x0) ** 2 + 2 * (y - y0) ** 2 < size * size
             shade = sea if y > 62 + (x // 17) % 2 else tuple(max(0, c - y // 2) for c in hull)
             rows += bytes((110, 60, 40) if spot else shade)
-    chunk = lambda kind, data: struct.pack(">I", len(data)) + kind + data + struct.pack(">I", zlib.crc32(kind + data))
-    png = b"\x89PNG\r\n\x1a\n" + chunk(b"IHDR", struct.pack(">IIBBBBB", w, h, 8, 2, 0, 0, 0)) + chunk(b"IDAT", zlib.compress(bytes(rows), 9)) + chunk(b"IEND", b"")
-    return "data:image/png;base64," + base64.b64encode(png).decode()
+    return "data:image/png;base64," + base64.b64encode(png(w, h, rows)).decode()
+
+
+def painted(path, w, h, colour):
+    """Writes the picture of a function of place (0 to 1, from the left and the top) to colour."""
+    rows = bytearray()
+    for y in range(h):
+        rows.append(0)
+        for x in range(w):
+            rows += bytes(colour(x / w, y / h))
+    path.write_bytes(png(w, h, rows))
+
+
+def signature(path, seed):
+    """A name as written with a pen: loops that grow smaller, and a stroke below."""
+    r = random.Random(seed)
+    loops, lean, w, h = r.randint(5, 8), r.uniform(0.2, 0.5), 360, 120
+    pen = []
+    for i in range(900):
+        t = i / 900
+        x = 30 + 270 * t + 13 * math.cos(2 * math.pi * loops * t)
+        y = 62 + (34 - 20 * t) * math.sin(2 * math.pi * loops * t + lean) * (0.6 + 0.4 * math.sin(9 * t + seed))
+        pen.append((x - lean * (y - 60), y))
+    pen += [(40 + 250 * i / 400, 98 - 8 * i / 400 + 2 * math.sin(i / 40)) for i in range(400)]
+    ink = {}
+    for px, py in pen:
+        for x in range(int(px) - 2, int(px) + 4):
+            for y in range(int(py) - 2, int(py) + 4):
+                near = max(0.0, 1 - max(0.0, math.hypot(x - px, y - py) - 0.9) / 0.9)
+                ink[x, y] = max(near, ink.get((x, y), 0))
+    shade = lambda x, y: round(255 - 215 * ink.get((round(x * w), round(y * h)), 0))
+    painted(path, w, h, lambda x, y: (shade(x, y),) * 2 + (min(255, shade(x, y) + 50),))
+
+
+def on_slings(path, hull):
+    """A boat on the slings of the crane, seen from the quay."""
+    def colour(x, y):
+        sky = (206 - round(30 * y), 218 - round(20 * y), 226)
+        if y > 0.86:
+            return (104, 122, 128) if (x * 40 + y * 90) % 3 > 0.4 else (126, 144, 150)
+        if abs(x - 0.30) < 0.008 and y < 0.62 or abs(x - 0.70) < 0.008 and y < 0.62:
+            return (222, 172, 52)
+        edge = 0.62 - 0.5 * abs(x - 0.5) ** 2
+        if 0.46 < y < edge + 0.10 and 0.14 + 0.3 * max(0, y - 0.5) < x < 0.86 - 0.9 * max(0, y - 0.5):
+            return (238, 236, 230) if y < 0.50 else hull if y < 0.60 else (92, 48, 44)
+        if abs(x - 0.5) < 0.05 and 0.6 < y < 0.78:
+            return (70, 44, 42)
+        if 0.34 < x < 0.62 and 0.39 < y <= 0.46:
+            return (230, 228, 222) if not (0.38 < x < 0.58 and 0.405 < y < 0.435) else (58, 70, 84)
+        if abs(x - 0.47) < 0.005 and y < 0.40:
+            return (120, 112, 100)
+        return sky
+    painted(path, 480, 320, colour)
 
 
 WORK = {
@@ -365,6 +422,8 @@ def cases():
             "Discount": r.choice([0, 0, 0, 5, 10]), "Haul-out needed": any(l["Section"] == "Hull" for l in lines),
             "Note": r.choice([None, None, "Please ring before the crane is booked."]), "Lines": lines, "Findings": findings,
         })
+    # One whose mailbox was closed: the practice mail server refuses its address.
+    found[9]["Owner"]["E-mail"] = "sanne.bakker@closed.example"
     # One with nothing to do yet, as happens.
     found[7]["Lines"], found[7]["Note"] = [], "Waiting for the survey."
     (HERE / "refit-cases.json").write_text(json.dumps(found, ensure_ascii=False, indent=1), encoding="utf-8")
@@ -598,6 +657,10 @@ if __name__ == "__main__":
     prices()
     letter(HERE / "reminder.docx")
     cases()
+    for n in (1, 2, 3):
+        signature(HERE / "history" / f"signature-{n}.png", n)
+    on_slings(HERE / "history" / "boat-blue.png", (46, 74, 118))
+    on_slings(HERE / "history" / "boat-green.png", (58, 104, 84))
     quote(HERE / "refit-quote.docx")
     survey(HERE / "survey-report.docx")
     berths(HERE / "berth-list.docx")

@@ -54,8 +54,13 @@ impl Program {
         Ok(Program { child, address })
     }
 
-    /// The demo world on free ports.
+    /// The demo world on free ports, before anything happened in it.
     pub fn demo(folder: &Path) -> Result<Program> {
+        Program::start(&["demo", "--fresh", "--port", "0", "--practice-port", "0", "--crm-port", "0", "--folder", &folder.to_string_lossy()])
+    }
+
+    /// The demo world on free ports, as `make demo` starts it: with runs, answers and messages.
+    pub fn demo_with_history(folder: &Path) -> Result<Program> {
         Program::start(&["demo", "--port", "0", "--practice-port", "0", "--crm-port", "0", "--folder", &folder.to_string_lossy()])
     }
 

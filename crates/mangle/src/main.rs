@@ -28,11 +28,11 @@ enum Command {
     Serve(serve::Arguments),
     /// Start the application with demo data
     Demo(demo::Arguments),
-    /// Fills a template with the records of a sheet and writes the files.
+    /// Fill a template with the records of a sheet and write the files
     Merge(merge::Arguments),
     /// Evaluate an expression
     Eval(eval::Arguments),
-    /// Lists the placeholders and problems of a template.
+    /// List the placeholders and problems of a template
     Fields(fields::Arguments),
     /// Convert DOCX documents to PDF without filling them
     Pages(pages::Arguments),

@@ -23,7 +23,7 @@ use serde::Serialize;
 
 #[derive(clap::Args)]
 pub struct Arguments {
-    /// The template.
+    /// Template (DOCX)
     #[arg(long)]
     template: PathBuf,
     /// Records: a CSV, XLSX or ODS file (add #Sheet to choose a sheet); or

@@ -21,7 +21,7 @@ pub struct Arguments {
     /// SMTP server as host:port; the practice mailbox by default
     #[arg(long)]
     smtp: Option<String>,
-    /// The port of the practice mailbox; 0 takes a free one.
+    /// Port of the practice mailbox; 0 chooses a free port
     #[arg(long, default_value_t = 7625)]
     practice_port: u16,
 }
@@ -93,6 +93,11 @@ impl Running {
             Some(address) => mangle_server::demo_crm(&self.app, address, crm::TOKEN).await,
             None => Ok(()),
         }
+    }
+
+    /// The application's API, to be asked without a port.
+    pub fn router(&self) -> axum::Router {
+        self.router.clone()
     }
 
     /// Serves until the process is told to end.

@@ -14,6 +14,7 @@ mod store;
 mod web;
 
 pub use api::openapi;
+pub use clock::now;
 pub use demo::{demo, demo_crm};
 pub use error::{Problem, Refused};
 pub use server::{App, Options, Smtp, app, router, serve};

@@ -15,6 +15,8 @@ use super::Mailbox;
 const LARGEST: usize = 40 << 20;
 /// The longest line of a session (RFC 5321 4.5.3.1.6 asks for 1 000).
 const LONGEST_LINE: usize = 64 << 10;
+/// Addresses of this domain are refused, as those of closed mailboxes are.
+const CLOSED: &str = "closed.example";
 const PATIENCE: Duration = Duration::from_secs(300);
 
 /// Takes messages until the listener fails.
@@ -46,6 +48,9 @@ impl Handler for Taking {
     }
 
     fn rcpt(&mut self, to: &str) -> Response {
+        if to.rsplit('@').next().is_some_and(|domain| domain.eq_ignore_ascii_case(CLOSED)) {
+            return Response::custom(550, format!("5.1.1 <{to}>: mailbox closed"));
+        }
         self.recipients.push(to.to_owned());
         response::OK
     }

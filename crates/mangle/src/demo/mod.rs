@@ -1,8 +1,10 @@
 //! `mangle demo`: Brackwater Quay, ready to work in.
 
+mod history;
+
 use std::path::PathBuf;
 
-use anyhow::Result;
+use anyhow::{Context, Result};
 
 use crate::serve::{What, runtime, start};
 
@@ -14,24 +16,27 @@ pub struct Arguments {
     /// Port of the application; 0 chooses a free port
     #[arg(long, default_value_t = 7600)]
     port: u16,
-    /// The port of the practice mailbox; 0 takes a free one.
+    /// Port of the practice mailbox; 0 chooses a free port
     #[arg(long, default_value_t = 7625)]
     practice_port: u16,
-    /// The port of the practice CRM; 0 takes a free one.
+    /// Port of the practice CRM; 0 chooses a free port
     #[arg(long, default_value_t = 7626)]
     crm_port: u16,
+    /// Start before anything happened: no runs, answers or messages
+    #[arg(long)]
+    fresh: bool,
 }
 
-const SEASON: &[u8] = include_bytes!("../../../demo/season.xlsx");
-const PRICES: &[u8] = include_bytes!("../../../demo/price-list.csv");
-const CASES: &[u8] = include_bytes!("../../../demo/refit-cases.json");
-const REMINDER: &[u8] = include_bytes!("../../../demo/reminder.docx");
-const QUOTE: &[u8] = include_bytes!("../../../demo/refit-quote.docx");
-const SURVEY: &[u8] = include_bytes!("../../../demo/survey-report.docx");
-const BERTHS: &[u8] = include_bytes!("../../../demo/berth-list.docx");
-const LAY_UP: &[u8] = include_bytes!("../../../demo/winter-lay-up.form.json");
-const CRANE: &[u8] = include_bytes!("../../../demo/crane-lift.form.json");
-const VISITOR: &[u8] = include_bytes!("../../../demo/visitor-berth.form.json");
+const SEASON: &[u8] = include_bytes!("../../../../demo/season.xlsx");
+const PRICES: &[u8] = include_bytes!("../../../../demo/price-list.csv");
+const CASES: &[u8] = include_bytes!("../../../../demo/refit-cases.json");
+const REMINDER: &[u8] = include_bytes!("../../../../demo/reminder.docx");
+const QUOTE: &[u8] = include_bytes!("../../../../demo/refit-quote.docx");
+const SURVEY: &[u8] = include_bytes!("../../../../demo/survey-report.docx");
+const BERTHS: &[u8] = include_bytes!("../../../../demo/berth-list.docx");
+const LAY_UP: &[u8] = include_bytes!("../../../../demo/winter-lay-up.form.json");
+const CRANE: &[u8] = include_bytes!("../../../../demo/crane-lift.form.json");
+const VISITOR: &[u8] = include_bytes!("../../../../demo/visitor-berth.form.json");
 
 pub fn run(arguments: Arguments) -> Result<()> {
     // Dropped at the end: the temporary folder goes with the demo.
@@ -68,6 +73,9 @@ pub fn run(arguments: Arguments) -> Result<()> {
                 ("winter-lay-up.form.json", LAY_UP),
             ];
             running.fill(&files).await?;
+            if !arguments.fresh {
+                history::make(running.router(), mangle_server::now().date()).await.context("the demo world's history")?;
+            }
         }
         println!("Mangle is running at {}", running.address);
         running.serve().await
