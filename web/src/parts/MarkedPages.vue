@@ -169,6 +169,8 @@ img {
 }
 /* Paper is white in both themes, and so are the marks on it light. */
 .mark.shown {
+  min-width: 9px;
+  min-height: 9px;
   background: #5b3a6b1c;
 }
 .mark.shown.logic {

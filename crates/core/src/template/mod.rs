@@ -18,6 +18,7 @@ mod needs;
 mod outline;
 mod program;
 mod scan;
+mod short;
 mod text;
 
 use serde::Serialize;
@@ -36,6 +37,7 @@ pub use gathered::Gathered;
 pub use needs::{Need, complete, needs, values};
 pub use outline::Outline;
 pub use program::Program;
+pub use short::Short;
 pub use text::{TextTemplate, gather_text};
 
 /// Where in a template a placeholder stands.

@@ -13,7 +13,7 @@ use std::collections::HashMap;
 use std::sync::Arc;
 
 use mangle_core::language::Scope;
-use mangle_core::template::{FillError, Need, Outline, Placeholder, Problem, Program, Traced, Way, compile, gather, needs};
+use mangle_core::template::{FillError, Need, Outline, Placeholder, Problem, Program, Short, Traced, Way, compile, gather, needs};
 
 use crate::OpenError;
 use crate::package::Package;
@@ -118,8 +118,9 @@ impl Template {
             sections.extend(compiled.sections);
             problems.extend(compiled.problems);
             let spots = compiled.spots.into_iter().enumerate();
-            let mut marks: Vec<Mark> =
-                spots.flat_map(|(n, spots)| spots.into_iter().map(move |at| Mark { number: (first + n) as u32, at })).collect();
+            let mut marks: Vec<Mark> = spots
+                .flat_map(|(n, spots)| spots.into_iter().map(move |at| Mark { number: (first + n) as u32, at, shown: None }))
+                .collect();
             marks.sort_by_key(|m| m.at.start);
             parts.push(Part { name: name.to_owned(), program: compiled.program, changed, first, marks });
         }
@@ -238,7 +239,7 @@ impl Template {
             parts.push(out);
             if traced {
                 let own = trace.iter().enumerate().skip(before);
-                marks.push(own.filter_map(|(n, t)| Some(Mark { number: n as u32, at: t.at.clone()? })).collect());
+                marks.push(own.filter_map(|(n, t)| Some(Mark { number: n as u32, at: t.at.clone()?, shown: None })).collect());
             }
         }
         let mut added = artist.added;
@@ -276,6 +277,29 @@ impl Template {
     /// what is made are the places of [`Template::placeholders`].
     pub fn unfilled(&self) -> Result<page::Made, MakeError> {
         let pages = self.unfilled_pages()?;
+        Ok(Typesetter::default().make(&pages, &self.look, &self.look.pictures_with(&Added::default()))?)
+    }
+
+    /// The same with a short stand-in for each placeholder ([`Short`]), so that columns,
+    /// lines and pages are about those of a filled document.
+    pub fn with_stand_ins(&self) -> Result<page::Made, MakeError> {
+        let shorts: Vec<page::Shown> = self.placeholders.iter().map(|p| shown(&Short::of(&p.text))).collect();
+        let marked = |own: &Part| -> Vec<Mark> {
+            let mut before = None;
+            let mark = |mark: &Mark| {
+                // Of a placeholder in several pieces the first shows all of it.
+                let text = page::Shown { text: "".into(), small: true };
+                let shown = match before.replace(mark.number) == Some(mark.number) {
+                    true => text,
+                    false => shorts.get(mark.number as usize).cloned().unwrap_or(text),
+                };
+                Mark { shown: Some(shown), ..mark.clone() }
+            };
+            own.marks.iter().map(mark).collect()
+        };
+        let parts: HashMap<&str, (&Part, Vec<Mark>)> = self.parts.iter().map(|own| (own.name.as_str(), (own, marked(own)))).collect();
+        let part = |name: &str| parts.get(name).map(|(own, marks)| page::Text { bytes: own.program.source(), marks });
+        let pages = page::read(&self.look, &Added::default(), &part)?;
         Ok(Typesetter::default().make(&pages, &self.look, &self.look.pictures_with(&Added::default()))?)
     }
 
@@ -317,6 +341,10 @@ impl Template {
     pub fn typeset_pages(&self, pages: &page::Document, filled: &Filled, typesetter: &Typesetter<'_>) -> Result<page::Made, TypesetError> {
         typesetter.make(pages, &self.look, &self.look.pictures_with(&filled.added))
     }
+}
+
+fn shown(short: &Short) -> page::Shown {
+    page::Shown { text: short.text.as_str().into(), small: !short.prints }
 }
 
 /// A template filled to be looked at.

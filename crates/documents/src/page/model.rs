@@ -401,6 +401,17 @@ pub struct Mark {
     pub number: u32,
     /// The bytes, at the signs' borders.
     pub at: std::ops::Range<usize>,
+    /// What is shown in its place; the bytes themselves where there is nothing else.
+    pub shown: Option<Shown>,
+}
+
+/// What is shown in place of a mark's bytes.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Shown {
+    /// The text.
+    pub text: Arc<str>,
+    /// Whether it takes as little room as can be: what prints nothing in the end.
+    pub small: bool,
 }
 
 /// A part of a document as it is read into pages.

@@ -342,6 +342,35 @@ fn pages_end_within_paragraphs_that_lines_run_down_and_within_columns_with_lines
 }
 
 #[test]
+fn a_templates_own_pages_have_the_lines_of_what_it_makes() {
+    // A table's narrow column, a line of its own for logic, and values in a sentence.
+    let cell = |width: u32, text: &str| format!("<w:tc><w:tcPr><w:tcW w:w=\"{width}\" w:type=\"dxa\"/></w:tcPr>{}</w:tc>", p(text));
+    let row = format!("<w:tr>{}{}</w:tr>", cell(1500, "[: net as number \"0.00\" before \"about \"]"), cell(3000, "[: boat]"));
+    let table = format!("<w:tbl><w:tblPr><w:tblLayout w:type=\"fixed\"/></w:tblPr>{row}</w:tbl>");
+    let body = [
+        p("[:if net &gt; 5 and boat is not blank]"),
+        p("Dear [: boat before \"owner of the \"], we look forward to seeing you on [: today as date long] at the quay."),
+        p("[:end]"),
+        table,
+        p("Kind regards"),
+    ];
+    let template = Template::open(docx(&body.concat(), "", &[])).expect("opens");
+    let stand_ins = template.with_stand_ins().expect("pages");
+    let base = |made: &mangle_documents::page::Made| {
+        made.text(0).into_iter().find(|spot| spot.text.contains("regards")).map(|spot| spot.base).expect("the last line")
+    };
+    let (sheet, ties, context) = (case(), Ties::default(), Context::new(Locale::english(), NOON));
+    let filled = template.fill(&Scope::new(&sheet.records[0], &ties, &context)).expect("fills");
+    let meant = base(&template.typeset(&filled, &Typesetter::default()).expect("pages"));
+    let (own, written) = (base(&stand_ins), base(&template.unfilled().expect("pages")));
+    assert!((own - meant).abs() < 16.0, "{own} instead of {meant}");
+    assert!(written - meant > 40.0, "as written, it is longer: {written} and {meant}");
+    // Every placeholder has its place.
+    let marked: std::collections::BTreeSet<u32> = stand_ins.marks().iter().map(|m| m.number).collect();
+    assert_eq!(marked.len(), template.placeholders().len());
+}
+
+#[test]
 fn comments_are_left_out_and_the_person_is_told() {
     let comments = format!("<w:comments {W}><w:comment w:id=\"0\">{}</w:comment></w:comments>", p("too dear"));
     let body = "<w:p><w:commentRangeStart w:id=\"0\"/><w:ins w:id=\"3\"><w:r><w:t>[: boat]</w:t></w:r></w:ins><w:commentRangeEnd w:id=\"0\"/><w:r><w:commentReference w:id=\"0\"/></w:r></w:p>";

@@ -5,7 +5,7 @@ use std::sync::Arc;
 
 use roxmltree::Node;
 
-use super::Reader;
+use super::{Reader, marks};
 use crate::page::model::{Align, Inline, Line, Marker, Paragraph, TabKind, TextStyle};
 use crate::page::properties::{ParagraphLayer, TextLayer};
 use crate::page::symbols;
@@ -66,7 +66,8 @@ impl Reader<'_, '_, '_> {
         let mut inlines = Vec::new();
         let contents_before = self.inside_contents();
         self.inlines(node, &base, &mut inlines);
-        let paragraph = finish(&layer, style, mark, marker, inlines);
+        let mut paragraph = finish(&layer, style, mark, marker, inlines);
+        marks::shrink(&mut paragraph, self.text.marks);
         match contents_before || self.inside_contents() {
             true => self.entry(paragraph, style_id),
             false => Some(paragraph),

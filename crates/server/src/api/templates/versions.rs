@@ -182,11 +182,11 @@ pub(super) async fn file(State(app): State<App>, Path(id): Path<i64>) -> Result<
     Ok(download("application/vnd.openxmlformats-officedocument.wordprocessingml.document", &version.file_name, bytes))
 }
 
-/// The version's own pages, its placeholders as they are written and marked.
+/// The version's own pages, a short stand-in marked in the place of each placeholder.
 #[utoipa::path(get, path = "/api/versions/{id}/pages", tag = "templates", params(("id" = i64, Path)), responses((status = 200, body = Pages), (status = 422, body = Problem)))]
 pub(super) async fn pages(State(app): State<App>, Path(id): Path<i64>) -> Answer<Pages> {
     let template = app.template(id).await?;
-    let made = blocking(move || template.unfilled().map(|made| Pages::of(&made))).await?;
+    let made = blocking(move || template.with_stand_ins().map(|made| Pages::of(&made))).await?;
     made.map(Json).map_err(|e| Refused::unusable("pages", e.to_string()))
 }
 
