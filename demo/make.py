@@ -210,6 +210,35 @@ def shade(cell, color):
     cell._tc.get_or_add_tcPr().append(element)
 
 
+def letterhead(d, s, width, right):
+    """The office's mark and name above each page; the page's number below, with what stands before it."""
+    h = s.header.paragraphs[0]
+    h.style = d.styles["Normal"]
+    h.paragraph_format.space_after = Pt(0)
+    h.paragraph_format.tab_stops.clear_all()
+    h.paragraph_format.tab_stops.add_tab_stop(width, WD_TAB_ALIGNMENT.RIGHT)
+    h.add_run().add_picture(io.BytesIO(mark()), height=Cm(1.0))
+    h._p.xpath(".//wp:docPr")[0].set("descr", "Brackwater Quay")
+    name = h.add_run("  BRACKWATER QUAY")
+    name.bold, name.font.size, name.font.name, name.font.color.rgb = True, Pt(15), "Arial", RGBColor(0x1E, 0x3A, 0x5F)
+    h.add_run("\t" + right).font.size = Pt(9)
+    edge(h, "bottom")
+
+
+def footer(d, s, width, left, size):
+    f = s.footer.paragraphs[0]
+    f.style = d.styles["Normal"]
+    f.paragraph_format.space_after = Pt(0)
+    f.paragraph_format.tab_stops.clear_all()
+    f.paragraph_format.tab_stops.add_tab_stop(width, WD_TAB_ALIGNMENT.RIGHT)
+    f.add_run(left + "\tPage ")
+    field(f, "PAGE", size)
+    f.add_run(" of ")
+    field(f, "NUMPAGES", size)
+    for run in f.runs:
+        run.font.size = Pt(size)
+
+
 def letter(path, old=False):
     d = docx.Document()
     d.core_properties.author, d.core_properties.title = "Brackwater Quay", "Balance reminder"
@@ -224,29 +253,8 @@ def letter(path, old=False):
     s.top_margin, s.bottom_margin, s.header_distance, s.footer_distance = Cm(3.6), Cm(2.4), Cm(1.4), Cm(1.1)
     width = Cm(16)
 
-    h = s.header.paragraphs[0]
-    h.style = d.styles["Normal"]
-    h.paragraph_format.space_after = Pt(0)
-    h.paragraph_format.tab_stops.clear_all()
-    h.paragraph_format.tab_stops.add_tab_stop(width, WD_TAB_ALIGNMENT.RIGHT)
-    h.add_run().add_picture(io.BytesIO(mark()), height=Cm(1.0))
-    h._p.xpath(".//wp:docPr")[0].set("descr", "Brackwater Quay")
-    name = h.add_run("  BRACKWATER QUAY")
-    name.bold, name.font.size, name.font.name, name.font.color.rgb = True, Pt(15), "Arial", RGBColor(0x1E, 0x3A, 0x5F)
-    small = h.add_run("\tHarbour office, 1 Slipway Row")
-    small.font.size = Pt(9)
-    edge(h, "bottom")
-    f = s.footer.paragraphs[0]
-    f.style = d.styles["Normal"]
-    f.paragraph_format.space_after = Pt(0)
-    f.paragraph_format.tab_stops.clear_all()
-    f.paragraph_format.tab_stops.add_tab_stop(width, WD_TAB_ALIGNMENT.RIGHT)
-    f.add_run("Your reference [: ref]\tPage ").font.size = Pt(8.5)
-    field(f, "PAGE", 8.5)
-    f.add_run(" of ").font.size = Pt(8.5)
-    field(f, "NUMPAGES", 8.5)
-    for run in f.runs:
-        run.font.size = Pt(8.5)
+    letterhead(d, s, width, "Harbour office, 1 Slipway Row")
+    footer(d, s, width, "Your reference [: ref]", 8.5)
 
     def tight(text=None):
         p = d.add_paragraph(text or "")
@@ -390,9 +398,9 @@ def on_slings(path, hull):
 
 WORK = {
     "Hull": [("Pressure wash below the waterline", "m²", 9.75), ("Antifouling, two coats", "m²", 38.2), ("Osmosis treatment, local", "m²", 164), ("Polish topsides", "m", 42.5)],
-    "Rigging": [("Step and unstep the mast", "piece", 145), ("Replace the forestay", "piece", 1248.5), ("Inspect standing rigging", "h", 68), ("New halyards", "piece", 96.4)],
-    "Engine": [("Winterise the engine", "piece", 212), ("Replace the impeller", "piece", 74.9), ("Align the shaft", "h", 82)],
-    "Electrics": [("Replace service batteries", "piece", 318), ("Fault finding", "h", 74), ("Renew the shore power inlet", "piece", 129.5)],
+    "Rigging": [("Step and unstep the mast", "pcs", 145), ("Replace the forestay", "pcs", 1248.5), ("Inspect standing rigging", "h", 68), ("New halyards", "pcs", 96.4)],
+    "Engine": [("Winterise the engine", "pcs", 212), ("Replace the impeller", "pcs", 74.9), ("Align the shaft", "h", 82)],
+    "Electrics": [("Replace service batteries", "pcs", 318), ("Fault finding", "h", 74), ("Renew the shore power inlet", "pcs", 129.5)],
 }
 STAGES = ["Enquiry", "Inspected", "Quoted", "Approved", "In the yard", "Handed over"]
 DEFECTS = [("Crazing round the stanchion bases", "foredeck", "minor"), ("Play in the rudder bearing", "stern gear", "major"), ("Blisters below the waterline", "hull, port side", "major"),
@@ -447,26 +455,10 @@ def quote(path):
     s = d.sections[0]
     s.page_width, s.page_height = Cm(21), Cm(29.7)
     s.left_margin = s.right_margin = Cm(2.2)
-    s.top_margin, s.bottom_margin, s.header_distance, s.footer_distance = Cm(2.8), Cm(2.2), Cm(1.2), Cm(1.0)
+    s.top_margin, s.bottom_margin, s.header_distance, s.footer_distance = Cm(3.4), Cm(2.2), Cm(1.4), Cm(1.0)
     width = Cm(16.6)
-    h = s.header.paragraphs[0]
-    h.style = d.styles["Normal"]
-    h.paragraph_format.tab_stops.clear_all()
-    h.paragraph_format.tab_stops.add_tab_stop(width, WD_TAB_ALIGNMENT.RIGHT)
-    name = h.add_run("BRACKWATER QUAY YARD")
-    name.bold, name.font.size, name.font.color.rgb = True, Pt(13), RGBColor(0x1E, 0x3A, 0x5F)
-    h.add_run("\tQuote [: case]")
-    edge(h, "bottom")
-    f = s.footer.paragraphs[0]
-    f.style = d.styles["Normal"]
-    f.paragraph_format.tab_stops.clear_all()
-    f.paragraph_format.tab_stops.add_tab_stop(width, WD_TAB_ALIGNMENT.RIGHT)
-    f.add_run("[: responsible before \"Your contact: \"]\tPage ")
-    field(f, "PAGE", 8)
-    f.add_run(" of ")
-    field(f, "NUMPAGES", 8)
-    for run in f.runs:
-        run.font.size = Pt(8)
+    letterhead(d, s, width, "Quote [: case]")
+    footer(d, s, width, "[: responsible before \"Your contact: \"]", 8)
 
     def tight(text):
         p = d.add_paragraph(text)
@@ -499,6 +491,7 @@ def quote(path):
     tight("[: owner.postcode] [: owner.town]")
     p = d.add_paragraph("[: today as date long]")
     p.alignment = WD_ALIGN_PARAGRAPH.RIGHT
+    p.paragraph_format.space_before, p.paragraph_format.space_after = Pt(10), Pt(10)
     p = d.add_paragraph()
     run = p.add_run("Refit of “[: vessel.name]”, [: vessel.LOA after \" m\"][: vessel.type before \", \"]")
     run.bold, run.font.size = True, Pt(14)
@@ -545,7 +538,7 @@ def quote(path):
     d.add_paragraph("[:end]")
     d.add_paragraph("[:if lines is not blank]")
     heading("Your order")
-    d.add_paragraph("To order, sign here or pay the one-third deposit with the code.")
+    d.add_paragraph("To order, sign here or pay the one-third deposit with the code.").paragraph_format.keep_with_next = True
     t = d.add_table(rows=1, cols=2)
     t.rows[0].cells[0].paragraphs[0].add_run("[:signer owner signature width 7cm height 1.6cm]")
     t.rows[0].cells[1].paragraphs[0].add_run("[:barcode payment of round((net + net * 19%) / 3; 2) with name = \"Brackwater Quay\"; iban = \"DE89370400440532013000\"; text = case size 2.6cm]")
@@ -566,7 +559,9 @@ def survey(path):
     s = d.sections[0]
     s.page_width, s.page_height = Cm(21), Cm(29.7)
     s.left_margin = s.right_margin = Cm(2.2)
-    s.top_margin, s.bottom_margin = Cm(2.4), Cm(2.0)
+    s.top_margin, s.bottom_margin, s.header_distance, s.footer_distance = Cm(3.4), Cm(2.2), Cm(1.4), Cm(1.0)
+    letterhead(d, s, Cm(16.6), "Case [: case id]")
+    footer(d, s, Cm(16.6), "Survey report", 8)
 
     def heading(text, size):
         p = d.add_paragraph()
@@ -608,10 +603,9 @@ def berths(path):
     s = d.sections[0]
     s.page_width, s.page_height = Cm(21), Cm(29.7)
     s.left_margin = s.right_margin = Cm(2)
-    s.top_margin, s.bottom_margin = Cm(2.2), Cm(2)
-    f = s.footer.paragraphs[0]
-    f.add_run("Berth list of [: today as date long], page ").font.size = Pt(8)
-    field(f, "PAGE", 8)
+    s.top_margin, s.bottom_margin, s.header_distance, s.footer_distance = Cm(3.2), Cm(2.0), Cm(1.4), Cm(1.0)
+    letterhead(d, s, Cm(17), "Harbour office, 1 Slipway Row")
+    footer(d, s, Cm(17), "Berth list of [: today as date long]", 8)
     p = d.add_paragraph()
     run = p.add_run("Berth list")
     run.bold, run.font.size, run.font.color.rgb = True, Pt(16), RGBColor(0x1E, 0x3A, 0x5F)

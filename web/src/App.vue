@@ -65,8 +65,11 @@ async function take(files: File[]) {
 </script>
 
 <template>
-  <TopBar @find="finding = true" />
-  <main><RouterView @take="take" /></main>
+  <!-- Messages stand one above the other, out of the way of what is worked on. -->
+  <el-config-provider :message="{ placement: 'bottom-left', max: 4 }">
+    <TopBar @find="finding = true" />
+    <main><RouterView @take="take" /></main>
+  </el-config-provider>
   <Finder v-model="finding" />
   <Keys v-model="keys" />
   <div v-if="over || taking" class="drop" role="status">

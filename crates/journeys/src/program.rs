@@ -56,7 +56,18 @@ impl Program {
 
     /// The demo world on free ports, before anything happened in it.
     pub fn demo(folder: &Path) -> Result<Program> {
-        Program::start(&["demo", "--fresh", "--port", "0", "--practice-port", "0", "--crm-port", "0", "--folder", &folder.to_string_lossy()])
+        Program::start(&[
+            "demo",
+            "--fresh",
+            "--port",
+            "0",
+            "--practice-port",
+            "0",
+            "--crm-port",
+            "0",
+            "--folder",
+            &folder.to_string_lossy(),
+        ])
     }
 
     /// The demo world on free ports, as `make demo` starts it: with runs, answers and messages.

@@ -16,7 +16,8 @@ fn something_has_happened_already() -> Result<()> {
 
     // Proofs and two runs are over, one with a message that the mail server refused.
     let runs = get("/api/runs")?;
-    let told = |run: &Value| (run["dispatch"].to_string(), run["kind"].to_string(), run["delivered"].to_string(), run["failed"].to_string());
+    let told =
+        |run: &Value| (run["dispatch"].to_string(), run["kind"].to_string(), run["delivered"].to_string(), run["failed"].to_string());
     let told: Vec<_> = items(&runs).iter().map(told).collect();
     let wanted = [("berth-list", "run", 1, 0), ("refit-quotes", "run", 3, 1), ("refit-quotes", "proof", 2, 0)];
     let wanted = wanted.map(|(d, k, done, failed)| (format!("\"{d}\""), format!("\"{k}\""), done.to_string(), failed.to_string()));

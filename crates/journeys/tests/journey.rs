@@ -56,7 +56,7 @@ async fn from_the_demo_world_to_delivered_letters() -> Result<()> {
     b.find(".desk img").await?;
     picture(&b, "dispatch").await?;
     b.click("Output").await?;
-    b.text("span", "For this record: Reminder BQ-0214").await?;
+    b.text("small", "For this record: Reminder BQ-0214").await?;
     b.click("Channels").await?;
     b.text("b", "Your berth C14 at Brackwater Quay").await?;
     picture(&b, "channels").await?;

@@ -93,17 +93,4 @@ async function drop() {
 .find {
   width: 160px;
 }
-.kept {
-  height: 24px;
-  padding: 0 8px;
-  font-size: 12px;
-  border: 1px solid var(--line);
-  border-radius: var(--radius);
-  background: var(--sheet);
-  cursor: pointer;
-}
-.kept.on {
-  background: var(--accent-tint);
-  border-color: var(--accent);
-}
 </style>

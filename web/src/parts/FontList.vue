@@ -27,12 +27,12 @@ async function remove(id: number) {
 
 <template>
   <section
-    class="body"
+    class="fonts"
     aria-labelledby="fonts"
     @dragover.prevent
     @drop.stop.prevent="add([...($event.dataTransfer?.files ?? [])])"
   >
-    <h2 id="fonts">Fonts</h2>
+    <h3 id="fonts">Fonts</h3>
     <p class="quiet">
       Common office fonts are replaced by fonts of equal widths. Upload any other font that a template uses,
       or embed it in the template.
@@ -55,7 +55,14 @@ async function remove(id: number) {
 </template>
 
 <style scoped>
-h2 {
-  margin-top: 22px;
+.fonts {
+  max-width: 640px;
+}
+h3 {
+  margin: 0 0 6px;
+  font-size: 13px;
+  font-weight: 600;
+  padding-bottom: 5px;
+  border-bottom: 1px solid var(--line);
 }
 </style>

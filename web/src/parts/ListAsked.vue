@@ -1,6 +1,5 @@
 <script setup lang="ts">
 import type { ListPick, Picks } from '../api/crm'
-import FormLine from './FormLine.vue'
 
 /** The lists of a question, each with which of them, in which order, how many. */
 defineProps<{ way: string[]; wrong: (place: string) => string | undefined }>()
@@ -15,20 +14,23 @@ const change = (at: number, now: Partial<ListPick>) =>
 
 <template>
   <template v-for="(list, at) in picks.lists" :key="list.way">
-    <div class="list" role="group" :aria-label="list.way">
+    <div class="asked-row" role="group" :aria-label="list.way">
       <b>{{ [...way, list.way].join(' › ') }}</b>
-      <FormLine label="Filter" :wrong="wrong([...way, list.way, 'filter'].join(' › '))">
+      <div>
         <el-input
           :model-value="list.filter"
           class="mono"
-          aria-label="Filter"
+          :aria-label="`Filter of ${list.way}`"
           @update:model-value="change(at, { filter: $event })"
         />
-      </FormLine>
-      <FormLine label="Sort by" :wrong="wrong([...way, list.way, 'order'].join(' › '))">
+        <span v-if="wrong([...way, list.way, 'filter'].join(' › '))" class="problem" role="alert">{{
+          wrong([...way, list.way, 'filter'].join(' › '))
+        }}</span>
+      </div>
+      <div>
         <el-select
           :model-value="list.order || 'none'"
-          aria-label="Sort by"
+          :aria-label="`Sort by of ${list.way}`"
           @update:model-value="change(at, { order: $event === 'none' ? '' : $event })"
         >
           <el-option value="none" label="CRM order" />
@@ -42,15 +44,18 @@ const change = (at: number, now: Partial<ListPick>) =>
             :label="list.order"
           />
         </el-select>
-      </FormLine>
-      <FormLine label="Maximum">
+        <span v-if="wrong([...way, list.way, 'order'].join(' › '))" class="problem" role="alert">{{
+          wrong([...way, list.way, 'order'].join(' › '))
+        }}</span>
+      </div>
+      <div>
         <el-input
           :model-value="list.first ?? ''"
           inputmode="numeric"
-          aria-label="Maximum"
+          :aria-label="`Maximum of ${list.way}`"
           @update:model-value="change(at, { first: Number.parseInt($event) || null })"
         />
-      </FormLine>
+      </div>
     </div>
     <ListAsked
       :way="[...way, list.way]"
@@ -60,18 +65,3 @@ const change = (at: number, now: Partial<ListPick>) =>
     />
   </template>
 </template>
-
-<style scoped>
-.list {
-  display: grid;
-  grid-template-columns: 170px minmax(0, 1fr) 190px 80px;
-  gap: 10px;
-  align-items: start;
-}
-.list b {
-  padding-top: 22px;
-}
-.list :deep(.field) {
-  margin-bottom: 6px;
-}
-</style>

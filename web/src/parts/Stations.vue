@@ -163,4 +163,15 @@ i {
   border-color: var(--wrong);
   background: var(--wrong);
 }
+/* A narrow rail: the state goes below the name. */
+@media (max-width: 1100px) {
+  .stations a {
+    grid-template-columns: 26px minmax(0, 1fr);
+  }
+  .stations span,
+  small {
+    grid-column: 2;
+    justify-self: start;
+  }
+}
 </style>

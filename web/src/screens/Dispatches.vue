@@ -1,17 +1,47 @@
 <script setup lang="ts">
-import { onMounted, ref } from 'vue'
+import { computed, onMounted, ref } from 'vue'
 import { useRouter } from 'vue-router'
 
 import { api, ask, attempt, type Schemas } from '../api/client'
-import { DATA_FILES, day, shortDay } from '../api/words'
+import { type Run, useRuns } from '../api/runs'
+import { clock, count, DATA_FILES, day, shortDay, stateWord } from '../api/words'
 import DispatchMenu from '../parts/DispatchMenu.vue'
 import FilePick from '../parts/FilePick.vue'
+import ListFoot, { type FootLine } from '../parts/ListFoot.vue'
 
 const emit = defineEmits<{ take: [File[]] }>()
 const router = useRouter()
 const dispatches = ref<Schemas['DispatchInfo'][]>()
 const load = () => attempt(async () => (dispatches.value = await ask(api.GET('/api/dispatches'))))
 onMounted(load)
+
+const runs = useRuns()
+const name = (run: Run) => `${run.dispatch_name}, ${run.kind === 'proof' ? 'proofs' : 'run'} ${run.id}`
+/** What a run leaves for a person to do. */
+function open(run: Run): FootLine[] {
+  const left = [
+    run.failed ? `${count(run.failed, 'document')} failed` : '',
+    run.held ? `${run.held} on hold` : '',
+    run.state === 'paused' ? 'paused' : '',
+  ].filter(Boolean)
+  return left.length ? [{ to: `/runs/${run.id}`, name: name(run), text: left.join(', '), tone: 'wrong' }] : []
+}
+const foot = computed(() => [
+  {
+    title: 'Needs attention',
+    none: 'Nothing. Failed documents and paused runs are listed here.',
+    lines: runs.runs.flatMap(open).slice(0, 6),
+  },
+  {
+    title: 'Last runs',
+    none: 'No runs yet. Open a dispatch and press Run.',
+    lines: runs.runs.slice(0, 6).map((run) => ({
+      to: `/runs/${run.id}`,
+      name: name(run),
+      text: `${shortDay(run.started)}, ${clock(run.started)}: ${count(run.count, 'document')}, ${stateWord(run.state).toLowerCase()}`,
+    })),
+  },
+])
 
 async function add() {
   const made = await attempt(() =>
@@ -72,7 +102,8 @@ async function add() {
           </tr>
         </tbody>
       </table>
-      <div v-else-if="dispatches" class="empty">
+      <ListFoot v-if="dispatches?.length && dispatches.length < 12" :sections="foot" />
+      <div v-if="dispatches && !dispatches.length" class="empty">
         <h2>No dispatches yet</h2>
         <p>
           Drop a data file and a DOCX template on this page together. A dispatch opens with both, columns

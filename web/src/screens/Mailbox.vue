@@ -64,7 +64,7 @@ async function clear() {
         >
           <b>{{ one.to }}</b><span class="quiet num">{{ clock(one.received) }}</span>
           <span class="subject">{{ one.subject }}</span><span class="quiet num">{{
-            one.attachments || ''
+            one.attachments ? count(one.attachments, 'file') : ''
           }}</span>
         </RouterLink>
       </nav>

@@ -5,7 +5,6 @@ import { useRoute, useRouter } from 'vue-router'
 import { attempt } from '../api/client'
 import { noPicks, useQuery } from '../api/crm'
 import { clock, count, day } from '../api/words'
-import FormLine from '../parts/FormLine.vue'
 import ListAsked from '../parts/ListAsked.vue'
 import SampleTable from '../parts/SampleTable.vue'
 import ShapeTree from '../parts/ShapeTree.vue'
@@ -132,15 +131,17 @@ function setRoot(set: string) {
         </div>
       </section>
       <section class="asked">
-        <div class="which">
-          <FormLine
-            label="Filter"
-            about="Condition. Leave blank for all records."
-            :wrong="it.wrong('filter')"
-          >
+        <!-- A line for the records, and one for each list within them. -->
+        <div class="asked-row titles" aria-hidden="true">
+          <span>Records</span><span>Filter</span><span>Sort by</span><span>Maximum</span>
+        </div>
+        <div class="asked-row">
+          <b>{{ root?.label }}</b>
+          <div>
             <el-input v-model="asks.filter" class="mono" aria-label="Filter" placeholder='stage = "Quoted"' />
-          </FormLine>
-          <FormLine label="Sort by" :wrong="it.wrong('order')">
+            <span v-if="it.wrong('filter')" class="problem" role="alert">{{ it.wrong('filter') }}</span>
+          </div>
+          <div>
             <el-select
               :model-value="asks.order || 'none'"
               aria-label="Sort by"
@@ -152,30 +153,33 @@ function setRoot(set: string) {
                 <el-option :value="`-${field.name}`" :label="`${field.label}, descending`" />
               </template>
             </el-select>
-          </FormLine>
-          <FormLine label="Maximum">
-            <el-input
-              :model-value="asks.first ?? ''"
-              inputmode="numeric"
-              aria-label="Maximum"
-              @update:model-value="asks.first = Number.parseInt($event) || null"
-            />
-          </FormLine>
-          <FormLine label="Preview one record (key)">
-            <el-input v-model="key" aria-label="Preview one record (key)" clearable />
-          </FormLine>
+            <span v-if="it.wrong('order')" class="problem" role="alert">{{ it.wrong('order') }}</span>
+          </div>
+          <el-input
+            :model-value="asks.first ?? ''"
+            inputmode="numeric"
+            aria-label="Maximum"
+            placeholder="all"
+            @update:model-value="asks.first = Number.parseInt($event) || null"
+          />
         </div>
         <ListAsked v-model:picks="asks.picks" :way="[]" :wrong="it.wrong" />
         <p v-if="problem || it.wrong('fields') || it.wrong('root')" class="problem" role="alert">
           {{ problem || it.wrong('fields') || it.wrong('root') }}
         </p>
         <div class="found" :class="{ trying }">
-          <div v-if="sample?.records.length" class="quiet told">
-            First {{ sample.records.length }} of
-            {{ sample.total?.toLocaleString('en-GB') ?? 'many' }} records.
-            <details>
+          <div v-if="sample?.records.length || key" class="quiet told">
+            <span v-if="sample?.records.length"
+              >First {{ sample.records.length }} of
+              {{ sample.total?.toLocaleString('en-GB') ?? 'many' }} records</span
+            >
+            <label
+              >Preview one record (key)
+              <el-input v-model="key" aria-label="Preview one record (key)" clearable />
+            </label>
+            <details v-if="sample?.address">
               <summary>Show request URL</summary>
-              <code class="code">{{ sample.address }}</code>
+              <code class="code">{{ sample?.address }}</code>
             </details>
           </div>
           <SampleTable
@@ -242,14 +246,16 @@ function setRoot(set: string) {
   min-height: 0;
   padding: 10px 16px 0;
 }
-.which {
+.asked :deep(.asked-row) {
   display: grid;
-  grid-template-columns: minmax(0, 1fr) 190px 80px 170px;
+  grid-template-columns: minmax(90px, 170px) minmax(0, 1fr) minmax(110px, 190px) 80px;
   gap: 10px;
-  align-items: start;
+  align-items: center;
+  margin-bottom: 6px;
 }
-.asked :deep(.field) {
-  max-width: none;
+.titles {
+  font-size: 12px;
+  color: var(--ink-2);
 }
 .found {
   flex: 1;
@@ -260,7 +266,19 @@ function setRoot(set: string) {
   border-top: 1px solid var(--line);
 }
 .told {
+  display: flex;
+  flex-wrap: wrap;
+  gap: 4px 16px;
+  align-items: center;
   padding: 6px 0;
+}
+.told label {
+  display: flex;
+  gap: 6px;
+  align-items: center;
+}
+.told .el-input {
+  width: 140px;
 }
 .trying {
   opacity: 0.6;
@@ -270,5 +288,14 @@ function setRoot(set: string) {
 }
 .found code {
   word-break: break-all;
+}
+@media (max-width: 1100px) {
+  .desk {
+    grid-template-columns: 270px minmax(0, 1fr);
+  }
+  .asked :deep(.asked-row) {
+    grid-template-columns: minmax(70px, 110px) minmax(100px, 1fr) 116px 56px;
+    gap: 6px;
+  }
 }
 </style>

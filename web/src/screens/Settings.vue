@@ -4,6 +4,8 @@ import { onMounted, ref } from 'vue'
 import { api, ask, attempt, type Schemas } from '../api/client'
 import CurrencyPick from '../parts/CurrencyPick.vue'
 import FontList from '../parts/FontList.vue'
+import FormLine from '../parts/FormLine.vue'
+import Group from '../parts/Group.vue'
 
 const settings = ref<Schemas['Settings']>()
 onMounted(() => attempt(async () => (settings.value = await ask(api.GET('/api/settings')))))
@@ -37,45 +39,67 @@ async function save() {
 
 <template>
   <div v-if="settings" class="screen">
-    <div class="head"><h1>Settings</h1></div>
-    <form class="body" @submit.prevent="save">
-      <label class="field"
-        ><span>Office name (sender name)</span><el-input v-model="settings.office_name"
-      /></label>
-      <label class="field"
-        ><span>Office e-mail address</span><el-input v-model="settings.office_email"
-      /></label>
-      <label class="field"
-        ><span>Language</span>
-        <el-select
-          :model-value="settings.locale || 'en-GB'"
-          aria-label="Language"
-          @update:model-value="(tag: string) => settings && (settings.locale = tag)"
-        >
-          <el-option v-for="[tag, name] in LANGUAGES" :key="tag" :value="tag" :label="name" />
-        </el-select>
-        <small class="quiet">Files are read by it, and new forms and dispatches start with it.</small></label
-      >
-      <label class="field"
-        ><span>Currency</span>
-        <CurrencyPick
-          :model-value="settings.currency || 'EUR'"
-          @update:model-value="(code: string) => settings && (settings.currency = code)"
-        />
-        <small class="quiet">New money columns and forms start with it.</small></label
-      >
-      <label class="field"
-        ><span>Your e-mail address (receives proofs)</span><el-input v-model="settings.person_email"
-      /></label>
-      <label class="field"
-        ><span>Your name (shown in version history)</span><el-input v-model="settings.person_name"
-      /></label>
-      <label class="field"
-        ><span>Websites allowed as picture sources, separated by commas</span
-        ><el-input v-model="settings.picture_hosts" placeholder="pictures.example"
-      /></label>
-      <el-button type="primary" native-type="submit">Save settings</el-button>
-    </form>
-    <FontList />
+    <div class="head">
+      <h1>Settings</h1>
+      <span class="push" />
+      <el-button type="primary" @click="save">Save settings</el-button>
+    </div>
+    <div class="body">
+      <form class="columns" @submit.prevent="save">
+        <Group title="Office">
+          <FormLine label="Office name" about="Sender of every message.">
+            <el-input v-model="settings.office_name" />
+          </FormLine>
+          <FormLine label="Office e-mail address" about="Answers go to this address.">
+            <el-input v-model="settings.office_email" />
+          </FormLine>
+        </Group>
+        <Group title="You">
+          <FormLine label="Your name" about="Shown in the version history.">
+            <el-input v-model="settings.person_name" />
+          </FormLine>
+          <FormLine label="Your e-mail address" about="Receives proofs.">
+            <el-input v-model="settings.person_email" />
+          </FormLine>
+        </Group>
+        <Group title="Language and currency">
+          <FormLine label="Language" about="Files are read by it. New forms and dispatches start with it.">
+            <el-select
+              :model-value="settings.locale || 'en-GB'"
+              aria-label="Language"
+              @update:model-value="(tag: string) => settings && (settings.locale = tag)"
+            >
+              <el-option v-for="[tag, name] in LANGUAGES" :key="tag" :value="tag" :label="name" />
+            </el-select>
+          </FormLine>
+          <FormLine label="Currency" about="New money columns and forms start with it.">
+            <CurrencyPick
+              :model-value="settings.currency || 'EUR'"
+              @update:model-value="(code: string) => settings && (settings.currency = code)"
+            />
+          </FormLine>
+        </Group>
+        <Group title="Pictures">
+          <FormLine
+            class="wide"
+            label="Allowed websites"
+            about="Websites that pictures may be fetched from, separated by commas, e.g. pictures.example"
+          >
+            <el-input v-model="settings.picture_hosts" />
+          </FormLine>
+        </Group>
+        <!-- Enter saves from any field. -->
+        <input type="submit" class="unseen" tabindex="-1" value="Save settings" aria-hidden="true" />
+      </form>
+      <FontList />
+    </div>
   </div>
 </template>
+
+<style scoped>
+.columns {
+  display: grid;
+  grid-template-columns: repeat(auto-fit, minmax(min(100%, 480px), 1fr));
+  gap: 0 40px;
+}
+</style>

@@ -1,12 +1,13 @@
 <script setup lang="ts">
 import { useEventListener } from '@vueuse/core'
-import { onMounted, ref } from 'vue'
+import { computed, onMounted, ref } from 'vue'
 import { useRouter } from 'vue-router'
 
 import { api, ask, attempt, type Schemas, upload } from '../api/client'
 import { confirmed } from '../api/confirm'
 import { count, DATA_FILES, day } from '../api/words'
 import FilePick from '../parts/FilePick.vue'
+import ListFoot from '../parts/ListFoot.vue'
 import NewForm from '../parts/NewForm.vue'
 
 const router = useRouter()
@@ -42,6 +43,29 @@ const place = (source: Schemas['Source']) =>
   `/sheets/${source.sheets[0]?.id}`
 const from = (source: Schemas['Source']) =>
   ({ form: 'Form', query: 'CRM query' })[source.kind] ?? source.file_name
+
+/** The sources of a kind as lines, each leading to its records. */
+const lines = (kind: string, one: string) =>
+  (sources.value ?? [])
+    .filter((source) => source.kind === kind)
+    .slice(0, 6)
+    .map((source) => ({
+      to: `/sheets/${source.sheets[0]?.id}`,
+      name: source.name,
+      text: count(source.sheets[0]?.row_count ?? 0, one),
+    }))
+const foot = computed(() => [
+  {
+    title: 'Forms',
+    none: 'None. Create a form, and its answers become records.',
+    lines: lines('form', 'answer'),
+  },
+  {
+    title: 'CRM queries',
+    none: 'None. Add a connection to bring records from a CRM.',
+    lines: lines('query', 'record'),
+  },
+])
 
 async function rename(source: Schemas['Source']) {
   try {
@@ -114,7 +138,8 @@ async function remove(source: Schemas['Source']) {
           </tr>
         </tbody>
       </table>
-      <div v-else-if="sources" class="empty">
+      <ListFoot v-if="sources?.length && sources.length < 12" :sections="foot" />
+      <div v-if="sources && !sources.length" class="empty">
         <h2>No records yet</h2>
         <p>
           Import a CSV, XLSX, ODS or JSON file, drop it on this page, or paste a table. Drop a DOCX template

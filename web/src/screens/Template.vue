@@ -170,7 +170,22 @@ async function show(number: number) {
   flex: 1;
   min-height: 0;
   display: grid;
-  grid-template-columns: minmax(0, 1fr) 620px;
+  grid-template-columns: minmax(0, 1fr) minmax(0, 620px);
+}
+@media (max-width: 1100px) {
+  .columns {
+    grid-template-columns: minmax(0, 1fr) minmax(0, 500px);
+  }
+}
+@media (max-width: 900px) {
+  .columns {
+    grid-template-columns: minmax(0, 1fr);
+    grid-template-rows: minmax(0, 55%) minmax(0, 45%);
+  }
+  .columns > :first-child {
+    order: 1;
+    border-top: 1px solid var(--line);
+  }
 }
 .panel {
   border-left: 1px solid var(--line);

@@ -1,15 +1,47 @@
 <script setup lang="ts">
-import { onMounted, ref } from 'vue'
+import { computed, onMounted, ref } from 'vue'
 import { useRouter } from 'vue-router'
 
 import { api, ask, attempt, type Schemas, upload } from '../api/client'
 import { day, size } from '../api/words'
 import FilePick from '../parts/FilePick.vue'
+import ListFoot, { type FootLine } from '../parts/ListFoot.vue'
 
 const router = useRouter()
 const templates = ref<Schemas['TemplateInfo'][]>()
 const busy = ref(false)
+const dispatches = ref<Schemas['DispatchInfo'][]>([])
 onMounted(() => attempt(async () => (templates.value = await ask(api.GET('/api/templates')))))
+onMounted(() => attempt(async () => (dispatches.value = await ask(api.GET('/api/dispatches')))))
+
+/** A newer version that is not in use yet. */
+function draft(template: Schemas['TemplateInfo']): FootLine[] {
+  const newest = template.versions[0]
+  if (!newest || newest.number <= template.in_use) return []
+  const text = newest.note || `uploaded ${day(newest.brought_in)}`
+  return [
+    { to: `/templates/${template.id}/versions`, name: `${template.name}, version ${newest.number}`, text },
+  ]
+}
+const foot = computed(() => [
+  {
+    title: 'Drafts',
+    none: 'None. A new version stays a draft while it has problems or a test case differs.',
+    lines: (templates.value ?? []).flatMap(draft).slice(0, 6),
+  },
+  {
+    title: 'Not used by a dispatch',
+    none: 'Every template is used.',
+    lines: (templates.value ?? [])
+      .filter((template) => !dispatches.value.some((one) => one.template === template.name))
+      .slice(0, 6)
+      .map((template) => ({
+        to: `/templates/${template.id}/try-out`,
+        name: template.name,
+        text: 'Try it out',
+      })),
+  },
+])
 
 const used = (template: Schemas['TemplateInfo']) =>
   template.versions.find((v) => v.number === template.in_use)
@@ -63,7 +95,8 @@ async function take(files: File[]) {
           </tr>
         </tbody>
       </table>
-      <div v-else-if="templates" class="empty">
+      <ListFoot v-if="templates?.length && templates.length < 12" :sections="foot" />
+      <div v-if="templates && !templates.length" class="empty">
         <h2>No templates yet</h2>
         <p>
           Write a document in your word processor and put placeholders where values should appear:

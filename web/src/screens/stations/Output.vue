@@ -1,9 +1,13 @@
 <script setup lang="ts">
+import { computed } from 'vue'
+
 import type { Bench } from '../../api/bench'
 import type { Schemas } from '../../api/client'
 import { count } from '../../api/words'
+import FormLine from '../../parts/FormLine.vue'
+import Group from '../../parts/Group.vue'
 
-defineProps<{
+const props = defineProps<{
   bench: Bench
   page: Schemas['PageView'] | undefined
   change: (work: (bench: Bench) => void, soon?: boolean) => void
@@ -23,38 +27,94 @@ const locales = [
   ['fr-FR', 'French: 1 234,50, 30 sept. 2026'],
   ['nl-NL', 'Dutch: 1.234,50, 30 sep 2026'],
 ]
+
+/** What is set of the options that are folded away. */
+const says = computed(() => {
+  const { standard, attach, password } = props.bench.setup.pdf
+  const data = { nothing: 'no data attached', json: 'data attached as JSON', csv: 'data attached as CSV' }
+  const name = standards.find(([kind]) => kind === standard)?.[1] ?? standard
+  return `${name}, ${data[attach]}, ${password ? 'with a password' : 'no password'}`
+})
 </script>
 
 <template>
   <h2>Output</h2>
-  <p>Output format and file name.</p>
-  <div class="field">
-    <span>Documents</span>
-    <el-radio-group
-      :model-value="bench.setup.joint"
-      @change="(v) => change((b) => (b.setup.joint = Boolean(v)))"
+  <Group title="Documents">
+    <FormLine
+      group
+      label="Number of documents"
+      :about="
+        bench.setup.joint ? 'The template must repeat over the records: [:repeat for records] … [:end]' : ''
+      "
     >
-      <el-radio :value="false">One per record</el-radio>
-      <el-radio :value="true">One for all {{ count(bench.records.length, 'record') }}</el-radio>
-    </el-radio-group>
-    <span v-if="bench.setup.joint" class="quiet"
-      >The template must repeat over the records:
-      <span class="code">[:repeat for records] … [:end]</span></span
+      <el-radio-group
+        :model-value="bench.setup.joint"
+        aria-label="Number of documents"
+        @change="(v) => change((b) => (b.setup.joint = Boolean(v)))"
+      >
+        <el-radio :value="false">One per record</el-radio>
+        <el-radio :value="true">One for all {{ count(bench.records.length, 'record') }}</el-radio>
+      </el-radio-group>
+    </FormLine>
+    <FormLine group label="Format">
+      <el-radio-group
+        :model-value="bench.setup.output"
+        aria-label="Format"
+        @change="(v) => change((b) => (b.setup.output = String(v)))"
+      >
+        <el-radio value="pdf">PDF</el-radio><el-radio value="docx">DOCX</el-radio
+        ><el-radio value="both">Both</el-radio>
+      </el-radio-group>
+    </FormLine>
+    <FormLine
+      class="wide"
+      label="File name"
+      :about="
+        page?.file_name
+          ? `${bench.setup.joint ? 'Now' : 'For this record'}: ${page.file_name}`
+          : 'Placeholders are allowed.'
+      "
     >
-  </div>
-  <div class="field">
-    <span>Format</span>
-    <el-radio-group
-      :model-value="bench.setup.output"
-      @change="(v) => change((b) => (b.setup.output = String(v)))"
+      <el-input
+        class="code"
+        :model-value="bench.setup.name"
+        @update:model-value="(text: string) => change((b) => (b.setup.name = text), true)"
+      />
+    </FormLine>
+  </Group>
+  <Group title="Language and numbers">
+    <FormLine label="Language" about="How dates, numbers and amounts are written.">
+      <el-select
+        :model-value="bench.setup.locale"
+        aria-label="Language"
+        @change="(v: string) => change((b) => (b.setup.locale = v))"
+      >
+        <el-option v-for="[tag, label] in locales" :key="tag" :value="tag ?? ''" :label="label ?? ''" />
+      </el-select>
+    </FormLine>
+    <FormLine
+      label="Language column"
+      about="Language tags such as nl-NL. If blank, the dispatch’s language is used."
     >
-      <el-radio value="pdf">PDF</el-radio><el-radio value="docx">DOCX</el-radio
-      ><el-radio value="both">Both</el-radio>
-    </el-radio-group>
-  </div>
-  <template v-if="bench.setup.output !== 'docx'">
-    <div class="field">
-      <span>PDF standard</span>
+      <el-select
+        :model-value="bench.setup.locale_column || undefined"
+        clearable
+        filterable
+        placeholder="None (same for all records)"
+        aria-label="Language column"
+        @change="(v: string | undefined) => change((b) => (b.setup.locale_column = v ?? ''))"
+      >
+        <el-option
+          v-for="column in bench.columns.filter((c) => c.type === 'text')"
+          :key="column.name"
+          :value="column.name"
+          :label="column.name"
+        />
+      </el-select>
+    </FormLine>
+  </Group>
+  <Group v-if="bench.setup.output !== 'docx'" title="PDF options" :says="says" fold>
+    <FormLine label="PDF standard">
       <el-select
         :model-value="bench.setup.pdf.standard"
         aria-label="PDF standard"
@@ -62,69 +122,28 @@ const locales = [
       >
         <el-option v-for="[kind, label] in standards" :key="kind" :value="kind" :label="label" />
       </el-select>
-    </div>
-    <div class="field">
-      <span>Attach record data</span>
+    </FormLine>
+    <FormLine group label="Attach record data">
       <el-radio-group
         :model-value="bench.setup.pdf.attach"
+        aria-label="Attach record data"
         @change="(v) => change((b) => (b.setup.pdf.attach = v as Attach))"
       >
-        <el-radio value="nothing">No</el-radio><el-radio value="json">as JSON</el-radio
-        ><el-radio value="csv">as CSV</el-radio>
+        <el-radio value="nothing">No</el-radio><el-radio value="json">As JSON</el-radio
+        ><el-radio value="csv">As CSV</el-radio>
       </el-radio-group>
-    </div>
-    <label class="field"
-      ><span>Open password (placeholders allowed)</span>
+    </FormLine>
+    <FormLine
+      label="Open password"
+      about="Asked for when the PDF is opened. Placeholders are allowed, e.g. [: ref]"
+    >
       <el-input
         class="code"
-        placeholder="e.g. [: ref]"
         :model-value="bench.setup.pdf.password"
         @update:model-value="(text: string) => change((b) => (b.setup.pdf.password = text), true)"
       />
-    </label>
-  </template>
-  <label class="field"
-    ><span>File name (placeholders allowed)</span>
-    <el-input
-      class="code"
-      :model-value="bench.setup.name"
-      @update:model-value="(text: string) => change((b) => (b.setup.name = text), true)"
-    />
-    <span v-if="page?.file_name" class="quiet"
-      >{{ bench.setup.joint ? 'Now' : 'For this record' }}: {{ page.file_name }}</span
-    >
-  </label>
-  <div class="field">
-    <span>Language and number format</span>
-    <el-select
-      :model-value="bench.setup.locale"
-      aria-label="Language"
-      @change="(v: string) => change((b) => (b.setup.locale = v))"
-    >
-      <el-option v-for="[tag, label] in locales" :key="tag" :value="tag ?? ''" :label="label ?? ''" />
-    </el-select>
-  </div>
-  <div class="field">
-    <span>Language column</span>
-    <el-select
-      :model-value="bench.setup.locale_column || undefined"
-      clearable
-      filterable
-      placeholder="None (same for all records)"
-      aria-label="Language column"
-      @change="(v: string | undefined) => change((b) => (b.setup.locale_column = v ?? ''))"
-    >
-      <el-option
-        v-for="column in bench.columns.filter((c) => c.type === 'text')"
-        :key="column.name"
-        :value="column.name"
-        :label="column.name"
-      />
-    </el-select>
-    <span v-if="bench.setup.locale_column" class="quiet"
-      >Language tags such as nl-NL. If blank, the language above is used.</span
-    >
-  </div>
+    </FormLine>
+  </Group>
   <p
     v-for="obstacle in bench.obstacles.filter((o) => o.station === 'output')"
     :key="obstacle.message"

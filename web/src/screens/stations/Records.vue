@@ -5,6 +5,7 @@ import type { Bench } from '../../api/bench'
 import { api, ask, attempt, type Schemas, upload } from '../../api/client'
 import { clock, count, DATA_FILES, shortDay } from '../../api/words'
 import FilePick from '../../parts/FilePick.vue'
+import FormulaInput from '../../parts/FormulaInput.vue'
 import PictureFolder from '../../parts/PictureFolder.vue'
 import RowTable from '../../parts/RowTable.vue'
 
@@ -40,44 +41,28 @@ async function take(files: File[]) {
 
 <template>
   <div class="fill">
-    <h2>Records</h2>
-    <p>One document is created per selected record.</p>
-    <div class="pick">
-      <el-select
-        :model-value="bench.sheet_id ?? undefined"
-        placeholder="Choose a sheet"
-        aria-label="Sheet"
-        @change="(id: number) => change((b) => (b.sheet_id = id))"
-      >
-        <el-option
-          v-for="one in sheets"
-          :key="one.id"
-          :value="one.id"
-          :label="`${one.source}, ${one.name}`"
-        />
-      </el-select>
-      <FilePick label="Import data" :accept="DATA_FILES" @files="take" />
+    <div class="title">
+      <h2>Records</h2>
+      <span class="quiet">One document is created per selected record.</span>
     </div>
-    <div class="pick">
-      <el-input
-        :model-value="bench.setup.filter"
-        class="code"
-        clearable
-        aria-label="Filter"
-        placeholder="All records, or a condition: days overdue > 30"
-        @update:model-value="(text: string) => change((b) => (b.setup.filter = text), true)"
-      />
-      <el-button
-        v-for="filter in kept"
-        :key="filter.id"
-        @click="change((b) => (b.setup.filter = filter.condition))"
-        >{{ filter.name }}</el-button
-      >
-    </div>
-    <div class="pick">
+    <div class="choose">
+      <label class="field-label wide"
+        >Sheet<span class="sheet"
+          ><el-select
+            :model-value="bench.sheet_id ?? undefined"
+            placeholder="Choose a sheet"
+            aria-label="Sheet"
+            @change="(id: number) => change((b) => (b.sheet_id = id))"
+          >
+            <el-option
+              v-for="one in sheets"
+              :key="one.id"
+              :value="one.id"
+              :label="`${one.source}, ${one.name}`" /></el-select
+          ><FilePick label="Import data" :accept="DATA_FILES" @files="take" /></span
+      ></label>
       <label class="field-label"
         >Include<el-select
-          class="choose"
           :model-value="bench.setup.choose"
           aria-label="Include"
           @change="(now: Bench['setup']['choose']) => change((b) => (b.setup.choose = now))"
@@ -90,7 +75,6 @@ async function take(files: File[]) {
       ></label>
       <label class="field-label"
         >Record name<el-select
-          class="choose"
           :model-value="bench.setup.label || 'names'"
           aria-label="Record name"
           @change="(now: string) => change((b) => (b.setup.label = now === 'names' ? '' : now))"
@@ -98,6 +82,28 @@ async function take(files: File[]) {
           <el-option value="names" label="Automatic" />
           <el-option v-for="column in callable" :key="column" :value="column" :label="column" /></el-select
       ></label>
+      <label class="field-label wide"
+        >Filter<FormulaInput
+          :model-value="bench.setup.filter"
+          :sheet="bench.sheet_id ?? undefined"
+          label="Filter"
+          placeholder="e.g. days overdue > 30"
+          @update:model-value="(text: string) => change((b) => (b.setup.filter = text), true)"
+      /></label>
+    </div>
+    <div v-if="kept.length" class="saved">
+      <span class="quiet">Saved filters:</span>
+      <button
+        v-for="filter in kept"
+        :key="filter.id"
+        type="button"
+        class="kept"
+        :class="{ on: filter.condition === bench.setup.filter }"
+        :title="filter.condition"
+        @click="change((b) => (b.setup.filter = filter.condition === b.setup.filter ? '' : filter.condition))"
+      >
+        {{ filter.name }}
+      </button>
     </div>
     <PictureFolder
       v-if="bench.sheet_id"
@@ -151,13 +157,33 @@ async function take(files: File[]) {
   flex-direction: column;
   height: 100%;
 }
-.pick {
+.title {
   display: flex;
-  gap: 8px;
-  margin-bottom: 8px;
+  flex-wrap: wrap;
+  gap: 2px 10px;
+  align-items: baseline;
+  margin-bottom: 10px;
 }
 .choose {
-  width: 260px;
+  display: grid;
+  grid-template-columns: repeat(auto-fit, minmax(150px, 1fr));
+  gap: 8px 10px;
+  align-items: end;
+  margin-bottom: 8px;
+}
+.sheet {
+  display: flex;
+  gap: 8px;
+}
+.wide {
+  grid-column: 1 / -1;
+}
+.saved {
+  display: flex;
+  flex-wrap: wrap;
+  gap: 6px;
+  align-items: center;
+  margin-bottom: 8px;
 }
 .plain {
   border: 0;

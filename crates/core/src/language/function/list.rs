@@ -106,7 +106,7 @@ pub(super) static FUNCTIONS: &[Function] = &[
     Function {
         name: "MEDIAN",
         syntax: "MEDIAN(a; b; …)",
-        about: "Median.",
+        about: "Median: the middle value when sorted.",
         example: ("MEDIAN(1; 9; 2; 4)", "3"),
         clause: "6.18",
         arity: (1, ANY),

@@ -95,7 +95,7 @@ pub(super) static FUNCTIONS: &[Function] = &[
     Function {
         name: "TRUE",
         syntax: "TRUE()",
-        about: "Yes.",
+        about: "The value yes.",
         example: ("TRUE()", "yes"),
         clause: "6.15.9",
         arity: (0, 0),
@@ -106,7 +106,7 @@ pub(super) static FUNCTIONS: &[Function] = &[
     Function {
         name: "FALSE",
         syntax: "FALSE()",
-        about: "No.",
+        about: "The value no.",
         example: ("FALSE()", "no"),
         clause: "6.15.3",
         arity: (0, 0),
@@ -128,7 +128,7 @@ pub(super) static FUNCTIONS: &[Function] = &[
     Function {
         name: "ISBLANK",
         syntax: "ISBLANK(value)",
-        about: "True if the cell is empty. ISBLANK(\"\") is false.",
+        about: "True if there is no value. ISBLANK(\"\") is false.",
         example: ("ISBLANK(\"\")", "no"),
         clause: "6.13",
         arity: (1, 1),

@@ -59,7 +59,7 @@ pub(super) static FUNCTIONS: &[Function] = &[
     Function {
         name: "ABS",
         syntax: "ABS(number)",
-        about: "Absolute value.",
+        about: "Absolute value: the number without its sign.",
         example: ("ABS(-12.5)", "12.5"),
         clause: "6.16",
         arity: (1, 1),
@@ -149,7 +149,7 @@ pub(super) static FUNCTIONS: &[Function] = &[
     Function {
         name: "SQRT",
         syntax: "SQRT(number)",
-        about: "The square root.",
+        about: "Square root of a number.",
         example: ("SQRT(2.25)", "1.5"),
         clause: "6.16",
         arity: (1, 1),

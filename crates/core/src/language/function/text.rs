@@ -120,7 +120,7 @@ pub(super) static FUNCTIONS: &[Function] = &[
     Function {
         name: "CONCATENATE",
         syntax: "CONCATENATE(a; b; …)",
-        about: "Joins texts.",
+        about: "Joins texts without a separator.",
         example: ("CONCATENATE(\"C\"; 14)", "C14"),
         clause: "6.20",
         arity: (1, ANY),
@@ -134,7 +134,7 @@ pub(super) static FUNCTIONS: &[Function] = &[
     Function {
         name: "TEXTJOIN",
         syntax: "TEXTJOIN(separator; skip blanks; a; b; …)",
-        about: "The texts with a separator between them.",
+        about: "Joins texts with a separator between them.",
         example: ("TEXTJOIN(\", \"; true; \"1 Slipway Row\"; \"\"; \"Brackwater\")", "1 Slipway Row, Brackwater"),
         clause: "",
         arity: (3, ANY),
@@ -353,7 +353,7 @@ pub(super) static FUNCTIONS: &[Function] = &[
     Function {
         name: "slug",
         syntax: "slug(text)",
-        about: "Lowercase letters, digits and hyphens only, for web addresses and file names.",
+        about: "Converts text to lowercase letters, digits and hyphens, for web addresses and file names.",
         example: ("slug(\"Möwe & Söhne, Ltd.\")", "mowe-sohne-ltd"),
         clause: "",
         arity: (1, 1),
@@ -370,7 +370,7 @@ pub(super) static FUNCTIONS: &[Function] = &[
     Function {
         name: "sha256",
         syntax: "sha256(text)",
-        about: "Its SHA-256 checksum (FIPS 180-4) in hexadecimal digits.",
+        about: "SHA-256 checksum of a text (FIPS 180-4), in hexadecimal digits.",
         example: ("LEFT(sha256(\"abc\"); 8)", "ba7816bf"),
         clause: "",
         arity: (1, 1),
