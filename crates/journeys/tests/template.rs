@@ -178,7 +178,7 @@ async fn a_placeholder_is_changed_on_the_page_and_kinds_of_pdf_and_fonts_are_cho
     b.go("/dispatches/refit-quotes/output").await?;
     b.find("details summary").await?.click().await?;
     b.choose("PDF standard", "PDF/A-2b (archiving)").await?;
-    b.text("label", "as JSON").await?.click().await?;
+    b.text("label", "As JSON").await?.click().await?;
     b.text("p", "PDF/A-2b can't have attachments. Choose PDF/A-3b.").await?;
     b.choose("PDF standard", "PDF/A-3b (archiving, with attachments)").await?;
     b.gone("p", "can't have attachments").await?;

@@ -1587,7 +1587,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** The version's own pages, its placeholders as they are written and marked. */
+        /** The version's own pages, a short stand-in marked in the place of each placeholder. */
         get: operations["get_versions__id__pages"];
         put?: never;
         post?: never;

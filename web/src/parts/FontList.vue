@@ -32,7 +32,7 @@ async function remove(id: number) {
     @dragover.prevent
     @drop.stop.prevent="add([...($event.dataTransfer?.files ?? [])])"
   >
-    <h3 id="fonts">Fonts</h3>
+    <h2 id="fonts">Fonts</h2>
     <p class="quiet">
       Common office fonts are replaced by fonts of equal widths. Upload any other font that a template uses,
       or embed it in the template.
@@ -58,7 +58,7 @@ async function remove(id: number) {
 .fonts {
   max-width: 640px;
 }
-h3 {
+h2 {
   margin: 0 0 6px;
   font-size: 13px;
   font-weight: 600;

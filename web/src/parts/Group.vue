@@ -1,18 +1,21 @@
 <script setup lang="ts">
 /** Related settings below a heading; those rarely used fold away, and the heading says what is set. */
-defineProps<{ title: string; says?: string; fold?: boolean }>()
+withDefaults(defineProps<{ title: string; says?: string; fold?: boolean; level?: 2 | 3 }>(), {
+  level: 3,
+  says: '',
+})
 </script>
 
 <template>
   <details v-if="fold" class="group">
     <summary>
-      <h3>{{ title }}</h3>
+      <component :is="`h${level}`" class="title">{{ title }}</component>
       <span class="quiet">{{ says }}</span>
     </summary>
     <div class="fields"><slot /></div>
   </details>
   <section v-else class="group" :aria-label="title">
-    <h3>{{ title }}</h3>
+    <component :is="`h${level}`" class="title">{{ title }}</component>
     <div class="fields"><slot /></div>
   </section>
 </template>
@@ -22,13 +25,13 @@ defineProps<{ title: string; says?: string; fold?: boolean }>()
   max-width: 640px;
   margin: 10px 0 16px;
 }
-h3 {
+.title {
   display: inline-block;
   margin: 0;
   font-size: 13px;
   font-weight: 600;
 }
-section > h3 {
+section > .title {
   display: block;
   padding-bottom: 5px;
   border-bottom: 1px solid var(--line);

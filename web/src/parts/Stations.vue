@@ -172,6 +172,7 @@ i {
   small {
     grid-column: 2;
     justify-self: start;
+    max-width: 100%;
   }
 }
 </style>

@@ -142,6 +142,16 @@ onKeyStroke(['z', 'Z', 'y'], (event) => {
   display: grid;
   grid-template-columns: 250px minmax(320px, 1fr) 420px;
 }
+@media (max-width: 1000px) {
+  .desk {
+    grid-template-columns: 220px minmax(0, 1fr);
+    grid-template-rows: minmax(0, 55%) minmax(0, 45%);
+  }
+  .desk > :last-child {
+    grid-column: 1 / 3;
+    border-top: 1px solid var(--line);
+  }
+}
 .settings {
   overflow: auto;
   padding: 14px 16px;

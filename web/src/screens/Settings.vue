@@ -46,7 +46,7 @@ async function save() {
     </div>
     <div class="body">
       <form class="columns" @submit.prevent="save">
-        <Group title="Office">
+        <Group :level="2" title="Office">
           <FormLine label="Office name" about="Sender of every message.">
             <el-input v-model="settings.office_name" />
           </FormLine>
@@ -54,7 +54,7 @@ async function save() {
             <el-input v-model="settings.office_email" />
           </FormLine>
         </Group>
-        <Group title="You">
+        <Group :level="2" title="You">
           <FormLine label="Your name" about="Shown in the version history.">
             <el-input v-model="settings.person_name" />
           </FormLine>
@@ -62,7 +62,7 @@ async function save() {
             <el-input v-model="settings.person_email" />
           </FormLine>
         </Group>
-        <Group title="Language and currency">
+        <Group :level="2" title="Language and currency">
           <FormLine label="Language" about="Files are read by it. New forms and dispatches start with it.">
             <el-select
               :model-value="settings.locale || 'en-GB'"
@@ -79,7 +79,7 @@ async function save() {
             />
           </FormLine>
         </Group>
-        <Group title="Pictures">
+        <Group :level="2" title="Pictures">
           <FormLine
             class="wide"
             label="Allowed websites"

@@ -128,7 +128,7 @@ pub(super) static FUNCTIONS: &[Function] = &[
     Function {
         name: "ISBLANK",
         syntax: "ISBLANK(value)",
-        about: "True if there is no value. ISBLANK(\"\") is false.",
+        about: "True if the value is missing. ISBLANK(\"\") is false.",
         example: ("ISBLANK(\"\")", "no"),
         clause: "6.13",
         arity: (1, 1),
