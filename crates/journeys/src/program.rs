@@ -81,6 +81,12 @@ impl Program {
         let _ = self.child.wait();
     }
 
+    /// Asks the program to end (SIGTERM) and waits for it; its exit code.
+    pub fn terminate(&mut self) -> Result<Option<i32>> {
+        tool("kill", &["-TERM", &self.child.id().to_string()]);
+        Ok(self.child.wait()?.code())
+    }
+
     /// Whether the program has ended.
     pub fn ended(&mut self) -> bool {
         matches!(self.child.try_wait(), Ok(Some(_)))

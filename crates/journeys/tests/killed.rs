@@ -151,3 +151,31 @@ async fn while_the_mail_server_is_down_items_wait_and_are_tried_again() -> Resul
     assert_eq!(mailbox.list().len(), 213);
     Ok(())
 }
+
+#[tokio::test(flavor = "multi_thread")]
+async fn told_to_end_it_finishes_what_it_hands_over_and_ends_well() -> Result<()> {
+    let (folder, mail) = (tempfile::tempdir()?, tempfile::tempdir()?);
+    demo(folder.path())?;
+    let mailbox = Mailbox::open(mail.path())?;
+    let listener = tokio::net::TcpListener::bind("127.0.0.1:0").await?;
+    let port = listener.local_addr()?.port();
+    tokio::spawn(serve(listener, mailbox.clone()));
+    let mut program = serve_on(folder.path(), port)?;
+    let count = make_ready(&program)?;
+    let id = start_run(&program, count)?;
+    let mut ends = 0;
+    while ends < 4 && run_of(&program, id)?["state"] != "done" {
+        std::thread::sleep(Duration::from_millis(400));
+        assert_eq!(program.terminate()?, Some(0), "it ends with 0");
+        ends += 1;
+        // A second one on the folder is refused while the first is there, and no longer.
+        program = serve_on(folder.path(), port)?;
+        anyhow::ensure!(serve_on(folder.path(), port).is_err(), "two programs on one folder");
+    }
+    assert!(ends >= 2, "the run ended before it was told to end often enough: {ends}");
+    let run = wait_done(&program, id)?;
+    // Nothing is in doubt, nothing is missing, nothing came twice.
+    assert_eq!((run["delivered"].as_u64(), run["held"].as_u64(), run["failed"].as_u64()), (Some(213), Some(0), Some(0)), "{run}");
+    assert_eq!(mailbox.list().len(), 213);
+    Ok(())
+}

@@ -102,10 +102,17 @@ impl Running {
 
     /// Serves until the process is told to end.
     pub async fn serve(self) -> Result<()> {
+        let app = self.app.clone();
         tokio::select! {
-            done = mangle_server::serve(self.listener, self.router) => done,
-            _ = told_to_end() => Ok(()),
+            done = mangle_server::serve(self.listener, self.router) => return done,
+            () = told_to_end() => {}
         }
+        // What is being handed over is finished, unless the process is told a second time.
+        tokio::select! {
+            () = app.stop() => {}
+            () = told_to_end() => {}
+        }
+        Ok(())
     }
 }
 

@@ -1,5 +1,6 @@
 //! Documents and templates as content-addressed files: the name is the SHA-256
-//! of the bytes, so the same content is kept once and nothing is overwritten.
+//! of the bytes, so the same content is kept once and nothing is overwritten. What is read is
+//! checked against its name.
 
 use std::path::Path;
 use std::sync::Arc;
@@ -18,24 +19,52 @@ impl Files {
     /// The files of a folder, which is made where it is missing.
     pub fn open(folder: &Path) -> Result<Files> {
         std::fs::create_dir_all(folder).with_context(|| format!("can't create the folder {}", folder.display()))?;
-        Ok(Files(Arc::new(LocalFileSystem::new_with_prefix(folder)?)))
+        Ok(Files(Arc::new(LocalFileSystem::new_with_prefix(folder)?.with_fsync(true))))
     }
 
     /// Keeps bytes and gives their name. They are whole on disk when this
     /// returns, or not there at all.
     pub async fn keep(&self, bytes: Vec<u8>) -> Result<String> {
-        let name = Sha256::digest(&bytes).iter().map(|b| format!("{b:02x}")).collect::<String>();
+        let name = name_of(&bytes);
         self.0.put(&path(&name), Bytes::from(bytes).into()).await.context("a file can't be saved")?;
         Ok(name)
     }
 
-    /// The bytes of a name.
+    /// The bytes of a name. A file that is not what was kept is an error, never handed out.
     pub async fn get(&self, name: &str) -> Result<Vec<u8>> {
         let found = self.0.get(&path(name)).await.with_context(|| format!("the file {name} is missing"))?;
-        Ok(found.bytes().await?.into())
+        let bytes: Vec<u8> = found.bytes().await?.into();
+        anyhow::ensure!(name_of(&bytes) == name, "the file {name} is damaged: its content is not what was kept");
+        Ok(bytes)
     }
+}
+
+fn name_of(bytes: &[u8]) -> String {
+    Sha256::digest(bytes).iter().map(|b| format!("{b:02x}")).collect()
 }
 
 fn path(name: &str) -> object_store::path::Path {
     object_store::path::Path::from(format!("{}/{name}", name.get(..2).unwrap_or("00")))
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[tokio::test]
+    async fn a_damaged_file_is_never_handed_out() {
+        let folder = tempfile::tempdir().expect("a folder");
+        let files = Files::open(folder.path()).expect("opens");
+        let name = files.keep(b"a letter".to_vec()).await.expect("kept");
+        assert_eq!(files.get(&name).await.expect("there"), b"a letter");
+        let at = folder.path().join(&name[..2]).join(&name);
+        // As after a power cut that lost the content and kept the name.
+        std::fs::write(&at, b"").expect("written");
+        assert!(files.get(&name).await.expect_err("damaged").to_string().ends_with("its content is not what was kept"));
+        // Kept again, it is whole again.
+        files.keep(b"a letter".to_vec()).await.expect("kept");
+        assert_eq!(files.get(&name).await.expect("there"), b"a letter");
+        std::fs::remove_file(at).expect("removed");
+        assert!(files.get(&name).await.expect_err("gone").to_string().ends_with("is missing"));
+    }
 }

@@ -3,7 +3,6 @@
 
 use std::borrow::Cow;
 use std::collections::{HashMap, HashSet};
-use std::sync::atomic::Ordering;
 use std::sync::{Arc, Mutex};
 
 use anyhow::{Context as _, Result};
@@ -16,12 +15,15 @@ use mangle_core::value::{Locale, Value};
 use mangle_documents::docx::{Means, Template};
 use mangle_documents::page::FontSet;
 
+use rusqlite::TransactionBehavior;
+
 use crate::error::Refused;
 use crate::pictures::OfficePictures;
 use crate::server::App;
 use crate::store::dispatches::Dispatch;
 use crate::store::pictures::PictureInfo;
 use crate::store::settings::Settings;
+use crate::store::sheets::SheetChange;
 use crate::store::{clauses, files, fonts, pictures, settings, sheets, templates};
 
 /// A sheet with its records.
@@ -35,6 +37,8 @@ pub struct LoadedSheet {
     pub written: HashSet<Folded>,
     /// The columns of money whose cells name their currency themselves.
     pub signed: HashSet<Folded>,
+    /// The revision of the sheets that it was read under.
+    revision: i64,
     /// The day on which it was worked out, where its values change with the day.
     day: Option<Date>,
     /// The last looks at it, with the places of their rows.
@@ -45,23 +49,29 @@ pub struct LoadedSheet {
 const LOOKS_KEPT: usize = 4;
 
 impl LoadedSheet {
-    fn new(loaded: sheets::Loaded, day: Date) -> LoadedSheet {
+    fn new(loaded: sheets::Loaded, revision: i64, day: Date) -> LoadedSheet {
         let sheets::Loaded { sheet, reading, moves, written, signed } = loaded;
-        LoadedSheet::of(sheet, reading, (written, signed), moves.then_some(day))
+        LoadedSheet::of(sheet, reading, (written, signed), revision, moves.then_some(day))
     }
 
-    fn of(sheet: Sheet, reading: Reading, (written, signed): (HashSet<Folded>, HashSet<Folded>), day: Option<Date>) -> LoadedSheet {
+    fn of(
+        sheet: Sheet,
+        reading: Reading,
+        (written, signed): (HashSet<Folded>, HashSet<Folded>),
+        revision: i64,
+        day: Option<Date>,
+    ) -> LoadedSheet {
         let mut misfits = vec![0; sheet.schema.columns().len()];
         for record in &sheet.records {
             for (count, value) in misfits.iter_mut().zip(record.values()) {
                 *count += usize::from(matches!(value, Value::Misfit(_)));
             }
         }
-        LoadedSheet { sheet, reading, misfits, written, signed, day, looks: Mutex::default() }
+        LoadedSheet { sheet, reading, misfits, written, signed, revision, day, looks: Mutex::default() }
     }
 
     fn copy(&self) -> LoadedSheet {
-        LoadedSheet::of(self.sheet.clone(), self.reading, (self.written.clone(), self.signed.clone()), self.day)
+        LoadedSheet::of(self.sheet.clone(), self.reading, (self.written.clone(), self.signed.clone()), self.revision, self.day)
     }
 
     /// What a look gives, worked out once while the sheet stays as it is.
@@ -128,38 +138,38 @@ impl App {
         lock(&self.templates).clear();
     }
 
-    /// A sheet with its records.
+    /// A sheet with its records, as the store has it now.
     pub(crate) async fn sheet(&self, id: i64) -> Result<Arc<LoadedSheet>, Refused> {
         let now = crate::clock::now();
-        if let Some(ready) = lock(&self.sheets).get(&id).filter(|s| s.day.is_none_or(|day| day == now.date())) {
+        let revision = self.store.with(|c| sheets::revision(c)).await?;
+        let current = |s: &&Arc<LoadedSheet>| s.revision == revision && s.day.is_none_or(|day| day == now.date());
+        if let Some(ready) = lock(&self.sheets).get(&id).filter(current) {
             return Ok(ready.clone());
         }
-        let changes = self.sheet_changes.load(Ordering::Acquire);
-        let loaded = self.store.with(move |c| sheets::load(c, id, now)).await?;
-        let loaded = loaded.ok_or_else(|| Refused::missing("the sheet"))?;
-        let loaded = Arc::new(blocking(move || LoadedSheet::new(loaded, now.date())).await?);
-        // What changed meanwhile is not kept under the old values.
-        if self.sheet_changes.load(Ordering::Acquire) != changes {
-            return Ok(loaded);
-        }
+        let loaded = self.store.with(move |c| -> Result<_> {
+            // All that it is made of is read as it was at one moment.
+            let t = c.transaction_with_behavior(TransactionBehavior::Deferred)?;
+            let revision = sheets::revision(&t)?;
+            Ok(sheets::load(&t, id, now)?.map(|loaded| (loaded, revision)))
+        });
+        let (loaded, revision) = loaded.await?.ok_or_else(|| Refused::missing("the sheet"))?;
+        let loaded = Arc::new(blocking(move || LoadedSheet::new(loaded, revision, now.date())).await?);
         remember(&self.sheets, id, loaded.clone());
         Ok(loaded)
     }
 
-    /// Forgets the sheets after one changed: others may be related to it.
+    /// Gives the memory of open sheets back. Whether one is current is told by its revision.
     pub(crate) fn forget_sheets(&self) {
-        self.sheet_changes.fetch_add(1, Ordering::AcqRel);
         lock(&self.sheets).clear();
     }
 
-    /// Takes over rows that were written, added, deleted or moved: the sheet itself is
-    /// kept in use; others may be related to it and are forgotten.
-    pub(crate) async fn rows_changed(&self, id: i64, rows: Vec<usize>) {
+    /// Takes over rows that one change has written, added, deleted or moved, where the open
+    /// sheet was current before it: it is kept in use instead of being read anew.
+    pub(crate) async fn rows_changed(&self, id: i64, rows: Vec<usize>, change: SheetChange) {
         if rows.len() > MOST_PATCHED {
             return self.forget_sheets();
         }
         let _one_at_a_time = self.patching.lock().await;
-        let changes = self.sheet_changes.fetch_add(1, Ordering::AcqRel) + 1;
         let open = {
             let mut sheets = lock(&self.sheets);
             let open = sheets.remove(&id);
@@ -167,19 +177,22 @@ impl App {
             open
         };
         let now = crate::clock::now();
-        let Some(open) = open.filter(|s| s.day.is_none_or(|day| day == now.date())) else { return };
+        let current = |s: &Arc<LoadedSheet>| s.revision == change.before && s.day.is_none_or(|day| day == now.date());
+        let Some(open) = open.filter(current) else { return };
         let patched = self.store.with(move |c| -> Result<_> {
+            let t = c.transaction_with_behavior(TransactionBehavior::Deferred)?;
+            // What else has changed since is not among the rows.
+            if sheets::revision(&t)? != change.after {
+                return Ok(None);
+            }
             // Most often nobody else looks at it just now, and nothing is copied.
             let LoadedSheet { mut sheet, reading, written, signed, day, .. } = Arc::try_unwrap(open).unwrap_or_else(|shared| shared.copy());
-            let done = sheets::patch(c, id, &mut sheet, &rows, now)?;
-            Ok(done.then(|| LoadedSheet::of(sheet, reading, (written, signed), day)))
+            let done = sheets::patch(&t, id, &mut sheet, &rows, now)?;
+            Ok(done.then(|| LoadedSheet::of(sheet, reading, (written, signed), change.after, day)))
         });
         match patched.await {
-            // What else changed meanwhile is not in it.
-            Ok(Some(patched)) if self.sheet_changes.load(Ordering::Acquire) == changes => {
-                remember(&self.sheets, id, Arc::new(patched));
-            }
-            Ok(_) => {}
+            Ok(Some(patched)) => remember(&self.sheets, id, Arc::new(patched)),
+            Ok(None) => {}
             // The rows are changed all the same: the sheet is read anew when it is asked for.
             Err(error) => tracing::warn!(error = format!("{error:#}"), "an open sheet was not updated"),
         }

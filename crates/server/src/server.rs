@@ -1,9 +1,9 @@
 //! The application put together: store, files, caches, runner, routes.
 
 use std::collections::HashMap;
+use std::fs::{File, TryLockError};
 use std::net::SocketAddr;
-use std::path::PathBuf;
-use std::sync::atomic::AtomicU64;
+use std::path::{Path, PathBuf};
 use std::sync::{Arc, Mutex};
 
 use anyhow::{Context, Result};
@@ -15,7 +15,9 @@ use axum::response::{IntoResponse, Response};
 use mangle_documents::docx::Template;
 use mangle_documents::page::FontSet;
 use tokio::net::TcpListener;
-use tokio::sync::{Notify, broadcast};
+use tokio::sync::{Notify, Semaphore, broadcast};
+use tokio_util::sync::CancellationToken;
+use tokio_util::task::TaskTracker;
 
 use crate::crm::{Fetchings, Secrets};
 use crate::error::Refused;
@@ -56,8 +58,6 @@ pub struct Inner {
     pub(crate) templates: Mutex<HashMap<i64, Arc<Template>>>,
     /// Sheets with their records, by number.
     pub(crate) sheets: Mutex<HashMap<i64, Arc<LoadedSheet>>>,
-    /// How often a sheet changed.
-    pub(crate) sheet_changes: AtomicU64,
     /// Held while an open sheet takes changed cells over.
     pub(crate) patching: tokio::sync::Mutex<()>,
     /// The fonts, once they are read.
@@ -70,6 +70,16 @@ pub struct Inner {
     pub(crate) guard: api::Guard,
     /// Wakes the mail worker.
     pub(crate) mail: Notify,
+    /// Who makes which run.
+    pub(crate) makers: run::Makers,
+    /// How many items are made at a time: one for each core, whatever the number of runs.
+    pub(crate) slots: Arc<Semaphore>,
+    /// What runs in the background, to be waited for at the end.
+    pub(crate) tasks: TaskTracker,
+    /// Told once the program is to end.
+    pub(crate) stopping: CancellationToken,
+    /// Held as long as the folder is open: two programs would do everything twice.
+    _lock: File,
     /// Runs that changed.
     pub(crate) changes: broadcast::Sender<i64>,
 }
@@ -91,23 +101,52 @@ impl std::fmt::Debug for App {
 /// Must be called within a tokio runtime.
 pub async fn app(options: Options) -> Result<App> {
     std::fs::create_dir_all(&options.folder).with_context(|| format!("can't create the folder {}", options.folder.display()))?;
+    let lock = lock(&options.folder)?;
+    let cores = std::thread::available_parallelism().map_or(1, usize::from);
     let app = App(Arc::new(Inner {
         store: Store::open(&options.folder.join("mangle.sqlite"))?,
         files: Files::open(&options.folder.join("files"))?,
         smtp: options.smtp,
         templates: Mutex::default(),
         sheets: Mutex::default(),
-        sheet_changes: AtomicU64::default(),
         patching: tokio::sync::Mutex::default(),
         fonts: Mutex::default(),
         secrets: Secrets::open(&options.folder)?,
         fetchings: Fetchings::default(),
         guard: api::Guard::default(),
         mail: Notify::new(),
+        makers: run::Makers::default(),
+        slots: Arc::new(Semaphore::new(cores)),
+        tasks: TaskTracker::new(),
+        stopping: CancellationToken::new(),
+        _lock: lock,
         changes: broadcast::channel(256).0,
     }));
     run::take_up(&app).await?;
     Ok(app)
+}
+
+/// Takes a folder for this program alone.
+fn lock(folder: &Path) -> Result<File> {
+    let path = folder.join("mangle.lock");
+    let file = File::create(&path).with_context(|| format!("can't create {}", path.display()))?;
+    match file.try_lock() {
+        Ok(()) => Ok(file),
+        Err(TryLockError::WouldBlock) => {
+            anyhow::bail!("the folder {} is already open in another Mangle. Close that one, or choose another folder.", folder.display())
+        }
+        Err(TryLockError::Error(error)) => Err(error).with_context(|| format!("can't lock {}", path.display())),
+    }
+}
+
+impl App {
+    /// Ends the work in the background: what is being made or handed over is finished, nothing
+    /// else is begun. The next start goes on with the rest.
+    pub async fn stop(&self) {
+        self.stopping.cancel();
+        self.tasks.close();
+        self.tasks.wait().await;
+    }
 }
 
 /// The routes of the application; `more` are those of practice services.
@@ -184,6 +223,19 @@ mod tests {
             assert!(origin(foreign), "{foreign}");
         }
         assert!(!foreign_origin(&HeaderMap::new(), SocketAddr::from(([127, 0, 0, 1], 7600))));
+    }
+
+    #[tokio::test]
+    async fn a_folder_is_open_in_one_program_at_a_time() {
+        let folder = tempfile::tempdir().expect("a folder");
+        let open = || app(Options { folder: folder.path().into(), smtp: Smtp { host: "127.0.0.1".into(), port: 9 } });
+        let first = open().await.expect("opens");
+        let refused = open().await.expect_err("refused").to_string();
+        assert!(refused.ends_with("is already open in another Mangle. Close that one, or choose another folder."), "{refused}");
+        // It ends by itself once it is told to, and the folder is free.
+        first.stop().await;
+        drop(first);
+        open().await.expect("opens again").stop().await;
     }
 
     #[tokio::test]

@@ -3318,6 +3318,8 @@ export interface components {
             started: string;
             /** @description going, paused, stopped or done. */
             state: string;
+            /** @description Why it does not go on for now, though nobody paused it. */
+            trouble?: string | null;
             /** @description Items that wait to be made. */
             waiting: number;
         };
@@ -5051,6 +5053,14 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["RunInfo"];
+                };
+            };
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
                 };
             };
         };

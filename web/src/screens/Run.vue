@@ -128,7 +128,10 @@ async function one(item: Item, what: 'retry' | 'send-again' | 'arrived') {
       <el-button v-if="run.state === 'paused'" type="primary" @click="act('resume')">Resume</el-button>
       <el-button v-if="run.state === 'going' || run.state === 'paused'" @click="stop">Stop</el-button>
       <template v-if="run.failed && run.kind === 'run'">
-        <el-button title="Retry with the same values and set-up" @click="act('retry')"
+        <el-button
+          v-if="run.state !== 'stopped'"
+          title="Retry with the same values and set-up"
+          @click="act('retry')"
           >Retry {{ run.failed }} failed</el-button
         >
         <el-button type="primary" title="Run again with the current values and set-up" @click="anew"
@@ -138,6 +141,9 @@ async function one(item: Item, what: 'retry' | 'send-again' | 'arrived') {
       <el-button :loading="fetching" @click="download('zip')">Download ZIP</el-button>
       <el-button :disabled="fetching" @click="download('pdf')">Download one PDF</el-button>
     </div>
+    <p v-if="run.trouble" class="problem trouble" role="alert">
+      The run can’t go on for now. {{ run.trouble }} Mangle will try again by itself.
+    </p>
     <div
       class="progress"
       role="progressbar"
@@ -206,6 +212,12 @@ async function one(item: Item, what: 'retry' | 'send-again' | 'arrived') {
 </template>
 
 <style scoped>
+.trouble {
+  margin: 0;
+  max-width: none;
+  padding: 6px 16px;
+  background: var(--wrong-tint);
+}
 .progress {
   height: 4px;
   flex: none;

@@ -9,7 +9,6 @@ use axum::response::Response;
 use axum::response::sse::{Event, KeepAlive, Sse};
 use futures::{Stream, StreamExt};
 use jiff::civil::DateTime;
-use rusqlite::TransactionBehavior;
 use serde::Deserialize;
 use tokio_stream::wrappers::BroadcastStream;
 use utoipa::IntoParams;
@@ -47,11 +46,13 @@ pub fn router() -> OpenApiRouter<App> {
 /// All runs, the newest first.
 #[utoipa::path(get, path = "/api/runs", tag = "runs", responses((status = 200, body = Vec<RunInfo>)))]
 async fn list(State(app): State<App>) -> Answer<Vec<RunInfo>> {
-    Ok(Json(app.store.with(|c| runs::list(c, None)).await?))
+    let runs = app.store.with(|c| runs::list(c, None)).await?;
+    Ok(Json(runs.into_iter().map(|run| RunInfo { trouble: app.makers.trouble(run.id), ..run }).collect()))
 }
 
 async fn get(app: &App, id: i64) -> Result<RunInfo, Refused> {
-    app.store.with(move |c| runs::get(c, id)).await?.ok_or_else(|| Refused::missing("the run"))
+    let run = app.store.with(move |c| runs::get(c, id)).await?.ok_or_else(|| Refused::missing("the run"))?;
+    Ok(RunInfo { trouble: app.makers.trouble(id), ..run })
 }
 
 /// A run.
@@ -98,12 +99,17 @@ fn shown(state: &str) -> &str {
     if state == "going" { "running" } else { state }
 }
 
-async fn set(app: &App, id: i64, from: &str, to: &'static str) -> Result<RunInfo, Refused> {
+/// Why a run's state can't be changed as it was asked.
+async fn over(app: &App, id: i64) -> Result<Refused, Refused> {
     let run = get(app, id).await?;
-    if run.state != from {
-        return Err(Refused::conflict("state", format!("not possible: this run is {}", shown(&run.state))));
+    Ok(Refused::conflict("state", format!("not possible: this run is {}", shown(&run.state))))
+}
+
+async fn set(app: &App, id: i64, from: &'static str, to: &'static str) -> Result<RunInfo, Refused> {
+    get(app, id).await?;
+    if !app.store.with(move |c| runs::set_state(c, id, from, to)).await? {
+        return Err(over(app, id).await?);
     }
-    app.store.with(move |c| runs::set_state(c, id, to)).await?;
     run::changed(app, id);
     get(app, id).await
 }
@@ -125,17 +131,16 @@ async fn go_on(State(app): State<App>, Path(id): Path<i64>) -> Answer<RunInfo> {
 /// Stops a run for good; what is made stays made, the rest is left out.
 #[utoipa::path(post, path = "/api/runs/{id}/stop", tag = "runs", params(("id" = i64, Path)), responses((status = 200, body = RunInfo), (status = 409, body = Problem)))]
 async fn stop(State(app): State<App>, Path(id): Path<i64>) -> Answer<RunInfo> {
-    let run = get(&app, id).await?;
-    if run.state != "going" && run.state != "paused" {
-        return Err(Refused::conflict("state", format!("not possible: this run is {}", shown(&run.state))));
+    get(&app, id).await?;
+    let stopped = app.store.with(move |c| -> anyhow::Result<bool> {
+        let t = c.transaction()?;
+        let stopped = runs::stop(&t, id, &clock::stamp())?;
+        t.commit()?;
+        Ok(stopped)
+    });
+    if !stopped.await? {
+        return Err(over(&app, id).await?);
     }
-    app.store
-        .with(move |c| -> anyhow::Result<()> {
-            let t = c.transaction()?;
-            runs::stop(&t, id, &clock::stamp())?;
-            Ok(t.commit()?)
-        })
-        .await?;
     run::changed(&app, id);
     get(&app, id).await.map(Json)
 }
@@ -143,16 +148,18 @@ async fn stop(State(app): State<App>, Path(id): Path<i64>) -> Answer<RunInfo> {
 async fn again(app: &App, run: i64, item: Option<i64>) -> Result<RunInfo, Refused> {
     let (count, failed) = app
         .store
-        .with(move |c| -> anyhow::Result<(usize, usize)> {
-            let t = c.transaction_with_behavior(TransactionBehavior::Immediate)?;
-            let failed = runs::get(&t, run)?.map_or(0, |run| run.failed);
+        .with(move |c| -> anyhow::Result<_> {
+            let t = c.transaction()?;
+            let before = runs::get(&t, run)?;
             let count = runs::retry(&t, run, item, &clock::stamp())?;
             t.commit()?;
-            Ok((count, failed))
+            Ok((count, before))
         })
         .await?;
     if count == 0 {
+        let (failed, stopped) = failed.map_or((0, false), |run| (run.failed, run.state == "stopped"));
         return Err(match failed {
+            _ if stopped => Refused::conflict("stopped", "this run was stopped. Start a new run for these documents."),
             0 => Refused::conflict("nothing-failed", "no failed documents in this run"),
             _ => Refused::conflict("served-since", "a later run has already sent these documents. Start a new run to send them again."),
         });
@@ -186,15 +193,17 @@ async fn send_again(State(app): State<App>, Path(id): Path<i64>) -> Answer<RunIn
     let done = app
         .store
         .with(move |c| -> anyhow::Result<bool> {
-            let done = items::send_again(c, id, &clock::stamp())?;
-            if done {
-                runs::set_state(c, run, "going")?;
-            }
+            let t = c.transaction()?;
+            let done = items::send_again(&t, id, &clock::stamp())?;
+            t.commit()?;
             Ok(done)
         })
         .await?;
     if !done {
-        return Err(Refused::conflict("not-held", "this message is not on hold"));
+        return Err(match get(&app, run).await?.state.as_str() {
+            "stopped" => Refused::conflict("stopped", "this run was stopped. Start a new run for these documents."),
+            _ => Refused::conflict("not-held", "this message is not on hold"),
+        });
     }
     app.mail.notify_one();
     run::changed(&app, run);
@@ -202,10 +211,15 @@ async fn send_again(State(app): State<App>, Path(id): Path<i64>) -> Answer<RunIn
 }
 
 /// Mark a held message as delivered.
-#[utoipa::path(post, path = "/api/items/{id}/arrived", tag = "runs", params(("id" = i64, Path)), responses((status = 200, body = RunInfo)))]
+#[utoipa::path(post, path = "/api/items/{id}/arrived", tag = "runs", params(("id" = i64, Path)), responses((status = 200, body = RunInfo), (status = 409, body = Problem)))]
 async fn arrived(State(app): State<App>, Path(id): Path<i64>) -> Answer<RunInfo> {
     let run = item(&app, id).await?.run_id;
-    app.store.with(move |c| items::delivered(c, id, &clock::stamp())).await?;
+    if !app.store.with(move |c| items::arrived(c, id, &clock::stamp())).await? {
+        return Err(Refused::conflict("not-held", "this message is not on hold"));
+    }
+    // It may have been the last that its run waited for.
+    let at = clock::stamp();
+    app.store.with(move |c| runs::finish(c, run, &at)).await?;
     run::changed(&app, run);
     get(&app, run).await.map(Json)
 }

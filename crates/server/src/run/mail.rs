@@ -14,6 +14,7 @@ use mangle_core::dispatch::Message;
 use mangle_core::preflight::Outline;
 use serde::{Deserialize, Serialize};
 use sha2::{Digest, Sha256};
+use tokio_util::sync::CancellationToken;
 
 use super::changed;
 use crate::clock;
@@ -79,11 +80,19 @@ pub fn message_id(run: i64, position: usize, item: i64, at: &str, host: &str) ->
 
 /// How many messages go over one connection, and over one look into the store.
 const BATCH: usize = 50;
+/// How long a server may take to answer: to greet, to a recipient, to the whole message
+/// (RFC 5321 4.5.3.2 asks for five minutes and, once the message is out, for ten).
 const PATIENCE: Duration = Duration::from_secs(20);
+const RECIPIENT_PATIENCE: Duration = Duration::from_secs(300);
+const CONTENT_PATIENCE: Duration = Duration::from_secs(600);
+/// After so many tries, about three days, sending is given up.
+const MAX_TRIES: usize = 300;
 
-/// Sends what is due, forever.
+const LOST: &str = "the connection to the mail server broke before it confirmed this message, so it may or may not have been delivered. Ask the recipient or check the sent mail, then send again or mark as delivered.";
+
+/// Sends what is due until the program is to end.
 pub async fn work(app: App) {
-    loop {
+    while !app.stopping.is_cancelled() {
         let now = clock::seconds();
         let due = app.store.with(move |c| items::to_send(c, now, BATCH)).await;
         let due = match due {
@@ -94,8 +103,11 @@ pub async fn work(app: App) {
             }
         };
         if due.is_empty() {
-            let woken = app.mail.notified();
-            let _ = tokio::time::timeout(Duration::from_millis(500), woken).await;
+            tokio::select! {
+                () = app.stopping.cancelled() => {}
+                () = app.mail.notified() => {}
+                () = tokio::time::sleep(Duration::from_millis(500)) => {}
+            }
             continue;
         }
         if let Err(error) = send_batch(&app, due).await {
@@ -123,11 +135,11 @@ async fn send_batch(app: &App, due: Vec<ItemWork>) -> Result<()> {
         }
         // One file that is gone costs its own message and no other.
         if let Some(error) = lost {
-            tracing::error!(item = item.id, error = format!("{error:#}"), "a document is not in the store any more");
-            let message = "the document file is missing from the data folder. Run this record again.".to_owned();
+            tracing::error!(item = item.id, error = format!("{error:#}"), "a document is missing or damaged");
+            let message = "the document file is missing from the data folder, or damaged. Run this record again.".to_owned();
             let error = ItemError { code: "file".into(), place: "e-mail".into(), message };
             let (id, run) = (item.id, item.run_id);
-            app.store.with(move |c| items::failed(c, id, &error, &clock::stamp())).await?;
+            app.store.with(move |c| items::send_failed(c, id, &error, &clock::stamp())).await?;
             let at = clock::stamp();
             app.store.with(move |c| runs::finish(c, run, &at)).await?;
             changed(app, run);
@@ -136,8 +148,8 @@ async fn send_batch(app: &App, due: Vec<ItemWork>) -> Result<()> {
         ready.push((item, files));
     }
     let runs_touched: std::collections::BTreeSet<i64> = ready.iter().map(|(item, _)| item.run_id).collect();
-    let (store, smtp) = (app.store.clone(), app.smtp.clone());
-    blocking(move || hand_over(&store, &smtp, &settings, ready)).await??;
+    let (store, smtp, stopping) = (app.store.clone(), app.smtp.clone(), app.stopping.clone());
+    blocking(move || hand_over(&store, &smtp, &settings, ready, &stopping)).await??;
     for run in runs_touched {
         let at = clock::stamp();
         app.store.with(move |c| runs::finish(c, run, &at)).await?;
@@ -148,14 +160,22 @@ async fn send_batch(app: &App, due: Vec<ItemWork>) -> Result<()> {
 
 type Files = Vec<(String, &'static str, Vec<u8>)>;
 
-fn hand_over(store: &Store, smtp: &Smtp, settings: &Settings, ready: Vec<(ItemWork, Files)>) -> Result<()> {
+fn hand_over(store: &Store, smtp: &Smtp, settings: &Settings, ready: Vec<(ItemWork, Files)>, stopping: &CancellationToken) -> Result<()> {
     let c = store.connection()?;
     let mut connection: Option<SmtpConnection> = None;
     for (item, files) in ready {
+        // What is being handed over is finished; no other is begun.
+        if stopping.is_cancelled() {
+            break;
+        }
+        // Its run may have been paused or stopped meanwhile.
+        if !items::may_send(&c, item.id)? {
+            continue;
+        }
         let message = match build(&item, files, settings) {
             Ok(message) => message,
             Err(error) => {
-                items::failed(&c, item.id, &error, &clock::stamp())?;
+                items::send_failed(&c, item.id, &error, &clock::stamp())?;
                 continue;
             }
         };
@@ -188,6 +208,8 @@ fn connect(smtp: &Smtp) -> Result<SmtpConnection, lettre::transport::smtp::Error
 fn send(c: &rusqlite::Connection, open: &mut SmtpConnection, item: &ItemWork, message: &lettre::Message) -> Result<bool> {
     let refused = |error: &lettre::transport::smtp::Error| format!("the mail server answered: {error}");
     let envelope = message.envelope();
+    // A server that can't be given more time is waited for as long as before.
+    let _ = open.set_timeout(Some(RECIPIENT_PATIENCE));
     let mut prepared = open.command(Mail::new(envelope.from().cloned(), Vec::new()));
     for to in envelope.to() {
         if prepared.is_ok() {
@@ -200,7 +222,7 @@ fn send(c: &rusqlite::Connection, open: &mut SmtpConnection, item: &ItemWork, me
     if let Err(error) = prepared {
         if error.is_permanent() {
             let error = ItemError { code: "refused".into(), place: "e-mail".into(), message: refused(&error) };
-            items::failed(c, item.id, &error, &clock::stamp())?;
+            items::send_failed(c, item.id, &error, &clock::stamp())?;
         } else {
             later(c, item, "not-taken", &refused(&error), true)?;
         }
@@ -209,9 +231,11 @@ fn send(c: &rusqlite::Connection, open: &mut SmtpConnection, item: &ItemWork, me
     }
     // From here on it may arrive: what ends before `delivered` is held.
     if !items::sending(c, item.id, &clock::stamp())? {
-        open.abort();
+        // The server waits for the message: whatever is said now would be taken as its text, so
+        // the connection is closed without a word.
         return Ok(false);
     }
+    let _ = open.set_timeout(Some(CONTENT_PATIENCE));
     match open.command(Content(message.formatted())) {
         Ok(_) => {
             items::delivered(c, item.id, &clock::stamp())?;
@@ -219,7 +243,7 @@ fn send(c: &rusqlite::Connection, open: &mut SmtpConnection, item: &ItemWork, me
         }
         Err(error) if error.is_permanent() => {
             let error = ItemError { code: "refused".into(), place: "e-mail".into(), message: refused(&error) };
-            items::failed(c, item.id, &error, &clock::stamp())?;
+            items::send_failed(c, item.id, &error, &clock::stamp())?;
             Ok(true)
         }
         Err(error) if error.is_transient() => {
@@ -228,8 +252,7 @@ fn send(c: &rusqlite::Connection, open: &mut SmtpConnection, item: &ItemWork, me
         }
         // The connection broke after the message was sent and before it was acknowledged.
         Err(_) => {
-            items::hold_uncertain(c, super::UNCERTAIN, &clock::stamp())?;
-            open.abort();
+            items::hold(c, item.id, LOST, &clock::stamp())?;
             Ok(false)
         }
     }
@@ -254,6 +277,11 @@ impl std::fmt::Display for Content {
 
 /// Waits with growing pauses: 5 s, 10 s, 20 s, … up to a quarter of an hour.
 fn later(c: &rusqlite::Connection, item: &ItemWork, code: &str, what: &str, counts: bool) -> Result<()> {
+    if item.tries >= MAX_TRIES {
+        let message = format!("{what}. Mangle gave up after {MAX_TRIES} attempts");
+        let error = ItemError { code: code.to_owned(), place: "e-mail".into(), message };
+        return items::send_failed(c, item.id, &error, &clock::stamp());
+    }
     let pause = (5i64 << item.tries.min(10)).min(900);
     let error = ItemError { code: code.to_owned(), place: "e-mail".into(), message: format!("{what}. Mangle will try again.") };
     items::try_again(c, item.id, clock::seconds() + pause, &error, &clock::stamp(), counts)
@@ -307,6 +335,7 @@ mod tests {
             message: serde_json::to_string(envelope).ok(),
             message_id: Some("<1.1.x@quay.example>".into()),
             tries: 0,
+            makes: 0,
         }
     }
 

@@ -106,7 +106,7 @@ pub async fn item(app: App, prepared: Arc<Prepared>, run: RunWork, item: ItemWor
     });
     let at = clock::stamp();
     match made {
-        Err(error) => app.store.with(move |c| items::failed(c, id, &error, &at)).await,
+        Err(error) => app.store.with(move |c| items::make_failed(c, id, &error, &at)).await,
         Ok(made) => {
             let size = made.pdf.as_ref().map_or(0, Vec::len) + made.docx.as_ref().map_or(0, Vec::len);
             let pdf = keep(&app, made.pdf).await?;

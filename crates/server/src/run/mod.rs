@@ -3,51 +3,79 @@
 
 mod mail;
 mod make;
+mod makers;
+
+use std::sync::Arc;
+use std::time::Duration;
 
 use anyhow::Result;
-use std::sync::Arc;
 
 use crate::clock;
 use crate::prepare::Prepared;
 use crate::server::App;
+use crate::store::items::ItemError;
 use crate::store::{dispatches, items, runs};
 
 pub use make::{check_all, check_one, page_of};
+pub use makers::Makers;
 
-/// How many items are made at a time, each on a thread of its own.
-const AT_A_TIME: usize = 2;
 /// How many items are taken from the store at a time.
 const BATCH: usize = 24;
+/// How often it is looked for runs that nobody makes.
+const ROUND: Duration = Duration::from_secs(1);
 
 const UNCERTAIN: &str = "Mangle stopped while sending this message, so it may or may not have been delivered. Ask the recipient or check the sent mail, then send again or mark as delivered.";
+const CRASHED: &str =
+    "Mangle ended unexpectedly each time it created this document. Check the record's pictures and the template, then retry it.";
 
-/// Takes up all runs that were going when the program ended.
+/// Holds what may have been sent when the program ended, and begins to work.
 pub async fn take_up(app: &App) -> Result<()> {
-    let going = app
-        .store
-        .with(|c| -> Result<Vec<i64>> {
+    app.store
+        .with(|c| -> Result<()> {
             let held = items::hold_uncertain(c, UNCERTAIN, &clock::stamp())?;
-            if held > 0 {
-                tracing::warn!(held, "messages whose arrival is uncertain are held");
+            let given_up = items::give_up(c, CRASHED, &clock::stamp())?;
+            if held + given_up > 0 {
+                tracing::warn!(held, given_up, "items need a person after the last end of the program");
             }
-            runs::going(c)
+            Ok(())
         })
         .await?;
-    tokio::spawn(mail::work(app.clone()));
-    for run in going {
-        go(app, run);
-    }
+    app.tasks.spawn(mail::work(app.clone()));
+    app.tasks.spawn(supervise(app.clone()));
     Ok(())
 }
 
-/// Makes the items of a run in the background.
-pub fn go(app: &App, run: i64) {
-    let app = app.clone();
-    tokio::spawn(async move {
-        if let Err(error) = make_items(&app, run).await {
-            tracing::error!(run, error = format!("{error:#}"), "a run came to a halt");
+/// Gives every run that has something to make a maker, whatever ended the one before.
+async fn supervise(app: App) {
+    while !app.stopping.is_cancelled() {
+        match app.store.with(|c| runs::to_make(c)).await {
+            Ok(runs) => runs.into_iter().filter(|run| app.makers.begin(*run)).for_each(|run| make_run(&app, run)),
+            Err(error) => tracing::error!(error = format!("{error:#}"), "the runs that are going can't be read"),
         }
-        changed(&app, run);
+        tokio::select! {
+            () = app.stopping.cancelled() => {}
+            () = tokio::time::sleep(ROUND) => {}
+        }
+    }
+}
+
+/// Makes the items of a run in the background, at once: a person asked for it.
+pub fn go(app: &App, run: i64) {
+    if app.makers.begin_now(run) {
+        make_run(app, run);
+    }
+}
+
+/// The run's maker, which was begun before.
+fn make_run(app: &App, run: i64) {
+    let own = app.clone();
+    app.tasks.spawn(async move {
+        let done = make_items(&own, run).await;
+        if let Err(error) = &done {
+            tracing::error!(run, error = format!("{error:#}"), "a run can't go on for now");
+        }
+        own.makers.end(run, done.err());
+        changed(&own, run);
     });
 }
 
@@ -57,54 +85,99 @@ pub fn changed(app: &App, run: i64) {
     let _ = app.changes.send(run);
 }
 
+/// What keeps a run from being made.
+enum Unprepared {
+    /// Its template, sheet or set-up can't be used: no try will help.
+    Unusable(String),
+    /// The machine: it is tried again.
+    Fault(anyhow::Error),
+}
+
 /// Everything that the items of a run need.
-pub async fn prepare(app: &App, run: i64) -> Result<Option<(Arc<Prepared>, runs::RunWork)>> {
-    let Some((work, dispatch)) = app
-        .store
-        .with(move |c| -> Result<_> {
-            let Some(work) = runs::work(c, run)? else { return Ok(None) };
-            Ok(dispatches::by_id(c, work.dispatch_id)?.map(|dispatch| (work, dispatch)))
-        })
-        .await?
-    else {
-        return Ok(None);
-    };
+async fn prepare(app: &App, run: i64) -> Result<(Arc<Prepared>, runs::RunWork), Unprepared> {
+    let found = app.store.with(move |c| -> Result<_> {
+        let Some(work) = runs::work(c, run)? else { return Ok(None) };
+        Ok(dispatches::by_id(c, work.dispatch_id)?.map(|dispatch| (work, dispatch)))
+    });
+    let gone = || Unprepared::Unusable("the dispatch of this run no longer exists".to_owned());
+    let (work, dispatch) = found.await.map_err(Unprepared::Fault)?.ok_or_else(gone)?;
     let moment = work.moment.parse().unwrap_or_else(|_| clock::now());
     let prepared = app.prepare(&dispatch, work.setup.clone(), Some(work.template_version_id), Some(work.sheet_id), moment).await;
-    let prepared = prepared.map_err(|refused| anyhow::anyhow!(refused.problem.message))?;
-    Ok(Some((Arc::new(prepared), work)))
+    match prepared {
+        Ok(prepared) => Ok((Arc::new(prepared), work)),
+        Err(refused) if refused.status.is_server_error() => Err(Unprepared::Fault(anyhow::anyhow!(refused.problem.message))),
+        Err(refused) => Err(Unprepared::Unusable(refused.problem.message)),
+    }
 }
 
 async fn make_items(app: &App, run: i64) -> Result<()> {
-    let Some((prepared, work)) = prepare(app, run).await? else { return Ok(()) };
-    let mut after = 0;
-    loop {
-        let batch = app
-            .store
-            .with(move |c| -> Result<_> {
-                let going = runs::work(c, run)?.is_some_and(|w| w.state == "going");
-                if going { items::to_make(c, run, after, BATCH) } else { Ok(Vec::new()) }
-            })
-            .await?;
-        let Some(last) = batch.last().map(|item| item.position) else { break };
-        after = last;
-        let mut batch = batch.into_iter();
-        let mut busy = tokio::task::JoinSet::new();
-        loop {
-            while busy.len() < AT_A_TIME
-                && let Some(item) = batch.next()
-            {
-                busy.spawn(make::item(app.clone(), prepared.clone(), work.clone(), item));
-            }
-            match busy.join_next().await {
-                Some(done) => done??,
-                None => break,
+    if app.store.with(move |c| items::waits(c, run)).await? {
+        // Made ready before anything is claimed: what ends the program here is no item's fault.
+        match prepare(app, run).await {
+            Ok(ready) => make_waiting(app, run, &ready).await?,
+            Err(Unprepared::Fault(error)) => return Err(error),
+            Err(Unprepared::Unusable(message)) => {
+                let error = ItemError { code: "set-up".into(), place: "dispatch".into(), message };
+                app.store.with(move |c| items::fail_waiting(c, run, &error, &clock::stamp())).await?;
             }
         }
-        app.mail.notify_one();
-        changed(app, run);
     }
     let at = clock::stamp();
     app.store.with(move |c| runs::finish(c, run, &at)).await?;
     Ok(())
+}
+
+async fn make_waiting(app: &App, run: i64, ready: &(Arc<Prepared>, runs::RunWork)) -> Result<()> {
+    let mut after = 0;
+    while !app.stopping.is_cancelled() {
+        let batch = app.store.with(move |c| -> Result<_> {
+            let t = c.transaction()?;
+            let going = runs::work(&t, run)?.is_some_and(|w| w.state == "going");
+            let batch = if going { items::claim(&t, run, after, BATCH)? } else { Vec::new() };
+            t.commit()?;
+            Ok(batch)
+        });
+        let batch = batch.await?;
+        let Some(last) = batch.last().map(|item| item.position) else { break };
+        after = last;
+        let ids: Vec<i64> = batch.iter().map(|item| item.id).collect();
+        let made = make_batch(app, ready, batch).await;
+        app.store
+            .with(move |c| -> Result<()> {
+                let t = c.transaction()?;
+                items::unclaim(&t, &ids)?;
+                Ok(t.commit()?)
+            })
+            .await?;
+        made?;
+        app.mail.notify_one();
+        changed(app, run);
+    }
+    Ok(())
+}
+
+/// Makes items, as many at a time as the machine has cores for all runs together. The first
+/// fault of the machine is given once all that was begun has ended.
+async fn make_batch(app: &App, (prepared, work): &(Arc<Prepared>, runs::RunWork), batch: Vec<items::ItemWork>) -> Result<()> {
+    let mut busy = tokio::task::JoinSet::new();
+    for item in batch {
+        let slot = app.slots.clone().acquire_owned().await?;
+        if app.stopping.is_cancelled() {
+            break;
+        }
+        let (app, prepared, work) = (app.clone(), prepared.clone(), work.clone());
+        busy.spawn(async move {
+            let made = make::item(app, prepared, work, item).await;
+            drop(slot);
+            made
+        });
+    }
+    let mut first = Ok(());
+    while let Some(done) = busy.join_next().await {
+        let done = done.map_err(anyhow::Error::new).flatten();
+        if first.is_ok() {
+            first = done;
+        }
+    }
+    first
 }

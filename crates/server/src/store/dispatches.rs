@@ -28,7 +28,7 @@ fn of_row(r: &rusqlite::Row<'_>) -> rusqlite::Result<Dispatch> {
         name: r.get(2)?,
         template_id: r.get(3)?,
         sheet_id: r.get(4)?,
-        setup: serde_json::from_str(&setup).unwrap_or_default(),
+        setup: super::kept(5, &setup)?,
         changed: r.get(6)?,
         revision: r.get(7)?,
     })

@@ -5,7 +5,7 @@ use std::collections::HashMap;
 
 use anyhow::Result;
 use mangle_core::dispatch::Served;
-use rusqlite::{Connection, OptionalExtension, params};
+use rusqlite::{Connection, OptionalExtension, Transaction, params};
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
 
@@ -63,6 +63,8 @@ pub struct ItemWork {
     pub message: Option<String>,
     pub message_id: Option<String>,
     pub tries: usize,
+    /// How often its making was begun.
+    pub makes: usize,
 }
 
 /// What was made of an item.
@@ -123,7 +125,7 @@ pub fn list(c: &Connection, run: i64, state: Option<&str>, from: usize, count: u
     Ok(rows.collect::<Result<_, _>>()?)
 }
 
-const WORK: &str = "SELECT id, run_id, position, row, record, file_name, pdf, docx, message, message_id, tries FROM item";
+const WORK: &str = "SELECT id, run_id, position, row, record, file_name, pdf, docx, message, message_id, tries, makes FROM item";
 
 fn of_row(r: &rusqlite::Row<'_>) -> rusqlite::Result<ItemWork> {
     Ok(ItemWork {
@@ -138,6 +140,7 @@ fn of_row(r: &rusqlite::Row<'_>) -> rusqlite::Result<ItemWork> {
         message: r.get(8)?,
         message_id: r.get(9)?,
         tries: r.get(10)?,
+        makes: r.get(11)?,
     })
 }
 
@@ -146,10 +149,57 @@ pub fn get(c: &Connection, id: i64) -> Result<Option<ItemWork>> {
     Ok(c.prepare_cached(&format!("{WORK} WHERE id = ?1"))?.query_row([id], of_row).optional()?)
 }
 
-/// The next items of a run to make, after a position.
-pub fn to_make(c: &Connection, run: i64, after: usize, count: usize) -> Result<Vec<ItemWork>> {
+/// How often the making of an item is begun; one that ended the program each time is given up.
+/// More than twice, for a program may be killed at one item by chance, whatever the item.
+const MAX_MAKES: i64 = 4;
+
+/// Whether a run has items that wait to be made.
+pub fn waits(c: &Connection, run: i64) -> Result<bool> {
+    let sql = "SELECT EXISTS (SELECT 1 FROM item WHERE run_id = ?1 AND state = 'waiting')";
+    Ok(c.prepare_cached(sql)?.query_row([run], |r| r.get(0))?)
+}
+
+/// Takes the next items of a run to make, after a position, and counts that their making is
+/// begun. One whose making was begun before and never ended may have ended the program: it is
+/// taken alone, so that no other is blamed.
+pub fn claim(t: &Transaction<'_>, run: i64, after: usize, count: usize) -> Result<Vec<ItemWork>> {
     let sql = format!("{WORK} WHERE run_id = ?1 AND state = 'waiting' AND position > ?2 ORDER BY position LIMIT ?3");
-    Ok(c.prepare_cached(&sql)?.query_map(params![run, after, count], of_row)?.collect::<Result<_, _>>()?)
+    let mut batch: Vec<ItemWork> = t.prepare_cached(&sql)?.query_map(params![run, after, count], of_row)?.collect::<Result<_, _>>()?;
+    let begun = batch.iter().position(|item| item.makes > 0);
+    batch.truncate(begun.map_or(batch.len(), |at| at.max(1)));
+    let mut begin = t.prepare_cached("UPDATE item SET makes = makes + 1 WHERE id = ?1")?;
+    for item in &batch {
+        begin.execute([item.id])?;
+    }
+    Ok(batch)
+}
+
+/// Forgets that the making of items was begun, where it ended without a document: the program
+/// is still there.
+pub fn unclaim(t: &Transaction<'_>, items: &[i64]) -> Result<()> {
+    let mut end = t.prepare_cached("UPDATE item SET makes = 0 WHERE id = ?1 AND state = 'waiting'")?;
+    for item in items {
+        end.execute([item])?;
+    }
+    Ok(())
+}
+
+/// Gives up items whose making ended the program time and again; how many.
+pub fn give_up(c: &Connection, message: &str, at: &str) -> Result<usize> {
+    Ok(c.execute(
+        "UPDATE item SET state = 'failed', error_code = 'crash', error_place = 'document', error_message = ?1, changed = ?2
+         WHERE state = 'waiting' AND makes >= ?3",
+        params![message, at, MAX_MAKES],
+    )?)
+}
+
+/// Fails all items of a run that wait to be made: it can't be made at all.
+pub fn fail_waiting(c: &Connection, run: i64, error: &ItemError, at: &str) -> Result<()> {
+    c.execute(
+        "UPDATE item SET state = 'failed', error_code = ?2, error_place = ?3, error_message = ?4, changed = ?5 WHERE run_id = ?1 AND state = 'waiting'",
+        params![run, error.code, error.place, error.message, at],
+    )?;
+    Ok(())
 }
 
 /// Items of going runs whose sending is due.
@@ -171,13 +221,28 @@ pub fn filed(c: &Connection, id: i64, made: &MadeItem, at: &str) -> Result<()> {
     Ok(())
 }
 
-/// Records that an item failed.
-pub fn failed(c: &Connection, id: i64, error: &ItemError, at: &str) -> Result<()> {
-    c.execute(
-        "UPDATE item SET state = 'failed', error_code = ?2, error_place = ?3, error_message = ?4, changed = ?5 WHERE id = ?1 AND state IN ('waiting', 'filed', 'sending')",
-        params![id, error.code, error.place, error.message, at],
-    )?;
+/// Records that the making of an item failed. What was made meanwhile, or is being sent, stays.
+pub fn make_failed(c: &Connection, id: i64, error: &ItemError, at: &str) -> Result<()> {
+    fail(c, "'waiting'", id, error, at)
+}
+
+/// Records that the sending of an item failed.
+pub fn send_failed(c: &Connection, id: i64, error: &ItemError, at: &str) -> Result<()> {
+    fail(c, "'filed', 'sending'", id, error, at)
+}
+
+fn fail(c: &Connection, from: &str, id: i64, error: &ItemError, at: &str) -> Result<()> {
+    c.prepare_cached(&format!(
+        "UPDATE item SET state = 'failed', error_code = ?2, error_place = ?3, error_message = ?4, changed = ?5 WHERE id = ?1 AND state IN ({from})"
+    ))?
+    .execute(params![id, error.code, error.place, error.message, at])?;
     Ok(())
+}
+
+/// Whether the message of an item may be handed over now.
+pub fn may_send(c: &Connection, id: i64) -> Result<bool> {
+    let sql = "SELECT EXISTS (SELECT 1 FROM item JOIN run ON run.id = item.run_id WHERE item.id = ?1 AND item.state = 'filed' AND run.state = 'going')";
+    Ok(c.prepare_cached(sql)?.query_row([id], |r| r.get(0))?)
 }
 
 /// Records that the message is about to be handed over; whether it may be.
@@ -188,15 +253,21 @@ pub fn sending(c: &Connection, id: i64, at: &str) -> Result<bool> {
 
 /// Records that the message was taken.
 pub fn delivered(c: &Connection, id: i64, at: &str) -> Result<()> {
-    c.prepare_cached("UPDATE item SET state = 'delivered', error_code = '', error_place = '', error_message = '', changed = ?2 WHERE id = ?1 AND state IN ('sending', 'held')")?
+    c.prepare_cached("UPDATE item SET state = 'delivered', error_code = '', error_place = '', error_message = '', changed = ?2 WHERE id = ?1 AND state = 'sending'")?
         .execute(params![id, at])?;
     Ok(())
 }
 
-/// Sets the next try of an item that could not be sent.
+/// Records, on a person's word, that a held message arrived; whether it was held.
+pub fn arrived(c: &Connection, id: i64, at: &str) -> Result<bool> {
+    let sql = "UPDATE item SET state = 'delivered', error_code = '', error_place = '', error_message = '', changed = ?2 WHERE id = ?1 AND state = 'held'";
+    Ok(c.execute(sql, params![id, at])? > 0)
+}
+
+/// Sets the next try of an item that could not be sent; one of a stopped run is left out.
 pub fn try_again(c: &Connection, id: i64, next_try: i64, error: &ItemError, at: &str, counts: bool) -> Result<()> {
     c.execute(
-        "UPDATE item SET state = 'filed', next_try = ?2, error_code = ?3, error_place = ?4, error_message = ?5, changed = ?6, tries = tries + ?7 WHERE id = ?1 AND state IN ('sending', 'filed')",
+        "UPDATE item SET state = CASE WHEN run_id IN (SELECT id FROM run WHERE state = 'stopped') THEN 'left out' ELSE 'filed' END, next_try = ?2, error_code = ?3, error_place = ?4, error_message = ?5, changed = ?6, tries = tries + ?7 WHERE id = ?1 AND state IN ('sending', 'filed')",
         params![id, next_try, error.code, error.place, error.message, at, i64::from(counts)],
     )?;
     Ok(())
@@ -211,9 +282,30 @@ pub fn hold_uncertain(c: &Connection, message: &str, at: &str) -> Result<usize> 
     )?)
 }
 
-/// Lets a held item be sent again.
-pub fn send_again(c: &Connection, id: i64, at: &str) -> Result<bool> {
-    Ok(c.execute("UPDATE item SET state = 'filed', next_try = 0, error_code = '', error_place = '', error_message = '', changed = ?2 WHERE id = ?1 AND state = 'held'", params![id, at])? > 0)
+/// Holds the item whose message was being handed over when the connection broke.
+pub fn hold(c: &Connection, id: i64, message: &str, at: &str) -> Result<()> {
+    c.execute(
+        "UPDATE item SET state = 'held', error_code = 'uncertain', error_place = 'e-mail', error_message = ?2, changed = ?3 WHERE id = ?1 AND state = 'sending'",
+        params![id, message, at],
+    )?;
+    Ok(())
+}
+
+/// Lets a held item be sent again. A run that is done is going again for it; one that is paused
+/// stays so, and of a stopped run nothing is sent.
+pub fn send_again(t: &Transaction<'_>, id: i64, at: &str) -> Result<bool> {
+    let again = t.execute(
+        "UPDATE item SET state = 'filed', next_try = 0, error_code = '', error_place = '', error_message = '', changed = ?2
+         WHERE id = ?1 AND state = 'held' AND run_id NOT IN (SELECT id FROM run WHERE state = 'stopped')",
+        params![id, at],
+    )?;
+    if again > 0 {
+        t.execute(
+            "UPDATE run SET state = 'going', finished = NULL WHERE id = (SELECT run_id FROM item WHERE id = ?1) AND state = 'done'",
+            [id],
+        )?;
+    }
+    Ok(again > 0)
 }
 
 /// What was made of a row.

@@ -21,6 +21,7 @@ use std::path::Path;
 use anyhow::{Context, Result};
 use r2d2::{Pool, PooledConnection};
 use r2d2_sqlite::SqliteConnectionManager;
+use rusqlite::TransactionBehavior;
 use rusqlite_migration::{M, Migrations};
 
 /// The store. Clones share its connections.
@@ -30,7 +31,7 @@ pub struct Store(Pool<SqliteConnectionManager>);
 /// A connection of the store.
 pub type Connection = PooledConnection<SqliteConnectionManager>;
 
-const MIGRATIONS: [&str; 10] = [
+const MIGRATIONS: [&str; 11] = [
     include_str!("../../migrations/01-start.sql"),
     include_str!("../../migrations/02-versions-and-specimens.sql"),
     include_str!("../../migrations/03-pictures-and-clauses.sql"),
@@ -41,14 +42,19 @@ const MIGRATIONS: [&str; 10] = [
     include_str!("../../migrations/08-header.sql"),
     include_str!("../../migrations/09-joint.sql"),
     include_str!("../../migrations/10-served.sql"),
+    include_str!("../../migrations/11-safety.sql"),
 ];
 
 impl Store {
     /// Opens the store of a file, brought up to date.
     pub fn open(file: &Path) -> Result<Store> {
-        // The first thing that a connection learns is to wait for the others.
+        // The first thing that a connection learns is to wait for the others. What is committed
+        // is on disk (FULL), or a message that was sent would be sent again after a power cut.
+        // A transaction takes the right to write at its start: one that reads first and writes
+        // then would fail at once beside another.
         let manager = SqliteConnectionManager::file(file).with_init(|c| {
-            c.execute_batch("PRAGMA busy_timeout = 10000; PRAGMA journal_mode = WAL; PRAGMA synchronous = NORMAL; PRAGMA foreign_keys = ON; PRAGMA temp_store = MEMORY;")
+            c.set_transaction_behavior(TransactionBehavior::Immediate);
+            c.execute_batch("PRAGMA busy_timeout = 10000; PRAGMA journal_mode = WAL; PRAGMA synchronous = FULL; PRAGMA journal_size_limit = 67108864; PRAGMA foreign_keys = ON; PRAGMA temp_store = MEMORY;")
         });
         let pool = Pool::builder().max_size(8).build(manager).with_context(|| format!("the store {} can't be opened", file.display()))?;
         let migrations = Migrations::new(MIGRATIONS.iter().map(|sql| M::up(sql)).collect());
@@ -70,6 +76,12 @@ impl Store {
         let done = tokio::task::spawn_blocking(move || work(&mut store.connection()?)).await;
         done.map_err(|e| E::from(anyhow::Error::new(e)))?
     }
+}
+
+/// What a column keeps as JSON. One that can't be read is an error: an empty set-up in its
+/// place would send to nobody, or to everybody.
+fn kept<T: serde::de::DeserializeOwned>(column: usize, text: &str) -> rusqlite::Result<T> {
+    serde_json::from_str(text).map_err(|e| rusqlite::Error::FromSqlConversionFailure(column, rusqlite::types::Type::Text, Box::new(e)))
 }
 
 #[cfg(test)]

@@ -44,6 +44,9 @@ pub struct RunInfo {
     pub left_out: usize,
     /// Whether its items are sent by e-mail.
     pub sends: bool,
+    /// Why it does not go on for now, though nobody paused it.
+    #[serde(serialize_with = "mangle_core::words::as_sentence_or_none")]
+    pub trouble: Option<String>,
 }
 
 /// What a run needs to make its items.
@@ -86,6 +89,7 @@ fn info(r: &rusqlite::Row<'_>) -> rusqlite::Result<RunInfo> {
         failed: r.get(12)?,
         left_out: r.get(13)?,
         sends: r.get(14)?,
+        trouble: None,
     })
 }
 
@@ -117,7 +121,7 @@ pub fn work(c: &Connection, id: i64) -> Result<Option<RunWork>> {
                 moment: r.get(3)?,
                 template_version_id: r.get(4)?,
                 sheet_id: r.get(5)?,
-                setup: serde_json::from_str(&setup).unwrap_or_default(),
+                setup: super::kept(5, &setup)?,
                 count: r.get(7)?,
                 state: r.get(8)?,
                 schema: schema.filter(|s| !s.columns().is_empty()).map(Arc::new),
@@ -208,15 +212,18 @@ pub fn under_way(c: &Connection, dispatch: i64) -> Result<Option<i64>> {
     Ok(c.prepare_cached(sql)?.query_row([dispatch], |r| r.get(0)).optional()?)
 }
 
-/// Changes a run's state.
-pub fn set_state(c: &Connection, id: i64, state: &str) -> Result<()> {
-    c.execute("UPDATE run SET state = ?2 WHERE id = ?1", params![id, state])?;
-    Ok(())
+/// Changes a run's state from one to another; whether it was in the first.
+pub fn set_state(c: &Connection, id: i64, from: &str, to: &str) -> Result<bool> {
+    Ok(c.execute("UPDATE run SET state = ?3 WHERE id = ?1 AND state = ?2", params![id, from, to])? > 0)
 }
 
-/// Runs that are going: what the next start takes up.
-pub fn going(c: &Connection) -> Result<Vec<i64>> {
-    Ok(c.prepare_cached("SELECT id FROM run WHERE state = 'going' ORDER BY id")?.query_map([], |r| r.get(0))?.collect::<Result<_, _>>()?)
+/// Runs that are going and have items to make, or nothing left to do at all.
+pub fn to_make(c: &Connection) -> Result<Vec<i64>> {
+    let mut query = c.prepare_cached(
+        "SELECT id FROM run WHERE state = 'going' AND (EXISTS (SELECT 1 FROM item WHERE run_id = run.id AND state = 'waiting')
+         OR NOT EXISTS (SELECT 1 FROM item WHERE run_id = run.id AND state IN ('filed', 'sending'))) ORDER BY id",
+    )?;
+    Ok(query.query_map([], |r| r.get(0))?.collect::<Result<_, _>>()?)
 }
 
 /// Ends a run once none of its items is left to do; whether it ended now.
@@ -229,19 +236,25 @@ pub fn finish(c: &Connection, id: i64, at: &str) -> Result<bool> {
     Ok(ended > 0)
 }
 
-/// Stops a run: what waits is left out; what is made stays made.
-pub fn stop(t: &Transaction<'_>, id: i64, at: &str) -> Result<()> {
-    t.execute("UPDATE run SET state = 'stopped', finished = ?2 WHERE id = ?1", params![id, at])?;
+/// Stops a run: what waits is left out; what is made stays made. Whether it was not over yet.
+pub fn stop(t: &Transaction<'_>, id: i64, at: &str) -> Result<bool> {
+    let stopped =
+        t.execute("UPDATE run SET state = 'stopped', finished = ?2 WHERE id = ?1 AND state IN ('going', 'paused')", params![id, at])?;
+    if stopped == 0 {
+        return Ok(false);
+    }
     t.execute("UPDATE item SET state = 'left out', changed = ?2 WHERE run_id = ?1 AND state IN ('waiting', 'filed')", params![id, at])?;
-    Ok(())
+    Ok(true)
 }
 
 /// Sets failed items (or one of them) to be made or sent again; not those whose row the
-/// dispatch has served since, in another run.
+/// dispatch has served since, in another run. A run that is done is going again for them; one
+/// that is paused stays so, and of a stopped run nothing is made or sent.
 pub fn retry(t: &Transaction<'_>, id: i64, item: Option<i64>, at: &str) -> Result<usize> {
     let again = t.execute(
-        "UPDATE item SET state = CASE WHEN pdf IS NULL AND docx IS NULL THEN 'waiting' ELSE 'filed' END, tries = 0, next_try = 0,
+        "UPDATE item SET state = CASE WHEN pdf IS NULL AND docx IS NULL THEN 'waiting' ELSE 'filed' END, tries = 0, next_try = 0, makes = 0,
          error_code = '', error_place = '', error_message = '', changed = ?2 WHERE run_id = ?1 AND state = 'failed' AND (?3 IS NULL OR id = ?3)
+         AND run_id NOT IN (SELECT id FROM run WHERE state = 'stopped')
          AND NOT EXISTS (SELECT 1 FROM item AS other JOIN run ON run.id = other.run_id JOIN run AS own ON own.id = item.run_id
            WHERE other.sheet_id = item.sheet_id AND other.row = item.row AND other.row > 0 AND other.run_id <> item.run_id
              AND run.dispatch_id = own.dispatch_id AND run.kind = 'run' AND own.kind = 'run'
@@ -249,7 +262,7 @@ pub fn retry(t: &Transaction<'_>, id: i64, item: Option<i64>, at: &str) -> Resul
         params![id, at, item],
     )?;
     if again > 0 {
-        t.execute("UPDATE run SET state = 'going', finished = NULL WHERE id = ?1", [id])?;
+        t.execute("UPDATE run SET state = 'going', finished = NULL WHERE id = ?1 AND state = 'done'", [id])?;
     }
     Ok(again)
 }

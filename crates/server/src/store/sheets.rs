@@ -286,6 +286,26 @@ pub fn reading(c: &Connection, id: i64) -> Result<Reading> {
     Ok(Reading { decimal: mark.chars().next().unwrap_or('.'), order })
 }
 
+/// Counts the changes of all sheets, their rows and relations: it is another number after each,
+/// from within its transaction on.
+pub fn revision(c: &Connection) -> Result<i64> {
+    Ok(c.prepare_cached("SELECT revision FROM sheet_state")?.query_row([], |r| r.get(0))?)
+}
+
+/// The revisions before and after one change.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct SheetChange {
+    pub before: i64,
+    pub after: i64,
+}
+
+/// Makes one change; gives the revisions round it.
+pub fn counted<T, E: From<anyhow::Error>>(t: &Transaction<'_>, work: impl FnOnce() -> Result<T, E>) -> Result<(T, SheetChange), E> {
+    let before = revision(t)?;
+    let done = work()?;
+    Ok((done, SheetChange { before, after: revision(t)? }))
+}
+
 /// A sheet with all its records, relations and computed columns.
 #[derive(Debug)]
 pub struct Loaded {

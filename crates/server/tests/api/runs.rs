@@ -202,6 +202,105 @@ async fn what_is_refused_fails_by_itself_and_is_sent_once_it_is_taken() {
 }
 
 #[tokio::test]
+async fn one_that_is_tried_again_releases_nothing_of_a_paused_or_stopped_run() {
+    // The first is refused for good; the others wait for their time.
+    let (server, port) = Server::start(Manner { content: Some("554 no such thing here"), ..KIND }).await;
+    let office = Office::sending(port).await;
+    let (_, run) = started(&office, THREE).await;
+    let id = &run["id"];
+    until(&office, id, |r| r["failed"].as_u64() >= Some(1)).await;
+    until(&office, id, |r| r["state"] == "done").await;
+    server.set(Manner { recipient: "451 busy, come back", ..KIND });
+    office.ask("POST", &format!("/api/runs/{id}/retry"), Value::Null).await;
+    let all = loop {
+        let all = items(&office, id).await;
+        if all.iter().all(|i| i["state"] == "filed" && i["tries"] == 1) {
+            break all;
+        }
+        tokio::time::sleep(Duration::from_millis(50)).await;
+    };
+    office.ask("POST", &format!("/api/runs/{id}/pause"), Value::Null).await;
+    // One of the paused run fails in the meantime, as a message may that was under way.
+    server.set(KIND);
+    let database = rusqlite::Connection::open(office.folder().join("mangle.sqlite")).expect("opens");
+    database.execute("UPDATE item SET state = 'failed' WHERE id = ?1", [all[0]["id"].as_i64()]).expect("set");
+    let (status, paused) = office.ask("POST", &format!("/api/items/{}/retry", all[0]["id"]), Value::Null).await;
+    assert_eq!((status, paused["state"].as_str()), (StatusCode::OK, Some("paused")), "{paused}");
+    database.execute("UPDATE item SET state = 'held' WHERE id = ?1", [all[1]["id"].as_i64()]).expect("set");
+    let (status, paused) = office.ask("POST", &format!("/api/items/{}/send-again", all[1]["id"]), Value::Null).await;
+    assert_eq!((status, paused["state"].as_str()), (StatusCode::OK, Some("paused")), "{paused}");
+    database.execute("UPDATE item SET next_try = 0", []).expect("all are due");
+    tokio::time::sleep(Duration::from_millis(1200)).await;
+    assert_eq!(server.taken(), Vec::<String>::new(), "nothing of a paused run is sent");
+    office.ask("POST", &format!("/api/runs/{id}/resume"), Value::Null).await;
+    let done = until(&office, id, |r| r["state"] == "done").await;
+    assert_eq!((done["delivered"].as_u64(), server.taken().len()), (Some(3), 3), "{done}");
+
+    // Of a stopped run nothing is tried again at all.
+    database.execute("UPDATE run SET state = 'stopped'", []).expect("set");
+    database.execute("UPDATE item SET state = 'failed' WHERE id = ?1", [all[0]["id"].as_i64()]).expect("set");
+    database.execute("UPDATE item SET state = 'held' WHERE id = ?1", [all[1]["id"].as_i64()]).expect("set");
+    for (at, what) in [(0, "retry"), (1, "send-again")] {
+        let told = office.refused("POST", &format!("/api/items/{}/{what}", all[at]["id"]), Value::Null).await;
+        assert_eq!(told, "409 stopped: This run was stopped. Start a new run for these documents.");
+    }
+}
+
+#[tokio::test]
+async fn a_lost_document_costs_its_own_message_and_no_other() {
+    let (server, port) = Server::start(Manner { recipient: "451 busy, come back", ..KIND }).await;
+    let office = Office::sending(port).await;
+    let (_, run) = started(&office, THREE).await;
+    let id = &run["id"];
+    until(&office, id, |r| r["sending"] == 3).await;
+    let database = rusqlite::Connection::open(office.folder().join("mangle.sqlite")).expect("opens");
+    let files: Vec<String> = database
+        .prepare("SELECT pdf FROM item ORDER BY position")
+        .and_then(|mut q| q.query_map([], |r| r.get(0))?.collect())
+        .expect("three documents");
+    let at = |name: &str| office.folder().join("files").join(&name[..2]).join(name);
+    std::fs::remove_file(at(&files[0])).expect("removed");
+    std::fs::write(at(&files[1]), b"%PDF-1.7 half of it").expect("damaged");
+    server.set(KIND);
+    database.execute("UPDATE item SET next_try = 0", []).expect("all are due");
+    let done = until(&office, id, |r| r["state"] == "done").await;
+    assert_eq!((done["delivered"].as_u64(), done["failed"].as_u64(), server.taken().len()), (Some(1), Some(2), 1), "{done}");
+    for item in &items(&office, id).await[..2] {
+        assert_eq!(
+            item["error_message"].as_str(),
+            Some("The document file is missing from the data folder, or damaged. Run this record again.")
+        );
+    }
+}
+
+#[tokio::test]
+async fn a_run_that_nobody_makes_gets_a_maker() {
+    let (server, port) = Server::start(KIND).await;
+    let office = Office::sending(port).await;
+    // As when the program that began it was gone before it began to work: no one was told.
+    let (_, run) = started(&office, THREE).await;
+    let id = &run["id"];
+    until(&office, id, |r| r["state"] == "done").await;
+    let database = rusqlite::Connection::open(office.folder().join("mangle.sqlite")).expect("opens");
+    database.execute("UPDATE item SET state = 'waiting', pdf = NULL, message = NULL", []).expect("set");
+    database.execute("UPDATE run SET state = 'going', finished = NULL", []).expect("set");
+    let done = until(&office, id, |r| r["state"] == "done").await;
+    assert_eq!((done["delivered"].as_u64(), server.taken().len()), (Some(3), 6), "{done}");
+    // One that can't be made for now says why, and goes on once that is mended.
+    let setup: String = database.query_row("SELECT setup FROM run", [], |r| r.get(0)).expect("a set-up");
+    database.execute("UPDATE item SET state = 'waiting', pdf = NULL, message = NULL", []).expect("set");
+    database.execute("UPDATE run SET state = 'going', finished = NULL, setup = '{\"filter\": 7}'", []).expect("set");
+    let stuck = until(&office, id, |r| r["trouble"].is_string()).await;
+    assert_eq!((stuck["state"].as_str(), stuck["waiting"].as_u64()), (Some("going"), Some(3)), "{stuck}");
+    database.execute("UPDATE run SET setup = ?1", [setup]).expect("mended");
+    for what in ["pause", "resume"] {
+        office.ask("POST", &format!("/api/runs/{id}/{what}"), Value::Null).await;
+    }
+    let done = until(&office, id, |r| r["state"] == "done").await;
+    assert_eq!((done["delivered"].as_u64(), &done["trouble"], server.taken().len()), (Some(3), &Value::Null, 9), "{done}");
+}
+
+#[tokio::test]
 async fn a_run_without_a_mail_server_waits_and_can_be_stopped() {
     let office = Office::furnished().await;
     let (_, run) = started(&office, THREE).await;

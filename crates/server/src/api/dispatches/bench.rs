@@ -408,7 +408,7 @@ pub(super) async fn change(State(app): State<App>, Path(key): Path<String>, Json
     let kept = app
         .store
         .with(move |c| -> Result<Option<Dispatch>, Refused> {
-            let t = c.transaction_with_behavior(rusqlite::TransactionBehavior::Immediate)?;
+            let t = c.transaction()?;
             match wanted.as_deref().map(str::trim) {
                 Some(key) if key != kept.key => {
                     let free = dispatches::free_key(&t, key, kept.id)?;

@@ -141,7 +141,7 @@ async fn copy(State(app): State<App>, Path(key): Path<String>) -> Answer<Key> {
         .with(move |c| -> anyhow::Result<String> {
             let name = format!("{} (copy)", dispatch.name);
             let setup = Setup { choose: Choose::All, ..dispatch.setup };
-            let t = c.transaction_with_behavior(rusqlite::TransactionBehavior::Immediate)?;
+            let t = c.transaction()?;
             let key = dispatches::add(&t, &name, dispatch.template_id, dispatch.sheet_id, &setup, &clock::stamp())?;
             if let Some(made) = dispatches::by_key(&t, &key)? {
                 pictures_of::copy(&t, dispatch.id, made.id)?;

@@ -6,7 +6,7 @@ use mangle_core::dispatch::{Setup, joint_record, joint_schema};
 use mangle_core::records::{Labels, Record, Schema, Sheet};
 use mangle_core::value::EmailAddress;
 use mangle_core::words::counted;
-use rusqlite::{Connection, TransactionBehavior};
+use rusqlite::Connection;
 use serde::Deserialize;
 use tokio_util::sync::CancellationToken;
 use utoipa::ToSchema;
@@ -171,7 +171,7 @@ impl Begin {
         let (Some(version), Some(sheet_id)) = (self.version, self.dispatch.sheet_id) else { return Err(not_ready()) };
         let records: Vec<&Record> = self.rows.iter().filter_map(|row| sheet.record(*row)).collect();
         let (columns, items) = items(sheet, &records, &self.dispatch.setup);
-        let t = c.transaction_with_behavior(TransactionBehavior::Immediate)?;
+        let t = c.transaction()?;
         let (mut start_key, mut proof_to) = (None, None);
         match &self.of {
             Of::Proofs { to } => proof_to = Some(to.as_str()),

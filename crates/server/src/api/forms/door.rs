@@ -303,7 +303,7 @@ async fn send(
         .store
         .with(move |c| -> Result<(Result<String, NotTaken>, bool), Refused> {
             // Read again within the transaction: two that come at once both count.
-            let t = c.transaction_with_behavior(rusqlite::TransactionBehavior::Immediate).map_err(anyhow::Error::new)?;
+            let t = c.transaction().map_err(anyhow::Error::new)?;
             let mut kept = forms::by_token(&t, &token)?.ok_or_else(|| Refused::missing("the form"))?;
             let live = kept.live.take().ok_or_else(|| Refused::missing("the form"))?;
             if let Some(words) = shut(&kept, &live, now) {

@@ -378,18 +378,16 @@ async fn edit(State(app): State<App>, Path(id): Path<i64>, Json(asked): Json<Row
     let mut touched: Vec<usize> = edits.cells.iter().map(|(row, ..)| *row).collect();
     touched.sort_unstable();
     touched.dedup();
-    let added = app
-        .store
-        .with(move |c| -> anyhow::Result<Vec<usize>> {
-            let t = c.transaction()?;
-            let added = rows::edit(&t, id, &edits, None, &what, &clock::stamp())?;
-            t.commit()?;
-            Ok(added)
-        })
-        .await?;
+    let edited = app.store.with(move |c| -> anyhow::Result<_> {
+        let t = c.transaction()?;
+        let edited = sheets::counted(&t, || rows::edit(&t, id, &edits, None, &what, &clock::stamp()))?;
+        t.commit()?;
+        Ok(edited)
+    });
+    let (added, change) = edited.await?;
     touched.extend(&added);
     match keys_change {
-        false => app.rows_changed(id, touched).await,
+        false => app.rows_changed(id, touched, change).await,
         true => app.forget_sheets(),
     }
     Ok(Json(Edited { added }))
@@ -415,21 +413,23 @@ async fn redo(State(app): State<App>, Path(id): Path<i64>) -> Answer<Step> {
 }
 
 async fn step(app: &App, id: i64, again: bool) -> Answer<Step> {
-    let (step, related) = app
+    let ((step, related), change) = app
         .store
         .with(move |c| -> Result<_, Refused> {
             let t = c.transaction().map_err(anyhow::Error::new)?;
-            let step = rows::undo(&t, id, again, &clock::stamp())?;
-            // A relation made since may have taken the name of a column that comes back.
-            stand_together(&t, id)?;
-            let related = sheets::sheet(&t, id)?.is_some_and(|s| !s.related.is_empty());
+            let done = sheets::counted(&t, || -> Result<_, Refused> {
+                let step = rows::undo(&t, id, again, &clock::stamp())?;
+                // A relation made since may have taken the name of a column that comes back.
+                stand_together(&t, id)?;
+                Ok((step, sheets::sheet(&t, id)?.is_some_and(|s| !s.related.is_empty())))
+            })?;
             t.commit().map_err(anyhow::Error::new)?;
-            Ok((step, related))
+            Ok(done)
         })
         .await?;
     match step {
         Some(rows::Step { what, rows, columns: false }) if !related => {
-            app.rows_changed(id, rows).await;
+            app.rows_changed(id, rows, change).await;
             Ok(Json(Step { what: Some(what) }))
         }
         step => {
