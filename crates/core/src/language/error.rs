@@ -202,6 +202,9 @@ pub enum Fault {
         /// "compared", "added".
         verb: &'static str,
     },
+    /// A text that becomes too long.
+    #[error("the text would be longer than 1,000,000 bytes. Use fewer or shorter values.")]
+    TooLong,
     /// Two currencies in one sum.
     #[error("{left} and {right} are different currencies and can't be {verb}")]
     Currencies {
@@ -289,6 +292,7 @@ impl Fault {
             Fault::OtherCurrency { .. } => "other-currency",
             Fault::DivideByZero => "divide-by-zero",
             Fault::Overflow => "overflow",
+            Fault::TooLong => "too-long",
             Fault::NoSuchDay(_) => "no-such-day",
             Fault::Function { .. } => "no-result",
             Fault::NotFound { .. } => "not-found",

@@ -6,7 +6,7 @@ use super::error::{EvalError, Fault};
 use super::format::{self, plain};
 use super::function::{Arg, Run, as_condition, as_number, as_text};
 use super::name::nearest;
-use super::operate::{arithmetic, compare, equal, order};
+use super::operate::{arithmetic, bounded, compare, equal, is_dated, sortable, total_order};
 use super::scope::{Scope, Turn, Turns};
 use super::syntax::{Arithmetic, Expr, ExprKind, ListExpr, Logic, Name, Part};
 use super::typing::Type;
@@ -62,7 +62,11 @@ impl Scope<'_> {
                             }
                         }
                     }
-                    run(&values, self.context).map_err(fail).map(|value| self.kept_type(expr, value))
+                    let value = run(&values, self.context).map_err(fail)?;
+                    if let Value::Text(text) = &value {
+                        bounded(text.len()).map_err(fail)?;
+                    }
+                    Ok(self.kept_type(expr, value))
                 }
                 Run::Running => match arguments.first() {
                     Some(Some(inner)) => self
@@ -98,7 +102,9 @@ impl Scope<'_> {
             }
             ExprKind::Join(a, b) => {
                 let text = |value: &Value| as_text(value, self.context).map_err(fail);
-                Ok(Value::text(text(&self.value(a)?)? + &text(&self.value(b)?)?))
+                let (left, right) = (text(&self.value(a)?)?, text(&self.value(b)?)?);
+                bounded(left.len() + right.len()).map_err(fail)?;
+                Ok(Value::text(left + &right))
             }
             ExprKind::Compare(comparison, a, b) => {
                 let (left, right) = (self.value(a)?, self.value(b)?);
@@ -315,23 +321,22 @@ impl Scope<'_> {
             let keys = list.sort.iter().map(|key| turn.value(&key.expr)).collect::<Worked<Vec<Value>>>()?;
             keyed.push((keys, item));
         }
-        let mut fault = None;
+        let mut dated = Vec::with_capacity(list.sort.len());
+        for (at, key) in list.sort.iter().enumerate() {
+            let column = || keyed.iter().filter_map(|(keys, _)| keys.get(at));
+            sortable(column(), &self.context.locale).map_err(|fault| EvalError { span: key.expr.span, fault })?;
+            dated.push(column().any(is_dated));
+        }
         keyed.sort_by(|(a, _), (b, _)| {
-            let mut by_key = list.sort.iter().zip(a.iter().zip(b)).map(|(key, (a, b))| {
+            let mut by_key = list.sort.iter().zip(&dated).zip(a.iter().zip(b)).map(|((key, dated), (a, b))| {
                 a.is_blank().cmp(&b.is_blank()).then_with(|| {
-                    let found = order(a, b, &self.context.locale).unwrap_or_else(|f| {
-                        fault.get_or_insert(EvalError { span: key.expr.span, fault: f });
-                        std::cmp::Ordering::Equal
-                    });
+                    let found = total_order(a, b, *dated, &self.context.locale);
                     if key.down && !a.is_blank() { found.reverse() } else { found }
                 })
             });
             by_key.find(|o| o.is_ne()).unwrap_or(std::cmp::Ordering::Equal)
         });
-        match fault {
-            Some(fault) => Err(fault),
-            None => Ok(keyed.into_iter().map(|(_, item)| item).collect()),
-        }
+        Ok(keyed.into_iter().map(|(_, item)| item).collect())
     }
 
     /// The first record and all records of each group, in the order in which the

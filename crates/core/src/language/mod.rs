@@ -28,7 +28,7 @@ pub(crate) use function::NULL_DATE;
 pub use name::{Folded, nearest};
 pub use noticed::{Noticed, Uneven};
 pub(crate) use operate::caseless;
-pub use operate::order;
+pub use operate::{order, total_order};
 pub use parse::{condition, condition_with_errors, kind, kind_with_errors, value, value_with_errors};
 pub use scope::{Read, Scope, Ties, Turn, Turns};
 pub use types::template_marks;

@@ -93,6 +93,68 @@ pub fn order(left: &Value, right: &Value, locale: &Locale) -> Result<Ordering, F
     }
 }
 
+/// How long a text may become in an expression, in bytes: longer ones, joined to themselves a
+/// few times, would use up the machine.
+pub(crate) const MAX_TEXT: usize = 1_000_000;
+
+/// Refuses a text that would be longer than [`MAX_TEXT`], before it is made.
+pub(crate) fn bounded(bytes: usize) -> Result<(), Fault> {
+    if bytes > MAX_TEXT { Err(Fault::TooLong) } else { Ok(()) }
+}
+
+/// Joins texts, as long as the whole is no longer than a text may become.
+pub(crate) fn joined(pieces: impl IntoIterator<Item = Result<String, Fault>>, separator: &str) -> Result<String, Fault> {
+    let mut whole = String::new();
+    for (at, piece) in pieces.into_iter().enumerate() {
+        let (piece, between) = (piece?, if at > 0 { separator } else { "" });
+        bounded(whole.len().saturating_add(between.len()).saturating_add(piece.len()))?;
+        whole.push_str(between);
+        whole.push_str(&piece);
+    }
+    Ok(whole)
+}
+
+/// Whether values can be put in an order among themselves; blanks stand in nobody's way.
+pub fn sortable<'v>(values: impl IntoIterator<Item = &'v Value>, locale: &Locale) -> Result<(), Fault> {
+    let values: Vec<&Value> = values.into_iter().filter(|v| !v.is_blank()).collect();
+    // All are compared with the one that is compared with least: an amount, of whose kin each
+    // has a currency or none, or a date, beside which a text must be one.
+    let strict = |v: &&&Value| matches!(v, Value::Money(_)) || is_dated(v);
+    let Some(one) = values.iter().find(strict).or(values.first()) else { return Ok(()) };
+    values.iter().try_for_each(|value| order(one, value, locale).map(drop))
+}
+
+/// A total order of all values, as sorting needs it: that of [`order`] among values that it
+/// compares, and by kind where it can't. `dated` says whether there are dates among the values:
+/// text in ISO form counts as one then.
+pub fn total_order(left: &Value, right: &Value, dated: bool, locale: &Locale) -> Ordering {
+    let class = |value: &Value| match value {
+        Value::Bool(_) => 0,
+        Value::Number(_) | Value::Percent(_) | Value::Money(_) => 1,
+        Value::Date(_) | Value::DateTime(_) => 2,
+        Value::Text(_) if dated && moment(value).is_some() => 2,
+        Value::Text(_) => 3,
+        Value::Blank => 5,
+        _ => 4,
+    };
+    let currency = |value: &Value| match value {
+        Value::Money(money) => money.currency.to_string(),
+        _ => String::new(),
+    };
+    class(left).cmp(&class(right)).then_with(|| match (class(left), left, right) {
+        (0, Value::Bool(a), Value::Bool(b)) => a.cmp(b),
+        (1, ..) => amount(left).cmp(&amount(right)).then_with(|| currency(left).cmp(&currency(right))),
+        (2, ..) => moment(left).cmp(&moment(right)),
+        (3, Value::Text(a), Value::Text(b)) => locale.order(a, b),
+        _ => Ordering::Equal,
+    })
+}
+
+/// Whether a value is a date, so that text in ISO form beside it counts as one.
+pub fn is_dated(value: &Value) -> bool {
+    matches!(value, Value::Date(_) | Value::DateTime(_))
+}
+
 fn amount(value: &Value) -> Option<Decimal> {
     match value {
         Value::Blank => Some(Decimal::ZERO),
@@ -200,4 +262,69 @@ fn calculate(operator: Arithmetic, a: Decimal, b: Decimal) -> Result<Decimal, Fa
     }
     .map(|result| result.normalize())
     .ok_or(Fault::Overflow)
+}
+
+#[cfg(test)]
+mod tests {
+    use proptest::prelude::*;
+
+    use super::*;
+    use crate::value::Currency;
+
+    fn values() -> impl Strategy<Value = Value> {
+        let number = (-3i64..4).prop_map(Decimal::from);
+        let money = |currency: Currency| number.clone().prop_map(move |amount| Value::Money(Money { amount, currency }));
+        let date = (1i8..4).prop_map(|day| jiff::civil::date(2026, 1, day));
+        let text = prop_oneof!["[ab]{0,2}", Just("2026-01-02".to_owned()), Just("Ä".to_owned())];
+        prop_oneof![
+            Just(Value::Blank),
+            any::<bool>().prop_map(Value::Bool),
+            number.clone().prop_map(Value::Number),
+            number.clone().prop_map(Value::Percent),
+            money(Currency::EUR),
+            money(Currency::GBP),
+            date.clone().prop_map(Value::Date),
+            (date, 0i8..3).prop_map(|(day, hour)| Value::DateTime(day.at(hour, 0, 0, 0))),
+            text.prop_map(Value::text),
+        ]
+    }
+
+    proptest! {
+        #![proptest_config(ProptestConfig { cases: 2_000, failure_persistence: None, ..Default::default() })]
+
+        /// A sort may end the program where its order is none.
+        #[test]
+        fn the_order_of_all_values_is_total(a in values(), b in values(), c in values(), dated in any::<bool>()) {
+            let order = |x: &Value, y: &Value| total_order(x, y, dated, &Locale::english());
+            prop_assert_eq!(order(&a, &b), order(&b, &a).reverse());
+            prop_assert_eq!(order(&a, &a), Ordering::Equal);
+            if order(&a, &b).is_le() && order(&b, &c).is_le() {
+                prop_assert!(order(&a, &c).is_le(), "{a:?} {b:?} {c:?}");
+            }
+        }
+
+        /// Lists that can be sorted have the order that comparing has.
+        #[test]
+        fn a_list_that_can_be_sorted_is_in_the_order_of_its_comparisons(mut list in proptest::collection::vec(values(), 0..8)) {
+            list.retain(|v| !v.is_blank());
+            let locale = Locale::english();
+            let dated = list.iter().any(is_dated);
+            list.sort_by(|a, b| total_order(a, b, dated, &locale));
+            if sortable(&list, &locale).is_ok() {
+                for (at, a) in list.iter().enumerate() {
+                    for b in &list[at..] {
+                        prop_assert!(order(a, b, &locale).is_ok_and(Ordering::is_le), "{a:?} {b:?} in {list:?}");
+                    }
+                }
+            }
+        }
+    }
+
+    #[test]
+    fn no_text_grows_beyond_its_bound() {
+        assert_eq!(joined(["a", "b", "c"].map(|t| Ok(t.to_owned())), ", "), Ok("a, b, c".to_owned()));
+        let large = "x".repeat(MAX_TEXT / 2);
+        assert_eq!(joined([Ok(large.clone()), Ok(large.clone())], ""), Ok("x".repeat(MAX_TEXT)));
+        assert_eq!(joined([Ok(large.clone()), Ok(large)], "y"), Err(Fault::TooLong));
+    }
 }

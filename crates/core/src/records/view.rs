@@ -7,7 +7,7 @@ use icu_normalizer::DecomposingNormalizer;
 use jiff::civil::Date;
 
 use super::{Filter, Record, Sheet, sample};
-use crate::language::{Context, order};
+use crate::language::{Context, total_order};
 use crate::value::{Locale, Value};
 
 /// Which cells that do not fit their column's type a look is for.
@@ -88,7 +88,7 @@ impl<'v> Key<'v> {
         self.rank.cmp(&other.rank).then_with(|| {
             let order = match (&self.text, &other.text) {
                 (Some(a), Some(b)) => a.cmp(b),
-                _ => order(self.value, other.value, locale).unwrap_or(Ordering::Equal),
+                _ => total_order(self.value, other.value, false, locale),
             };
             if down { order.reverse() } else { order }
         })

@@ -149,3 +149,21 @@ proptest! {
         prop_assert_eq!(print(&expression), sum.to_string());
     }
 }
+
+#[test]
+fn what_would_use_up_the_machine_is_an_error() {
+    let long = "the text would be longer than 1,000,000 bytes. Use fewer or shorter values.";
+    for text in [
+        "REPT(\"x\"; 1000001)",
+        "SUBSTITUTE(REPT(\"a\"; 1000000); \"a\"; REPT(\"b\"; 1000000))",
+        "REPT(\"x\"; 900000) & REPT(\"x\"; 900000)",
+        "TEXTJOIN(REPT(\"-\"; 900000); true; \"a\"; \"b\"; \"c\")",
+        "CONCATENATE(REPT(\"x\"; 900000); REPT(\"x\"; 900000))",
+        "REPLACE(REPT(\"x\"; 900000); 1; 0; REPT(\"x\"; 900000))",
+    ] {
+        assert!(print(text).contains(long), "{text}: {:.120}", print(text));
+    }
+    // Up to there all is well.
+    assert_eq!(print("LEN(REPT(\"x\"; 500000) & REPT(\"x\"; 500000))"), "1000000");
+    assert_eq!(print("LEN(SUBSTITUTE(REPT(\"ab\"; 250000); \"a\"; \"aaa\"))"), "1000000");
+}

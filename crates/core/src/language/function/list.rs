@@ -6,7 +6,7 @@ use super::{ANY, Arg, Function, Gives, Run, Takes, as_number, as_text, as_whole,
 use crate::language::Context;
 use crate::language::UsedAs;
 use crate::language::error::Fault;
-use crate::language::operate::{arithmetic, compare, equal, order};
+use crate::language::operate::{arithmetic, compare, equal, is_dated, joined, order, sortable, total_order};
 use crate::language::syntax::{Arithmetic, Comparison};
 use crate::value::{Value, read};
 
@@ -242,14 +242,16 @@ pub(super) static FUNCTIONS: &[Function] = &[
         takes: Takes::these(&[Arg::As(UsedAs::List), Arg::As(UsedAs::Text), Arg::As(UsedAs::Text)]),
         gives: Gives::Text,
         run: Run::Eager(|a, c| {
-            let mut pieces: Vec<String> =
-                flat(&a[..1]).into_iter().filter(|v| !v.is_blank()).map(|v| as_text(v, c)).collect::<Result<_, _>>()?;
+            let values: Vec<&Value> = flat(&a[..1]).into_iter().filter(|v| !v.is_blank()).collect();
             let between = a.get(1).map_or(Ok(", ".to_owned()), |s| as_text(s, c))?;
             let last = a.get(2).map_or(Ok(between.clone()), |s| as_text(s, c))?;
-            Ok(Value::text(match pieces.pop() {
-                Some(end) if !pieces.is_empty() => format!("{}{last}{end}", pieces.join(&between)),
-                only => only.unwrap_or_default(),
-            }))
+            let Some((end, before)) = values.split_last() else { return Ok(Value::text("")) };
+            let end = as_text(end, c)?;
+            if before.is_empty() {
+                return Ok(Value::text(end));
+            }
+            let before = joined(before.iter().map(|v| as_text(v, c)), &between)?;
+            joined([before, end].into_iter().map(Ok), &last).map(Value::text)
         }),
     },
     Function {
@@ -317,14 +319,10 @@ fn extreme(arguments: &[Value], context: &Context, wanted: std::cmp::Ordering) -
 
 fn sorted(arguments: &[Value], context: &Context) -> Result<Vec<Value>, Fault> {
     let mut values = counted(arguments, context)?;
-    let mut fault = None;
-    values.sort_by(|a, b| {
-        order(a, b, &context.locale).unwrap_or_else(|f| {
-            fault.get_or_insert(f);
-            std::cmp::Ordering::Equal
-        })
-    });
-    fault.map_or(Ok(values), Err)
+    sortable(&values, &context.locale)?;
+    let dated = values.iter().any(is_dated);
+    values.sort_by(|a, b| total_order(a, b, dated, &context.locale));
+    Ok(values)
 }
 
 fn nth(function: &'static str, arguments: &[Value], context: &Context, from_above: bool) -> Result<Value, Fault> {

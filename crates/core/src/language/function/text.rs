@@ -8,11 +8,10 @@ use crate::language::Context;
 use crate::language::UsedAs;
 use crate::language::error::Fault;
 use crate::language::format::{Format, capitals};
-use crate::language::operate::caseless;
+use crate::language::operate::{bounded, caseless, joined};
 use crate::value::Value;
 
 /// The longest text that a function makes.
-const LONGEST: usize = 1_000_000;
 
 pub(super) static FUNCTIONS: &[Function] = &[
     Function {
@@ -126,10 +125,7 @@ pub(super) static FUNCTIONS: &[Function] = &[
         arity: (1, ANY),
         takes: Takes::all(&[Arg::As(UsedAs::Text)]),
         gives: Gives::Text,
-        run: Run::Eager(|a, c| {
-            let pieces: Result<Vec<String>, Fault> = flat(a).into_iter().map(|v| as_text(v, c)).collect();
-            Ok(Value::text(pieces?.concat()))
-        }),
+        run: Run::Eager(|a, c| joined(flat(a).into_iter().map(|v| as_text(v, c)), "").map(Value::text)),
     },
     Function {
         name: "TEXTJOIN",
@@ -142,9 +138,8 @@ pub(super) static FUNCTIONS: &[Function] = &[
         gives: Gives::Text,
         run: Run::Eager(|a, c| {
             let skip = as_condition(&a[1]);
-            let pieces: Result<Vec<String>, Fault> =
-                flat(&a[2..]).into_iter().filter(|v| !(skip && v.is_blank())).map(|v| as_text(v, c)).collect();
-            Ok(Value::text(pieces?.join(&as_text(&a[0], c)?)))
+            let pieces = flat(&a[2..]).into_iter().filter(|v| !(skip && v.is_blank())).map(|v| as_text(v, c));
+            joined(pieces, &as_text(&a[0], c)?).map(Value::text)
         }),
     },
     Function {
@@ -262,10 +257,8 @@ pub(super) static FUNCTIONS: &[Function] = &[
         gives: Gives::Text,
         run: Run::Eager(|a, c| {
             let (text, times) = (as_text(&a[0], c)?, count(a, 1, 1, c)?);
-            match text.len().checked_mul(times).is_some_and(|n| n <= LONGEST) {
-                true => Ok(Value::text(text.repeat(times))),
-                false => Err(Fault::Function { function: "REPT", why: format!("the result would exceed {LONGEST} characters") }),
-            }
+            bounded(text.len().saturating_mul(times))?;
+            Ok(Value::text(text.repeat(times)))
         }),
     },
     Function {
@@ -397,6 +390,9 @@ fn substitute(a: &[Value], c: &Context) -> Result<Value, Fault> {
         return Ok(Value::text(text));
     }
     if a.len() == 3 {
+        // How long it becomes is known before anything of it is made.
+        let found = if new.len() > old.len() { text.matches(old.as_str()).count() } else { 0 };
+        bounded(text.len().saturating_add(found.saturating_mul(new.len().saturating_sub(old.len()))))?;
         return Ok(Value::text(text.replace(&old, &new)));
     }
     let which = count(a, 3, 1, c)?;
