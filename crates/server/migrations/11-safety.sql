@@ -13,3 +13,7 @@ CREATE TRIGGER relation_added AFTER INSERT ON relation BEGIN UPDATE sheet_state 
 CREATE TRIGGER relation_changed AFTER UPDATE ON relation BEGIN UPDATE sheet_state SET revision = revision + 1; END;
 CREATE TRIGGER relation_deleted AFTER DELETE ON relation BEGIN UPDATE sheet_state SET revision = revision + 1; END;
 CREATE TRIGGER source_changed AFTER UPDATE ON source BEGIN UPDATE sheet_state SET revision = revision + 1; END;
+-- What runs keep of the office besides their records, set-ups and templates, by the hash of it.
+CREATE TABLE snapshot (hash TEXT PRIMARY KEY, body TEXT NOT NULL) WITHOUT ROWID;
+-- None of a run that was started before there were any: it takes the office as it is.
+ALTER TABLE run ADD COLUMN snapshot TEXT REFERENCES snapshot(hash);

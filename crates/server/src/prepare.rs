@@ -24,7 +24,8 @@ use crate::store::dispatches::Dispatch;
 use crate::store::pictures::PictureInfo;
 use crate::store::settings::Settings;
 use crate::store::sheets::SheetChange;
-use crate::store::{clauses, files, fonts, pictures, settings, sheets, templates};
+use crate::store::snapshots::Snapshot;
+use crate::store::{files, fonts, pictures, sheets, templates};
 
 /// A sheet with its records.
 #[derive(Debug)]
@@ -207,21 +208,56 @@ impl App {
         sheet: Option<i64>,
         moment: DateTime,
     ) -> Result<Prepared, Refused> {
+        let (id, name) = (dispatch.id, dispatch.name.clone());
+        let now = self.store.with(move |c| Snapshot::take(c, (id, &name), sheet)).await?;
+        self.prepare_in(&now, setup, template, sheet, moment).await
+    }
+
+    /// The same in the office as it was when a snapshot of it was taken.
+    pub(crate) async fn prepare_in(
+        &self,
+        office: &Snapshot,
+        setup: Setup,
+        template: Option<i64>,
+        sheet: Option<i64>,
+        moment: DateTime,
+    ) -> Result<Prepared, Refused> {
         let template = match template {
-            Some(version) => Some(self.template(version).await?),
+            Some(version) => Some(self.template_in(version, &office.fonts).await?),
             None => None,
         };
-        let sheet_id = sheet;
         let sheet = match sheet {
             Some(id) => Some(self.sheet(id).await?),
             None => None,
         };
-        let (office, clauses) = self.store.with(|c| -> Result<_> { Ok((settings::read(c)?, clauses::library(c)?)) }).await?;
-        let pictures = Arc::new(self.pictures(Some(dispatch.id), sheet_id, &office).await?);
-        let mut prepared = Prepared::new(setup, template, sheet, pictures, moment, office);
-        prepared.context.dispatch.clone_from(&dispatch.name);
-        prepared.context.clauses = clauses;
+        let pictures = OfficePictures::new(&office.pictures(), self.files.clone(), &office.settings.picture_hosts)?;
+        let mut prepared = Prepared::new(setup, template, sheet, Arc::new(pictures), moment, office.settings.clone());
+        prepared.context.dispatch.clone_from(&office.dispatch);
+        prepared.context.clauses = office.library();
+        if let Some(reading) = office.reading() {
+            prepared.context.reading = reading;
+        }
         Ok(prepared)
+    }
+
+    /// The compiled template of a version, with the fonts of some files besides those that
+    /// ship.
+    async fn template_in(&self, version: i64, fonts: &[String]) -> Result<Arc<Template>, Refused> {
+        let now = self.store.with(|c| fonts::list(c)).await?;
+        if now.iter().map(|font| &font.file).eq(fonts) {
+            return self.template(version).await;
+        }
+        let found = self.store.with(move |c| templates::version(c, version)).await?;
+        let bytes = self.files.get(&found.ok_or_else(|| Refused::missing("the template"))?.file).await?;
+        let mut files = Vec::with_capacity(fonts.len());
+        for file in fonts {
+            files.push(self.files.get(file).await?);
+        }
+        let template = blocking(move || match files.is_empty() {
+            true => Template::open_with(bytes, FontSet::shipped()),
+            false => Template::open_with(bytes, &Arc::new(FontSet::shipped().with(files))),
+        });
+        Ok(Arc::new(template.await??))
     }
 
     /// The pictures beside a sheet, of a dispatch's folder, and of the hosts that are

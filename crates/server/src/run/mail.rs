@@ -32,6 +32,9 @@ pub struct Envelope {
     pub bcc: Vec<String>,
     pub subject: String,
     pub body: String,
+    /// The office's name and address, as they were when the run was started.
+    #[serde(default)]
+    pub from: Option<(String, String)>,
     /// Whether the DOCX goes along: never the open one beside a PDF that needs a password.
     #[serde(default = "always")]
     pub docx: bool,
@@ -51,8 +54,14 @@ impl Envelope {
             bcc: texts(&message.bcc),
             subject: message.subject.clone(),
             body: message.body.clone(),
+            from: None,
             docx,
         }
+    }
+
+    /// The same from an office.
+    pub fn from(self, office: &Settings) -> Envelope {
+        Envelope { from: Some((office.office_name.clone(), office.office_email.clone())), ..self }
     }
 
     /// A proof: to the person and nobody else.
@@ -67,7 +76,15 @@ impl Envelope {
                 "Proof. The document is attached. In a real run, no message would be sent for this record.".to_owned(),
             ),
         };
-        Envelope { to: vec![person.to_owned()], cc: Vec::new(), bcc: Vec::new(), subject: format!("PROOF: {subject}"), body, docx: true }
+        Envelope {
+            to: vec![person.to_owned()],
+            cc: Vec::new(),
+            bcc: Vec::new(),
+            subject: format!("PROOF: {subject}"),
+            body,
+            from: None,
+            docx: true,
+        }
     }
 }
 
@@ -291,9 +308,9 @@ fn build(item: &ItemWork, files: Files, settings: &Settings) -> Result<lettre::M
     let fault = |message: String| ItemError { code: "message".into(), place: "e-mail".into(), message };
     let envelope: Envelope = serde_json::from_str(item.message.as_deref().unwrap_or("{}")).map_err(|e| fault(e.to_string()))?;
     let address = |text: &str| text.parse::<lettre::Address>().map_err(|e| fault(format!("“{text}” is not an e-mail address ({e})")));
-    let office =
-        address(&settings.office_email).map_err(|_| fault("no sender address. Enter the office e-mail address in Settings.".to_owned()))?;
-    let name = Some(settings.office_name.clone()).filter(|n| !n.is_empty());
+    let (name, email) = envelope.from.unwrap_or_else(|| (settings.office_name.clone(), settings.office_email.clone()));
+    let office = address(&email).map_err(|_| fault("no sender address. Enter the office e-mail address in Settings.".to_owned()))?;
+    let name = Some(name).filter(|n| !n.is_empty());
     let mut builder =
         lettre::Message::builder().from(Mailbox::new(name, office)).subject(envelope.subject).message_id(item.message_id.clone());
     for to in &envelope.to {
@@ -351,6 +368,7 @@ mod tests {
             bcc: list("accounts@quay.example"),
             subject: "Ihr Liegeplatz, „Möwe“".into(),
             body: "Guten Tag".into(),
+            from: None,
             docx: true,
         }
     }

@@ -167,6 +167,7 @@ fn make(prepared: &Prepared, run: &RunWork, item: &ItemWork) -> Result<MadeBytes
     } else {
         outline.message.as_ref().map(|m| Envelope::of(m, prepared.plan.mails_docx()))
     };
+    let envelope = envelope.map(|e| e.from(&prepared.settings));
     Ok(MadeBytes { file_name: outline.file_name, pdf, docx, envelope })
 }
 

@@ -14,6 +14,7 @@ use crate::clock;
 use crate::prepare::Prepared;
 use crate::server::App;
 use crate::store::items::ItemError;
+use crate::store::snapshots::Snapshot;
 use crate::store::{dispatches, items, runs};
 
 pub use make::{check_all, check_one, page_of};
@@ -97,12 +98,19 @@ enum Unprepared {
 async fn prepare(app: &App, run: i64) -> Result<(Arc<Prepared>, runs::RunWork), Unprepared> {
     let found = app.store.with(move |c| -> Result<_> {
         let Some(work) = runs::work(c, run)? else { return Ok(None) };
-        Ok(dispatches::by_id(c, work.dispatch_id)?.map(|dispatch| (work, dispatch)))
+        let office = match Snapshot::of_run(c, run)? {
+            Some(kept) => kept,
+            None => {
+                let Some(dispatch) = dispatches::by_id(c, work.dispatch_id)? else { return Ok(None) };
+                Snapshot::take(c, (dispatch.id, &dispatch.name), Some(work.sheet_id))?
+            }
+        };
+        Ok(Some((work, office)))
     });
     let gone = || Unprepared::Unusable("the dispatch of this run no longer exists".to_owned());
-    let (work, dispatch) = found.await.map_err(Unprepared::Fault)?.ok_or_else(gone)?;
+    let (work, office) = found.await.map_err(Unprepared::Fault)?.ok_or_else(gone)?;
     let moment = work.moment.parse().unwrap_or_else(|_| clock::now());
-    let prepared = app.prepare(&dispatch, work.setup.clone(), Some(work.template_version_id), Some(work.sheet_id), moment).await;
+    let prepared = app.prepare_in(&office, work.setup.clone(), Some(work.template_version_id), Some(work.sheet_id), moment).await;
     match prepared {
         Ok(prepared) => Ok((Arc::new(prepared), work)),
         Err(refused) if refused.status.is_server_error() => Err(Unprepared::Fault(anyhow::anyhow!(refused.problem.message))),
@@ -132,8 +140,7 @@ async fn make_waiting(app: &App, run: i64, ready: &(Arc<Prepared>, runs::RunWork
     while !app.stopping.is_cancelled() {
         let batch = app.store.with(move |c| -> Result<_> {
             let t = c.transaction()?;
-            let going = runs::work(&t, run)?.is_some_and(|w| w.state == "going");
-            let batch = if going { items::claim(&t, run, after, BATCH)? } else { Vec::new() };
+            let batch = if runs::is_going(&t, run)? { items::claim(&t, run, after, BATCH)? } else { Vec::new() };
             t.commit()?;
             Ok(batch)
         });

@@ -13,6 +13,7 @@ pub mod rows;
 pub mod runs;
 pub mod settings;
 pub mod sheets;
+pub mod snapshots;
 pub mod specimens;
 pub mod templates;
 

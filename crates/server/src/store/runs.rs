@@ -60,7 +60,6 @@ pub struct RunWork {
     pub sheet_id: i64,
     pub setup: Setup,
     pub count: usize,
-    pub state: String,
     /// The columns that its items' values are of; none of a run that was started
     /// before these were kept.
     pub schema: Option<Arc<Schema>>,
@@ -107,11 +106,11 @@ pub fn get(c: &Connection, id: i64) -> Result<Option<RunInfo>> {
 /// What a run needs to make its items.
 pub fn work(c: &Connection, id: i64) -> Result<Option<RunWork>> {
     let mut query = c.prepare_cached(
-        "SELECT dispatch_id, kind, proof_to, moment, template_version_id, sheet_id, setup, count, state, columns FROM run WHERE id = ?1",
+        "SELECT dispatch_id, kind, proof_to, moment, template_version_id, sheet_id, setup, count, columns FROM run WHERE id = ?1",
     )?;
     let found = query
         .query_row([id], |r| {
-            let (kind, setup, columns): (String, String, String) = (r.get(1)?, r.get(6)?, r.get(9)?);
+            let (kind, setup, columns): (String, String, String) = (r.get(1)?, r.get(6)?, r.get(8)?);
             let columns: Vec<ColumnInfo> = serde_json::from_str(&columns).unwrap_or_default();
             let schema = Schema::new(columns.iter().map(ColumnInfo::column).collect()).ok();
             Ok(RunWork {
@@ -123,7 +122,6 @@ pub fn work(c: &Connection, id: i64) -> Result<Option<RunWork>> {
                 sheet_id: r.get(5)?,
                 setup: super::kept(5, &setup)?,
                 count: r.get(7)?,
-                state: r.get(8)?,
                 schema: schema.filter(|s| !s.columns().is_empty()).map(Arc::new),
             })
         })
@@ -138,6 +136,8 @@ pub struct NewRun<'a> {
     pub proof_to: Option<&'a str>,
     /// What tells this start from others of the dispatch; the same start is one run.
     pub start_key: Option<&'a str>,
+    /// The hash of what it keeps of the office.
+    pub snapshot: Option<&'a str>,
     pub moment: &'a str,
     pub template_version_id: i64,
     pub sheet_id: i64,
@@ -171,7 +171,7 @@ impl NewItem {
 /// Writes a run and all its items.
 pub fn start(t: &Transaction<'_>, run: &NewRun<'_>) -> Result<i64> {
     t.execute(
-        "INSERT INTO run (dispatch_id, kind, state, started, moment, template_version_id, sheet_id, setup, proof_to, count, columns, start_key) VALUES (?1, ?2, 'going', ?3, ?3, ?4, ?5, ?6, ?7, ?8, ?9, ?10)",
+        "INSERT INTO run (dispatch_id, kind, state, started, moment, template_version_id, sheet_id, setup, proof_to, count, columns, start_key, snapshot) VALUES (?1, ?2, 'going', ?3, ?3, ?4, ?5, ?6, ?7, ?8, ?9, ?10, ?11)",
         params![
             run.dispatch_id,
             if run.proof_to.is_some() { "proof" } else { "run" },
@@ -182,7 +182,8 @@ pub fn start(t: &Transaction<'_>, run: &NewRun<'_>) -> Result<i64> {
             run.proof_to.unwrap_or_default(),
             run.rows.len(),
             serde_json::to_string(run.columns)?,
-            run.start_key
+            run.start_key,
+            run.snapshot
         ],
     )?;
     let id = t.last_insert_rowid();
@@ -215,6 +216,12 @@ pub fn under_way(c: &Connection, dispatch: i64) -> Result<Option<i64>> {
 /// Changes a run's state from one to another; whether it was in the first.
 pub fn set_state(c: &Connection, id: i64, from: &str, to: &str) -> Result<bool> {
     Ok(c.execute("UPDATE run SET state = ?3 WHERE id = ?1 AND state = ?2", params![id, from, to])? > 0)
+}
+
+/// Whether a run is going.
+pub fn is_going(c: &Connection, id: i64) -> Result<bool> {
+    let sql = "SELECT EXISTS (SELECT 1 FROM run WHERE id = ?1 AND state = 'going')";
+    Ok(c.prepare_cached(sql)?.query_row([id], |r| r.get(0))?)
 }
 
 /// Runs that are going and have items to make, or nothing left to do at all.

@@ -52,6 +52,7 @@ fn begin(c: &mut Connection) -> i64 {
         dispatch_id: 1,
         proof_to: None,
         start_key: None,
+        snapshot: None,
         moment: AT,
         template_version_id: 1,
         sheet_id: 1,

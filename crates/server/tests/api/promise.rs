@@ -319,3 +319,67 @@ async fn the_office_says_which_language_and_currency_files_and_forms_start_from(
     settings["currency"] = json!("EUX");
     assert!(office.refused("PUT", "/api/settings", settings).await.starts_with("422 unknown-currency"));
 }
+
+#[tokio::test]
+async fn what_is_changed_later_does_not_reach_a_run_and_its_documents_are_made_again_byte_for_byte() {
+    let lines = [
+        "[: ref] of [: office.name], [: dispatch.name], [: DATEVALUE(\"03/04/2026\") as date long]",
+        "[:clause \"terms\"]",
+        "[:picture photo height 1cm]",
+    ];
+    let picture = |shade: u8| {
+        let mut png = std::io::Cursor::new(Vec::new());
+        image::RgbImage::from_pixel(20, 20, image::Rgb([shade, 90, 90])).write_to(&mut png, image::ImageFormat::Png).expect("written");
+        png.into_inner()
+    };
+    let (office, key, sheet) = office(("boats.csv", "Ref;Photo\nB1;boat.png\nB2;boat.png\n"), &lines).await;
+    let mut settings = office.get("/api/settings").await;
+    settings["office_name"] = json!("Brackwater Quay");
+    office.ask("PUT", "/api/settings", settings.clone()).await;
+    let clause = json!({ "name": "terms", "language": "", "text": "Pay within 14 days." });
+    let (status, all) = office.ask("POST", "/api/clauses", clause).await;
+    assert_eq!(status, StatusCode::OK, "{all}");
+    let (status, kept) = office.upload(&format!("/api/sheets/{sheet}/files"), &[("boat.png", &picture(40))]).await;
+    assert_eq!(status, StatusCode::OK, "{kept}");
+    change(&office, &key, |b| {
+        b["name"] = json!("Boats");
+        b["setup"]["email"] = Value::Null;
+    })
+    .await;
+    let key = office.get("/api/dispatches").await[0]["key"].as_str().expect("a key").to_owned();
+    let run = ended(&office, &start(&office, &key, 0, "a").await.1).await;
+    let items = office.get(&format!("/api/runs/{}/items", run["id"])).await;
+    let pdf = |at: usize| format!("/api/items/{}/documents/pdf", items[at]["id"]);
+    let made = [office.bytes(&pdf(0)).await, office.bytes(&pdf(1)).await];
+    let said = text_of(&made[0]);
+    assert!(said.contains("B1 of Brackwater Quay, Boats, 3 April 2026") && said.contains("Pay within 14 days."), "{said}");
+
+    // Everything that it was made with is another now.
+    settings["office_name"] = json!("Another Quay");
+    office.ask("PUT", "/api/settings", settings).await;
+    let clauses = office.get("/api/clauses").await;
+    let clause = json!({ "name": "terms", "language": "", "text": "Pay at once." });
+    assert_eq!(office.ask("PUT", &format!("/api/clauses/{}", clauses[0]["id"]), clause).await.0, StatusCode::OK);
+    office.upload(&format!("/api/sheets/{sheet}/files"), &[("boat.png", &picture(200))]).await;
+    office.ask("PUT", &format!("/api/sheets/{sheet}/date-order"), json!({ "month_first": true })).await;
+    change(&office, &key, |b| b["name"] = json!("Ships")).await;
+
+    // A part of the run that is made only now is made as the rest was.
+    let database = rusqlite::Connection::open(office.folder().join("mangle.sqlite")).expect("opens");
+    database.execute("UPDATE item SET state = 'waiting', pdf = NULL, makes = 0", []).expect("set");
+    database.execute("UPDATE run SET state = 'going', finished = NULL", []).expect("set");
+    ended(&office, &run).await;
+    assert_eq!([office.bytes(&pdf(0)).await, office.bytes(&pdf(1)).await], made);
+
+    // A new run takes the office as it is.
+    let key = office.get("/api/dispatches").await[0]["key"].as_str().expect("a key").to_owned();
+    let (status, second) = start(&office, &key, 2, "b").await;
+    assert_eq!(status, StatusCode::OK, "{second}");
+    ended(&office, &second).await;
+    let items = office.get(&format!("/api/runs/{}/items", second["id"])).await;
+    let said = text_of(&office.bytes(&format!("/api/items/{}/documents/pdf", items[0]["id"])).await);
+    assert!(said.contains("B1 of Another Quay, Ships, 4 March 2026") && said.contains("Pay at once."), "{said}");
+    // Two snapshots for two runs.
+    let count: i64 = database.query_row("SELECT count(*) FROM snapshot", [], |r| r.get(0)).expect("counted");
+    assert_eq!(count, 2);
+}

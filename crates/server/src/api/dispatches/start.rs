@@ -21,6 +21,7 @@ use crate::server::App;
 use crate::store::dispatches::Dispatch;
 use crate::store::runs::{self, NewItem, NewRun, RunInfo};
 use crate::store::sheets::ColumnInfo;
+use crate::store::snapshots::Snapshot;
 use crate::store::{items, settings};
 
 /// What a run is started with.
@@ -184,10 +185,12 @@ impl Begin {
             }
         }
         let moment = clock::stamp();
+        let snapshot = Snapshot::take(&t, (self.dispatch.id, &self.dispatch.name), Some(sheet_id))?.keep(&t)?;
         let new = NewRun {
             dispatch_id: self.dispatch.id,
             proof_to,
             start_key,
+            snapshot: Some(&snapshot),
             moment: &moment,
             template_version_id: version,
             sheet_id,
