@@ -11,8 +11,6 @@ use crate::language::format::{Format, capitals};
 use crate::language::operate::{bounded, caseless, joined};
 use crate::value::Value;
 
-/// The longest text that a function makes.
-
 pub(super) static FUNCTIONS: &[Function] = &[
     Function {
         name: "LEN",
