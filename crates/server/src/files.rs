@@ -34,7 +34,7 @@ impl Files {
     pub async fn get(&self, name: &str) -> Result<Vec<u8>> {
         let found = self.0.get(&path(name)).await.with_context(|| format!("the file {name} is missing"))?;
         let bytes: Vec<u8> = found.bytes().await?.into();
-        anyhow::ensure!(name_of(&bytes) == name, "the file {name} is damaged: its content is not what was kept");
+        anyhow::ensure!(name_of(&bytes) == name, "the file {name} is damaged: its content is not what was saved");
         Ok(bytes)
     }
 }
@@ -60,7 +60,7 @@ mod tests {
         let at = folder.path().join(&name[..2]).join(&name);
         // As after a power cut that lost the content and kept the name.
         std::fs::write(&at, b"").expect("written");
-        assert!(files.get(&name).await.expect_err("damaged").to_string().ends_with("its content is not what was kept"));
+        assert!(files.get(&name).await.expect_err("damaged").to_string().ends_with("its content is not what was saved"));
         // Kept again, it is whole again.
         files.keep(b"a letter".to_vec()).await.expect("kept");
         assert_eq!(files.get(&name).await.expect("there"), b"a letter");

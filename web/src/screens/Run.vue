@@ -142,7 +142,7 @@ async function one(item: Item, what: 'retry' | 'send-again' | 'arrived') {
       <el-button :disabled="fetching" @click="download('pdf')">Download one PDF</el-button>
     </div>
     <p v-if="run.trouble" class="problem trouble" role="alert">
-      The run can’t go on for now. {{ run.trouble }} Mangle will try again by itself.
+      The run can’t continue for now. {{ run.trouble }} Mangle will try again by itself.
     </p>
     <div
       class="progress"

@@ -73,7 +73,7 @@ fn make_run(app: &App, run: i64) {
     app.tasks.spawn(async move {
         let done = make_items(&own, run).await;
         if let Err(error) = &done {
-            tracing::error!(run, error = format!("{error:#}"), "a run can't go on for now");
+            tracing::error!(run, error = format!("{error:#}"), "a run can't continue for now");
         }
         own.makers.end(run, done.err());
         changed(&own, run);
