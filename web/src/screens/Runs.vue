@@ -20,7 +20,7 @@ watch(
   async () => {
     const found = await Promise.all(
       failing.value.map(async ({ id }) => {
-        const params = { path: { id }, query: { state: 'failed', limit: 4 } }
+        const params = { path: { id }, query: { state: 'failed', count: 4 } }
         const items = await ask(api.GET('/api/runs/{id}/items', { params })).catch(() => [])
         return items.map((item) => ({
           to: `/runs/${id}`,

@@ -50,7 +50,7 @@ async function save() {
           <FormLine label="Office name" about="Sender of every message.">
             <el-input v-model="settings.office_name" />
           </FormLine>
-          <FormLine label="Office e-mail address" about="Answers go to this address.">
+          <FormLine label="Office e-mail address" about="Replies go to this address.">
             <el-input v-model="settings.office_email" />
           </FormLine>
         </Group>
