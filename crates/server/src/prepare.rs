@@ -21,11 +21,10 @@ use crate::error::Refused;
 use crate::pictures::OfficePictures;
 use crate::server::App;
 use crate::store::dispatches::Dispatch;
-use crate::store::pictures::PictureInfo;
 use crate::store::settings::Settings;
 use crate::store::sheets::SheetChange;
 use crate::store::snapshots::Snapshot;
-use crate::store::{files, fonts, pictures, sheets, templates};
+use crate::store::{fonts, pictures, sheets, templates};
 
 /// A sheet with its records.
 #[derive(Debug)]
@@ -105,14 +104,24 @@ impl App {
         if let Some(ready) = lock(&self.templates).get(&version) {
             return Ok(ready.clone());
         }
-        let found = self.store.with(move |c| templates::version(c, version)).await?;
-        let found = found.ok_or_else(|| Refused::missing("the template"))?;
-        let bytes = self.files.get(&found.file).await?;
-        let fonts = self.fonts().await?;
-        let template = blocking(move || Template::open_with(bytes, &fonts)).await??;
-        let template = Arc::new(template);
+        let template = self.open_template(version, self.fonts().await?).await?;
         remember(&self.templates, version, template.clone());
         Ok(template)
+    }
+
+    /// The compiled template of a version, with the fonts of some files besides those that
+    /// ship.
+    async fn template_in(&self, version: i64, fonts: &[String]) -> Result<Arc<Template>, Refused> {
+        match self.store.with(|c| fonts::files(c)).await? == fonts {
+            true => self.template(version).await,
+            false => self.open_template(version, self.font_set(fonts).await?).await,
+        }
+    }
+
+    async fn open_template(&self, version: i64, fonts: Arc<FontSet>) -> Result<Arc<Template>, Refused> {
+        let found = self.store.with(move |c| templates::version(c, version)).await?;
+        let bytes = self.files.get(&found.ok_or_else(|| Refused::missing("the template"))?.file).await?;
+        Ok(Arc::new(blocking(move || Template::open_with(bytes, &fonts)).await??))
     }
 
     /// The fonts that ship and those that a person brought in.
@@ -120,17 +129,21 @@ impl App {
         if let Some(ready) = lock(&self.fonts).as_ref() {
             return Ok(ready.clone());
         }
-        let own = self.store.with(|c| fonts::list(c)).await?;
-        let mut files = Vec::with_capacity(own.len());
-        for font in own {
-            files.push(self.files.get(&font.file).await?);
-        }
-        let set = match files.is_empty() {
-            true => FontSet::shipped().clone(),
-            false => blocking(move || Arc::new(FontSet::shipped().with(files))).await?,
-        };
+        let set = self.font_set(&self.store.with(|c| fonts::files(c)).await?).await?;
         *lock(&self.fonts) = Some(set.clone());
         Ok(set)
+    }
+
+    /// The fonts that ship and those of some files.
+    async fn font_set(&self, own: &[String]) -> Result<Arc<FontSet>> {
+        let mut files = Vec::with_capacity(own.len());
+        for file in own {
+            files.push(self.files.get(file).await?);
+        }
+        match files.is_empty() {
+            true => Ok(FontSet::shipped().clone()),
+            false => blocking(move || Arc::new(FontSet::shipped().with(files))).await,
+        }
     }
 
     /// Forgets the fonts and what was opened with them.
@@ -240,40 +253,10 @@ impl App {
         Ok(prepared)
     }
 
-    /// The compiled template of a version, with the fonts of some files besides those that
-    /// ship.
-    async fn template_in(&self, version: i64, fonts: &[String]) -> Result<Arc<Template>, Refused> {
-        let now = self.store.with(|c| fonts::list(c)).await?;
-        if now.iter().map(|font| &font.file).eq(fonts) {
-            return self.template(version).await;
-        }
-        let found = self.store.with(move |c| templates::version(c, version)).await?;
-        let bytes = self.files.get(&found.ok_or_else(|| Refused::missing("the template"))?.file).await?;
-        let mut files = Vec::with_capacity(fonts.len());
-        for file in fonts {
-            files.push(self.files.get(file).await?);
-        }
-        let template = blocking(move || match files.is_empty() {
-            true => Template::open_with(bytes, FontSet::shipped()),
-            false => Template::open_with(bytes, &Arc::new(FontSet::shipped().with(files))),
-        });
-        Ok(Arc::new(template.await??))
-    }
-
     /// The pictures beside a sheet, of a dispatch's folder, and of the hosts that are
     /// allowed.
     pub(crate) async fn pictures(&self, dispatch: Option<i64>, sheet: Option<i64>, office: &Settings) -> Result<OfficePictures> {
-        let found = self.store.with(move |c| -> Result<Vec<PictureInfo>> {
-            let mut found = Vec::new();
-            if let Some(id) = sheet {
-                found.extend(files::list(c, id)?.into_iter().map(|f| PictureInfo { name: f.name, file: f.file, size: f.size }));
-            }
-            // The dispatch's own come last, and win.
-            if let Some(id) = dispatch {
-                found.extend(pictures::list(c, id)?);
-            }
-            Ok(found)
-        });
+        let found = self.store.with(move |c| pictures::at_hand(c, dispatch, sheet));
         OfficePictures::new(&found.await?, self.files.clone(), &office.picture_hosts)
     }
 }

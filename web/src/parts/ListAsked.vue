@@ -1,8 +1,9 @@
 <script setup lang="ts">
 import type { ListPick, Picks } from '../api/crm'
+import QueryRow from './QueryRow.vue'
 
 /** The lists of a question, each with which of them, in which order, how many. */
-defineProps<{ way: string[]; wrong: (place: string) => string | undefined }>()
+const props = defineProps<{ way: string[]; wrong: (place: string) => string | undefined }>()
 const picks = defineModel<Picks>('picks', { required: true })
 
 const change = (at: number, now: Partial<ListPick>) =>
@@ -10,53 +11,31 @@ const change = (at: number, now: Partial<ListPick>) =>
     ...picks.value,
     lists: picks.value.lists.map((l, index) => (index === at ? { ...l, ...now } : l)),
   })
+
+/** What a list can be sorted by: the fields that are asked for, and the one that it is sorted by. */
+const fields = (list: ListPick) => {
+  const own = list.order.replace('-', '')
+  const names = !own || list.picks.fields.includes(own) ? list.picks.fields : [...list.picks.fields, own]
+  return names.map((name) => ({ name, label: name }))
+}
+const wrongs = (list: ListPick) => {
+  const at = (what: string) => props.wrong([...props.way, list.way, what].join(' › '))
+  return { filter: at('filter'), order: at('order') }
+}
 </script>
 
 <template>
   <template v-for="(list, at) in picks.lists" :key="list.way">
-    <div class="asked-row" role="group" :aria-label="list.way">
-      <b>{{ [...way, list.way].join(' › ') }}</b>
-      <div>
-        <el-input
-          :model-value="list.filter"
-          class="mono"
-          :aria-label="`Filter of ${list.way}`"
-          @update:model-value="change(at, { filter: $event })"
-        />
-        <span v-if="wrong([...way, list.way, 'filter'].join(' › '))" class="problem" role="alert">{{
-          wrong([...way, list.way, 'filter'].join(' › '))
-        }}</span>
-      </div>
-      <div>
-        <el-select
-          :model-value="list.order || 'none'"
-          :aria-label="`Sort by of ${list.way}`"
-          @update:model-value="change(at, { order: $event === 'none' ? '' : $event })"
-        >
-          <el-option value="none" label="CRM order" />
-          <template v-for="field in list.picks.fields" :key="field">
-            <el-option :value="field" :label="field" />
-            <el-option :value="`-${field}`" :label="`${field}, descending`" />
-          </template>
-          <el-option
-            v-if="list.order && !list.picks.fields.includes(list.order.replace('-', ''))"
-            :value="list.order"
-            :label="list.order"
-          />
-        </el-select>
-        <span v-if="wrong([...way, list.way, 'order'].join(' › '))" class="problem" role="alert">{{
-          wrong([...way, list.way, 'order'].join(' › '))
-        }}</span>
-      </div>
-      <div>
-        <el-input
-          :model-value="list.first ?? ''"
-          inputmode="numeric"
-          :aria-label="`Maximum of ${list.way}`"
-          @update:model-value="change(at, { first: Number.parseInt($event) || null })"
-        />
-      </div>
-    </div>
+    <QueryRow
+      :title="[...way, list.way].join(' › ')"
+      :of="list.way"
+      :filter="list.filter"
+      :order="list.order"
+      :first="list.first"
+      :fields="fields(list)"
+      :wrong="wrongs(list)"
+      @change="change(at, $event)"
+    />
     <ListAsked
       :way="[...way, list.way]"
       :wrong="wrong"

@@ -6,6 +6,7 @@ import { attempt } from '../api/client'
 import { noPicks, useQuery } from '../api/crm'
 import { clock, count, day } from '../api/words'
 import ListAsked from '../parts/ListAsked.vue'
+import QueryRow from '../parts/QueryRow.vue'
 import SampleTable from '../parts/SampleTable.vue'
 import ShapeTree from '../parts/ShapeTree.vue'
 import { enter } from '../router'
@@ -135,34 +136,16 @@ function setRoot(set: string) {
         <div class="asked-row titles" aria-hidden="true">
           <span>Records</span><span>Filter</span><span>Sort by</span><span>Maximum</span>
         </div>
-        <div class="asked-row">
-          <b>{{ root?.label }}</b>
-          <div>
-            <el-input v-model="asks.filter" class="mono" aria-label="Filter" placeholder='stage = "Quoted"' />
-            <span v-if="it.wrong('filter')" class="problem" role="alert">{{ it.wrong('filter') }}</span>
-          </div>
-          <div>
-            <el-select
-              :model-value="asks.order || 'none'"
-              aria-label="Sort by"
-              @update:model-value="asks.order = $event === 'none' ? '' : $event"
-            >
-              <el-option value="none" label="CRM order" />
-              <template v-for="field in root?.fields" :key="field.name">
-                <el-option :value="field.name" :label="field.label" />
-                <el-option :value="`-${field.name}`" :label="`${field.label}, descending`" />
-              </template>
-            </el-select>
-            <span v-if="it.wrong('order')" class="problem" role="alert">{{ it.wrong('order') }}</span>
-          </div>
-          <el-input
-            :model-value="asks.first ?? ''"
-            inputmode="numeric"
-            aria-label="Maximum"
-            placeholder="all"
-            @update:model-value="asks.first = Number.parseInt($event) || null"
-          />
-        </div>
+        <QueryRow
+          :title="root?.label ?? ''"
+          :filter="asks.filter"
+          :order="asks.order"
+          :first="asks.first"
+          :fields="root?.fields ?? []"
+          example='stage = "Quoted"'
+          :wrong="{ filter: it.wrong('filter'), order: it.wrong('order') }"
+          @change="asks = { ...asks, ...$event }"
+        />
         <ListAsked v-model:picks="asks.picks" :way="[]" :wrong="it.wrong" />
         <p v-if="problem || it.wrong('fields') || it.wrong('root')" class="problem" role="alert">
           {{ problem || it.wrong('fields') || it.wrong('root') }}

@@ -32,6 +32,11 @@ pub fn list(c: &Connection) -> Result<Vec<FontInfo>> {
     Ok(rows.collect::<Result<Vec<_>, _>>()?)
 }
 
+/// The files of all fonts that a person brought in.
+pub fn files(c: &Connection) -> Result<Vec<String>> {
+    Ok(list(c)?.into_iter().map(|font| font.file).collect())
+}
+
 /// Keeps a font; a file of the same name is replaced.
 pub fn keep(c: &Connection, name: &str, families: &[String], file: &str, size: i64) -> Result<()> {
     c.execute(

@@ -5,6 +5,8 @@ use rusqlite::{Connection, OptionalExtension, params};
 use serde::Serialize;
 use utoipa::ToSchema;
 
+use super::files;
+
 /// A picture in a dispatch's folder.
 #[derive(Debug, Clone, Serialize, ToSchema)]
 pub struct PictureInfo {
@@ -25,6 +27,19 @@ fn of_row(r: &rusqlite::Row<'_>) -> rusqlite::Result<PictureInfo> {
 pub fn list(c: &Connection, dispatch: i64) -> Result<Vec<PictureInfo>> {
     let mut query = c.prepare_cached("SELECT name, file, size FROM picture WHERE dispatch_id = ?1 ORDER BY name")?;
     Ok(query.query_map([dispatch], of_row)?.collect::<Result<Vec<_>, _>>()?)
+}
+
+/// The pictures beside a sheet and those of a dispatch's folder. The dispatch's own come last,
+/// and win.
+pub fn at_hand(c: &Connection, dispatch: Option<i64>, sheet: Option<i64>) -> Result<Vec<PictureInfo>> {
+    let mut found = Vec::new();
+    if let Some(id) = sheet {
+        found.extend(files::list(c, id)?.into_iter().map(|f| PictureInfo { name: f.name, file: f.file, size: f.size }));
+    }
+    if let Some(id) = dispatch {
+        found.extend(list(c, id)?);
+    }
+    Ok(found)
 }
 
 /// A picture by its name.

@@ -14,7 +14,7 @@ use sha2::{Digest, Sha256};
 
 use super::pictures::PictureInfo;
 use super::settings::{self, Settings};
-use super::{clauses, files, fonts, pictures, sheets};
+use super::{clauses, fonts, pictures, sheets};
 
 /// The form that snapshots are written in.
 const VERSION: u32 = 1;
@@ -57,12 +57,7 @@ struct KeptReading {
 impl Snapshot {
     /// The office as it is, for a dispatch and a sheet.
     pub fn take(c: &Connection, dispatch: (i64, &str), sheet: Option<i64>) -> Result<Snapshot> {
-        let mut found = Vec::new();
-        if let Some(id) = sheet {
-            found.extend(files::list(c, id)?.into_iter().map(|f| KeptPicture { name: f.name, file: f.file, size: f.size }));
-        }
-        // The dispatch's own come last, and win.
-        found.extend(pictures::list(c, dispatch.0)?.into_iter().map(|p| KeptPicture { name: p.name, file: p.file, size: p.size }));
+        let found = pictures::at_hand(c, Some(dispatch.0), sheet)?;
         let reading = sheet.map(|id| sheets::reading(c, id)).transpose()?.map(|reading| KeptReading {
             decimal: reading.decimal,
             order: match reading.order {
@@ -80,8 +75,8 @@ impl Snapshot {
                 .into_iter()
                 .map(|one| KeptClause { name: one.name, language: one.language, text: one.text })
                 .collect(),
-            pictures: found,
-            fonts: fonts::list(c)?.into_iter().map(|font| font.file).collect(),
+            pictures: found.into_iter().map(|p| KeptPicture { name: p.name, file: p.file, size: p.size }).collect(),
+            fonts: fonts::files(c)?,
             reading,
         })
     }
