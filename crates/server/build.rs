@@ -7,7 +7,6 @@ use std::path::Path;
 fn main() -> std::io::Result<()> {
     let dist = Path::new("../../web/dist");
     println!("cargo:rerun-if-changed={}", dist.display());
-    println!("cargo:rerun-if-changed=migrations");
     std::fs::create_dir_all(dist)?;
     let mut hasher = DefaultHasher::new();
     for folder in [dist.to_owned(), dist.join("assets")] {

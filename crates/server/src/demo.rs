@@ -6,10 +6,10 @@ use mangle_core::crm::{CrmQuery, ListPick, Picks};
 use mangle_core::dispatch::{EmailChannel, Setup};
 
 use crate::api::{furnish_crm, furnish_form, keep_source, keep_template, upload};
-use crate::clock;
-use crate::server::App;
-use crate::store::settings::{self, Settings};
-use crate::store::{dispatches, sheets};
+use mangle_app::App;
+use mangle_app::clock;
+use mangle_app::store::settings::{self, Settings};
+use mangle_app::store::{dispatches, sheets};
 
 /// Connects the practice CRM at an address, and asks it for the cases that were
 /// inspected, with their defects and photographs.

@@ -1,8 +1,9 @@
-//! Refusals: what went wrong as data, with its status and one sentence.
+//! Refusals: what went wrong as data, with its HTTP status and one sentence.
 
 use axum::Json;
 use axum::http::StatusCode;
 use axum::response::{IntoResponse, Response};
+use mangle_app::{Error, ErrorKind};
 use mangle_documents::OpenError;
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
@@ -37,17 +38,17 @@ impl Refused {
 
     /// Input that can't be used.
     pub fn unusable(code: &str, message: impl Into<String>) -> Refused {
-        Refused::new(StatusCode::UNPROCESSABLE_ENTITY, code, message)
+        Error::unusable(code, message).into()
     }
 
     /// Something that is not there (any more).
     pub fn missing(what: &str) -> Refused {
-        Refused::new(StatusCode::NOT_FOUND, "not-found", format!("{what} no longer exists. Go back to the list."))
+        Error::missing(what).into()
     }
 
     /// Something that does not fit the state of things.
     pub fn conflict(code: &str, message: impl Into<String>) -> Refused {
-        Refused::new(StatusCode::CONFLICT, code, message)
+        Error::conflict(code, message).into()
     }
 }
 
@@ -57,22 +58,27 @@ impl IntoResponse for Refused {
     }
 }
 
+/// A reason of the application, told over HTTP.
+impl From<Error> for Refused {
+    fn from(error: Error) -> Refused {
+        let status = match error.kind {
+            ErrorKind::Unusable => StatusCode::UNPROCESSABLE_ENTITY,
+            ErrorKind::Missing => StatusCode::NOT_FOUND,
+            ErrorKind::Conflict => StatusCode::CONFLICT,
+            ErrorKind::Internal => StatusCode::INTERNAL_SERVER_ERROR,
+        };
+        Refused { status, problem: Problem { code: error.code, message: error.message } }
+    }
+}
+
 impl From<OpenError> for Refused {
     fn from(error: OpenError) -> Refused {
-        Refused::unusable(error.code(), error.to_string())
+        Error::from(error).into()
     }
 }
 
-/// What is no one's fault outside is logged and said in general words.
 impl From<anyhow::Error> for Refused {
     fn from(error: anyhow::Error) -> Refused {
-        tracing::error!(error = format!("{error:#}"), "a request failed");
-        Refused::new(StatusCode::INTERNAL_SERVER_ERROR, "internal", "Internal error. Try again; if it persists, check the log.")
-    }
-}
-
-impl From<rusqlite::Error> for Refused {
-    fn from(error: rusqlite::Error) -> Refused {
-        anyhow::Error::new(error).into()
+        Error::from(error).into()
     }
 }

@@ -10,10 +10,10 @@ use utoipa::ToSchema;
 use utoipa_axum::router::OpenApiRouter;
 use utoipa_axum::routes;
 
-use crate::clock;
 use crate::error::{Answer, Problem, Refused};
-use crate::server::App;
-use crate::store::clauses::{self, ClauseInfo};
+use mangle_app::App;
+use mangle_app::clock;
+use mangle_app::store::clauses::{self, ClauseInfo};
 
 /// The longest clause.
 const LONGEST: usize = 64 << 10;

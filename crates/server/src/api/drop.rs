@@ -12,10 +12,10 @@ use utoipa_axum::routes;
 
 use super::upload::{FileForm, Upload, files, stem};
 use super::{sources, templates};
-use crate::clock;
 use crate::error::{Answer, Problem, Refused};
-use crate::server::App;
-use crate::store::{dispatches, settings};
+use mangle_app::App;
+use mangle_app::clock;
+use mangle_app::store::{dispatches, settings};
 
 pub fn router() -> OpenApiRouter<App> {
     OpenApiRouter::new().routes(routes!(take))
@@ -74,7 +74,7 @@ async fn take(State(app): State<App>, form: Multipart) -> Answer<Dropped> {
 }
 
 enum Taken {
-    Source(crate::store::sheets::Source),
+    Source(mangle_app::store::sheets::Source),
     Template(i64),
 }
 

@@ -14,10 +14,10 @@ use utoipa::{IntoParams, ToSchema};
 use utoipa_axum::router::OpenApiRouter;
 use utoipa_axum::routes;
 
-use crate::clock;
 use crate::error::{Answer, Problem, Refused};
-use crate::server::App;
-use crate::store::settings;
+use mangle_app::App;
+use mangle_app::clock;
+use mangle_app::store::settings;
 
 pub fn router() -> OpenApiRouter<App> {
     OpenApiRouter::new().routes(routes!(of_sheet)).routes(routes!(put_together))

@@ -8,9 +8,9 @@ use utoipa_axum::routes;
 
 use super::upload::{FileForm, files};
 use crate::error::{Answer, Problem, Refused};
-use crate::prepare::blocking;
-use crate::server::App;
-use crate::store::fonts::{self, FontInfo};
+use mangle_app::App;
+use mangle_app::prepare::blocking;
+use mangle_app::store::fonts::{self, FontInfo};
 
 /// The most fonts that are kept.
 const MOST: usize = 200;

@@ -15,7 +15,7 @@ use utoipa_axum::router::OpenApiRouter;
 use utoipa_axum::routes;
 
 use crate::error::Refused;
-use crate::server::App;
+use mangle_app::App;
 
 #[derive(Embed)]
 #[folder = "../../docs/guide"]

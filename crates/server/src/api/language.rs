@@ -10,8 +10,8 @@ use utoipa_axum::router::OpenApiRouter;
 use utoipa_axum::routes;
 
 use crate::error::{Answer, Problem, Refused};
-use crate::prepare::blocking;
-use crate::server::App;
+use mangle_app::App;
+use mangle_app::prepare::blocking;
 
 /// The longest text that is checked.
 const LONGEST: usize = 64 << 10;

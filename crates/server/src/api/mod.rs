@@ -21,7 +21,7 @@ use utoipa::OpenApi;
 use utoipa::openapi::OpenApi as Description;
 use utoipa_axum::router::OpenApiRouter;
 
-use crate::server::App;
+use mangle_app::App;
 
 /// A file as the demo brings it in.
 pub(crate) fn upload(name: &str, bytes: Vec<u8>) -> upload::Upload {
@@ -30,7 +30,7 @@ pub(crate) fn upload(name: &str, bytes: Vec<u8>) -> upload::Upload {
 
 pub(crate) use crm::furnish as furnish_crm;
 pub(crate) use forms::{Guard, furnish as furnish_form};
-pub(crate) use sources::{keep as keep_source, stand_together};
+pub(crate) use sources::keep as keep_source;
 
 /// How many rows or items a page holds when none is asked for.
 fn page_size() -> usize {

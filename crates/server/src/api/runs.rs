@@ -17,13 +17,13 @@ use utoipa_axum::routes;
 use zip::write::SimpleFileOptions;
 
 use super::templates::{attach, download};
-use crate::clock;
 use crate::error::{Answer, Problem, Refused};
-use crate::prepare::blocking;
-use crate::run;
-use crate::server::App;
-use crate::store::items::{self, ItemInfo};
-use crate::store::runs::{self, RunInfo};
+use mangle_app::App;
+use mangle_app::clock;
+use mangle_app::jobs;
+use mangle_app::prepare::blocking;
+use mangle_app::store::items::{self, ItemInfo};
+use mangle_app::store::runs::{self, RunInfo};
 
 pub fn router() -> OpenApiRouter<App> {
     OpenApiRouter::new()
@@ -110,7 +110,7 @@ async fn set(app: &App, id: i64, from: &'static str, to: &'static str) -> Result
     if !app.store.with(move |c| runs::set_state(c, id, from, to)).await? {
         return Err(over(app, id).await?);
     }
-    run::changed(app, id);
+    jobs::changed(app, id);
     get(app, id).await
 }
 
@@ -124,7 +124,7 @@ async fn pause(State(app): State<App>, Path(id): Path<i64>) -> Answer<RunInfo> {
 #[utoipa::path(post, path = "/api/runs/{id}/resume", tag = "runs", params(("id" = i64, Path)), responses((status = 200, body = RunInfo), (status = 409, body = Problem)))]
 async fn go_on(State(app): State<App>, Path(id): Path<i64>) -> Answer<RunInfo> {
     let run = set(&app, id, "paused", "going").await?;
-    run::go(&app, id);
+    jobs::go(&app, id);
     Ok(Json(run))
 }
 
@@ -132,27 +132,23 @@ async fn go_on(State(app): State<App>, Path(id): Path<i64>) -> Answer<RunInfo> {
 #[utoipa::path(post, path = "/api/runs/{id}/stop", tag = "runs", params(("id" = i64, Path)), responses((status = 200, body = RunInfo), (status = 409, body = Problem)))]
 async fn stop(State(app): State<App>, Path(id): Path<i64>) -> Answer<RunInfo> {
     get(&app, id).await?;
-    let stopped = app.store.with(move |c| -> anyhow::Result<bool> {
-        let t = c.transaction()?;
-        let stopped = runs::stop(&t, id, &clock::stamp())?;
-        t.commit()?;
+    let stopped = app.store.change(move |t| -> anyhow::Result<bool> {
+        let stopped = runs::stop(t, id, &clock::stamp())?;
         Ok(stopped)
     });
     if !stopped.await? {
         return Err(over(&app, id).await?);
     }
-    run::changed(&app, id);
+    jobs::changed(&app, id);
     get(&app, id).await.map(Json)
 }
 
 async fn again(app: &App, run: i64, item: Option<i64>) -> Result<RunInfo, Refused> {
     let (count, failed) = app
         .store
-        .with(move |c| -> anyhow::Result<_> {
-            let t = c.transaction()?;
-            let before = runs::get(&t, run)?;
-            let count = runs::retry(&t, run, item, &clock::stamp())?;
-            t.commit()?;
+        .change(move |t| -> anyhow::Result<_> {
+            let before = runs::get(t, run)?;
+            let count = runs::retry(t, run, item, &clock::stamp())?;
             Ok((count, before))
         })
         .await?;
@@ -164,7 +160,7 @@ async fn again(app: &App, run: i64, item: Option<i64>) -> Result<RunInfo, Refuse
             _ => Refused::conflict("served-since", "a later run has already sent these documents. Start a new run to send them again."),
         });
     }
-    run::go(app, run);
+    jobs::go(app, run);
     app.mail.notify_one();
     get(app, run).await
 }
@@ -192,10 +188,8 @@ async fn send_again(State(app): State<App>, Path(id): Path<i64>) -> Answer<RunIn
     let run = item(&app, id).await?.run_id;
     let done = app
         .store
-        .with(move |c| -> anyhow::Result<bool> {
-            let t = c.transaction()?;
-            let done = items::send_again(&t, id, &clock::stamp())?;
-            t.commit()?;
+        .change(move |t| -> anyhow::Result<bool> {
+            let done = items::send_again(t, id, &clock::stamp())?;
             Ok(done)
         })
         .await?;
@@ -206,7 +200,7 @@ async fn send_again(State(app): State<App>, Path(id): Path<i64>) -> Answer<RunIn
         });
     }
     app.mail.notify_one();
-    run::changed(&app, run);
+    jobs::changed(&app, run);
     get(&app, run).await.map(Json)
 }
 
@@ -220,7 +214,7 @@ async fn arrived(State(app): State<App>, Path(id): Path<i64>) -> Answer<RunInfo>
     // It may have been the last that its run waited for.
     let at = clock::stamp();
     app.store.with(move |c| runs::finish(c, run, &at)).await?;
-    run::changed(&app, run);
+    jobs::changed(&app, run);
     get(&app, run).await.map(Json)
 }
 

@@ -9,8 +9,8 @@ use utoipa_axum::router::OpenApiRouter;
 use utoipa_axum::routes;
 
 use crate::error::{Answer, Problem, Refused};
-use crate::server::App;
-use crate::store::settings::{self, Settings};
+use mangle_app::App;
+use mangle_app::store::settings::{self, Settings};
 
 pub fn router() -> OpenApiRouter<App> {
     OpenApiRouter::new().routes(routes!(read, write)).routes(routes!(currencies))

@@ -9,12 +9,12 @@ use utoipa::ToSchema;
 use utoipa_axum::router::OpenApiRouter;
 use utoipa_axum::routes;
 
-use crate::clock;
-use crate::crm::Client;
 use crate::error::{Answer, Problem, Refused};
-use crate::server::App;
-use crate::store::queries::{self, Connected, KeptQuery};
-use crate::store::{dispatches, templates};
+use mangle_app::App;
+use mangle_app::clock;
+use mangle_app::crm::Client;
+use mangle_app::store::queries::{self, Connected, KeptQuery};
+use mangle_app::store::{dispatches, templates};
 
 pub fn router() -> OpenApiRouter<App> {
     OpenApiRouter::new().routes(routes!(list, add)).routes(routes!(show, change, remove)).routes(routes!(look_again))
@@ -53,7 +53,7 @@ pub(super) async fn find(app: &App, id: i64) -> Result<Connected, Refused> {
 /// A client for a connected CRM.
 pub(super) fn client(app: &App, connected: &Connected) -> Result<Client, Refused> {
     let token = app.secrets.read(&connected.token).map_err(|e| Refused::unusable("token", e.to_string()))?;
-    Client::new(&connected.address, &token)
+    Ok(Client::new(&connected.address, &token)?)
 }
 
 async fn body(app: &App, connected: Connected) -> Result<ConnectionBody, Refused> {

@@ -7,7 +7,7 @@ use mangle_core::crm::CrmQuery;
 use utoipa_axum::router::OpenApiRouter;
 
 use crate::error::Refused;
-use crate::server::App;
+use mangle_app::App;
 
 /// Connects a CRM and saves a question to it, as the demo world has them.
 pub(crate) async fn furnish(app: &App, address: &str, token: &str, name: &str, asks: CrmQuery) -> Result<i64, Refused> {

@@ -14,12 +14,12 @@ use utoipa_axum::router::OpenApiRouter;
 use utoipa_axum::routes;
 
 use super::connections::{client, find};
-use crate::clock;
-use crate::crm::{Fetching, Job};
 use crate::error::{Answer, Problem, Refused};
-use crate::server::App;
-use crate::store::queries::{self, KeptQuery};
-use crate::store::sheets::ColumnInfo;
+use mangle_app::App;
+use mangle_app::clock;
+use mangle_app::crm::{Fetching, Job};
+use mangle_app::store::queries::{self, KeptQuery};
+use mangle_app::store::sheets::ColumnInfo;
 
 /// How many records a sample shows.
 const SAMPLE: usize = 8;
@@ -164,10 +164,8 @@ async fn keep(app: &App, name: String, connection: i64, asks: CrmQuery) -> Resul
     let name = if name.trim().is_empty() { asks.root.clone() } else { name.trim().to_owned() };
     let columns = asks.columns(&connected.shape);
     app.store
-        .with(move |c| -> Result<i64, Refused> {
-            let t = c.transaction().map_err(anyhow::Error::new)?;
-            let id = queries::make(&t, &name, connection, &asks, &columns, &clock::stamp())?;
-            t.commit().map_err(anyhow::Error::new)?;
+        .change(move |t| -> Result<i64, Refused> {
+            let id = queries::make(t, &name, connection, &asks, &columns, &clock::stamp())?;
             Ok(id)
         })
         .await

@@ -1,40 +1,36 @@
 //! Dispatches: the list, and what a file each of the bench's stations asks for.
 
-mod bench;
 mod pictures;
-mod preflight;
 mod preview;
-mod start;
 
 use std::sync::Arc;
 
 use axum::Json;
 use axum::extract::{Path, State};
 use mangle_core::dispatch::{Choose, Setup};
-use mangle_core::records::keep;
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
 use utoipa_axum::router::OpenApiRouter;
 use utoipa_axum::routes;
 
 use super::drop::first_setup;
-use crate::clock;
 use crate::error::{Answer, Problem, Refused};
-use crate::prepare::Prepared;
-use crate::server::App;
-use crate::store::dispatches::{self, Dispatch};
-use crate::store::pictures as pictures_of;
-use crate::store::runs::{self, RunInfo};
-use crate::store::{items, settings, sheets, templates};
+use mangle_app::App;
+use mangle_app::clock;
+use mangle_app::dispatches::{Bench, DispatchBody, PreflightView, ProofRun, StartRun, find, sheet_name};
+use mangle_app::store::dispatches;
+use mangle_app::store::pictures as pictures_of;
+use mangle_app::store::runs::{self, RunInfo};
+use mangle_app::store::{settings, templates};
 
 pub fn router() -> OpenApiRouter<App> {
     OpenApiRouter::new()
         .routes(routes!(list, add))
-        .routes(routes!(bench::show, bench::change, remove))
+        .routes(routes!(show, change, remove))
         .routes(routes!(preview::page))
-        .routes(routes!(preflight::preflight))
-        .routes(routes!(start::start))
-        .routes(routes!(start::proofs))
+        .routes(routes!(preflight))
+        .routes(routes!(start))
+        .routes(routes!(proofs))
         .routes(routes!(copy))
         .routes(routes!(pictures::list, pictures::add))
         .routes(routes!(pictures::show, pictures::remove))
@@ -82,12 +78,6 @@ async fn list(State(app): State<App>) -> Answer<Vec<DispatchInfo>> {
         })
         .await?;
     Ok(Json(found))
-}
-
-fn sheet_name(c: &rusqlite::Connection, id: Option<i64>) -> anyhow::Result<Option<(String, String)>> {
-    let Some(info) = id.map(|id| sheets::sheet(c, id)).transpose()?.flatten() else { return Ok(None) };
-    let source = sheets::sources(c)?.into_iter().find(|s| s.id == info.source_id).map(|s| s.name).unwrap_or_default();
-    Ok(Some((source, info.name)))
 }
 
 /// What a new dispatch is made of.
@@ -138,15 +128,13 @@ async fn copy(State(app): State<App>, Path(key): Path<String>) -> Answer<Key> {
     let dispatch = find(&app, &key).await?;
     let key = app
         .store
-        .with(move |c| -> anyhow::Result<String> {
+        .change(move |t| -> anyhow::Result<String> {
             let name = format!("{} (copy)", dispatch.name);
             let setup = Setup { choose: Choose::All, ..dispatch.setup };
-            let t = c.transaction()?;
-            let key = dispatches::add(&t, &name, dispatch.template_id, dispatch.sheet_id, &setup, &clock::stamp())?;
-            if let Some(made) = dispatches::by_key(&t, &key)? {
-                pictures_of::copy(&t, dispatch.id, made.id)?;
+            let key = dispatches::add(t, &name, dispatch.template_id, dispatch.sheet_id, &setup, &clock::stamp())?;
+            if let Some(made) = dispatches::by_key(t, &key)? {
+                pictures_of::copy(t, dispatch.id, made.id)?;
             }
-            t.commit()?;
             Ok(key)
         })
         .await?;
@@ -164,28 +152,34 @@ async fn remove(State(app): State<App>, Path(key): Path<String>) -> Answer<bool>
     Ok(Json(app.store.with(move |c| dispatches::delete(c, dispatch.id)).await?))
 }
 
-async fn find(app: &App, key: &str) -> Result<Dispatch, Refused> {
-    let key = key.to_owned();
-    app.store.with(move |c| dispatches::by_key(c, &key)).await?.ok_or_else(|| Refused::missing("the dispatch"))
+/// A dispatch with the state of its steps.
+#[utoipa::path(get, path = "/api/dispatches/{key}", tag = "dispatches", params(("key" = String, Path)), responses((status = 200, body = Bench), (status = 404, body = Problem)))]
+async fn show(State(app): State<App>, Path(key): Path<String>) -> Answer<Bench> {
+    Ok(Json(app.bench(&key).await?))
 }
 
-/// The version of its template that a dispatch uses: a fixed one, or the one in use.
-async fn version(app: &App, dispatch: &Dispatch) -> Result<Option<(String, i64, i64)>, Refused> {
-    let Some(id) = dispatch.template_id else { return Ok(None) };
-    let template = app.store.with(move |c| templates::get(c, id)).await?;
-    Ok(template.and_then(|t| t.version(dispatch.setup.version).map(|v| (t.name.clone(), v.number, v.id))))
+/// Saves a dispatch and gives its steps' new state.
+#[utoipa::path(put, path = "/api/dispatches/{key}", tag = "dispatches", params(("key" = String, Path)), request_body = DispatchBody, responses((status = 200, body = Bench), (status = 409, body = Problem), (status = 422, body = Problem)))]
+async fn change(State(app): State<App>, Path(key): Path<String>, Json(new): Json<DispatchBody>) -> Answer<Bench> {
+    Ok(Json(app.change_dispatch(&key, new).await?))
 }
 
-async fn ready(app: &App, dispatch: &Dispatch) -> Result<(Prepared, Option<(String, i64, i64)>), Refused> {
-    let version = version(app, dispatch).await?;
-    let mut prepared =
-        app.prepare(dispatch, dispatch.setup.clone(), version.as_ref().map(|v| v.2), dispatch.sheet_id, clock::now()).await?;
-    if let Some(sheet) = dispatch.sheet_id {
-        let (id, loaded) = (dispatch.id, prepared.sheet.clone());
-        // Whether a record changed is asked only where it counts.
-        let asks = dispatch.setup.choose == Choose::Changed;
-        let now = move |row: usize| loaded.as_ref().filter(|_| asks)?.sheet.record(row).map(keep);
-        prepared.served = app.store.with(move |c| items::served(c, id, sheet, &now)).await?;
-    }
-    Ok((prepared, version))
+/// Checks every chosen record against the dispatch. A newer change or a closed page drops the
+/// request: its check stops then.
+#[utoipa::path(post, path = "/api/dispatches/{key}/preflight", tag = "dispatches", params(("key" = String, Path)), responses((status = 200, body = PreflightView), (status = 409, body = Problem)))]
+async fn preflight(State(app): State<App>, Path(key): Path<String>) -> Answer<PreflightView> {
+    Ok(Json(app.preflight(&key).await?))
+}
+
+/// Starts a run of all chosen records. Refused while anything stops it, while another run
+/// of the dispatch is going, and where records would be served again unconfirmed.
+#[utoipa::path(post, path = "/api/dispatches/{key}/runs", tag = "dispatches", params(("key" = String, Path)), request_body = StartRun, responses((status = 200, body = RunInfo), (status = 409, body = Problem)))]
+async fn start(State(app): State<App>, Path(key): Path<String>, Json(asked): Json<StartRun>) -> Answer<RunInfo> {
+    Ok(Json(app.start_run(&key, asked).await?))
+}
+
+/// Makes proofs of some records and sends them to the person, and to nobody else.
+#[utoipa::path(post, path = "/api/dispatches/{key}/proofs", tag = "dispatches", params(("key" = String, Path)), request_body = ProofRun, responses((status = 200, body = RunInfo), (status = 422, body = Problem)))]
+async fn proofs(State(app): State<App>, Path(key): Path<String>, Json(asked): Json<ProofRun>) -> Answer<RunInfo> {
+    Ok(Json(app.start_proofs(&key, asked).await?))
 }

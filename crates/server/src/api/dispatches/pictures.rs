@@ -5,13 +5,13 @@ use axum::extract::{Multipart, Path, State};
 use axum::response::Response;
 use mangle_documents::picture;
 
-use super::find;
 use crate::api::templates::attach;
 use crate::api::upload::{FileForm, files};
 use crate::error::{Answer, Problem, Refused};
-use crate::prepare::blocking;
-use crate::server::App;
-use crate::store::pictures::{self, PictureInfo};
+use mangle_app::App;
+use mangle_app::dispatches::find;
+use mangle_app::prepare::blocking;
+use mangle_app::store::pictures::{self, PictureInfo};
 use mangle_core::words::grouped;
 
 /// The most pictures that a folder holds.

@@ -12,13 +12,12 @@ use mangle_documents::page::Typesetter;
 use serde::Serialize;
 use utoipa::ToSchema;
 
-use super::preflight::{FindingInfo, of_all};
-use super::{find, ready};
 use crate::api::pages::{Pages, TraceInfo};
 use crate::error::{Answer, Problem, Refused};
-use crate::prepare::{Prepared, blocking};
-use crate::run;
-use crate::server::App;
+use mangle_app::App;
+use mangle_app::dispatches::{FindingInfo, find, of_all, ready};
+use mangle_app::jobs;
+use mangle_app::prepare::{Prepared, blocking};
 
 /// The pages of one record as they will be made.
 #[derive(Debug, Serialize, ToSchema)]
@@ -101,7 +100,7 @@ fn view(prepared: &Prepared, row: usize) -> Result<PageView, Refused> {
         findings: Vec::new(),
         values: values(prepared, record),
     };
-    match run::check_one(prepared, template, record, number, count) {
+    match jobs::check_one(prepared, template, record, number, count) {
         Ok((_, outline)) => {
             view.file_name = outline.file_name;
             view.message = outline.message.map(|m| {
@@ -113,7 +112,7 @@ fn view(prepared: &Prepared, row: usize) -> Result<PageView, Refused> {
     }
     // The page is shown whatever is wrong: what fails is marked in its place.
     let TracedFill { filled, trace, .. } = template.fill_traced(&scope, prepared.means());
-    view.pages = Pages::filled(&filled, &run::page_of(template, &filled, &Typesetter::default())?);
+    view.pages = Pages::filled(&filled, &jobs::page_of(template, &filled, &Typesetter::default())?);
     view.trace = TraceInfo::of(trace, template.placeholders());
     Ok(view)
 }

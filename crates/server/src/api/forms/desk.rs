@@ -10,11 +10,11 @@ use utoipa_axum::router::OpenApiRouter;
 use utoipa_axum::routes;
 
 use super::look::{AnswerBody, LookedBody, given};
-use crate::clock;
 use crate::error::{Answer, Problem, Refused};
-use crate::server::App;
-use crate::store::forms::{self, KeptForm};
-use crate::store::{settings, templates};
+use mangle_app::App;
+use mangle_app::clock;
+use mangle_app::store::forms::{self, KeptForm};
+use mangle_app::store::{settings, templates};
 
 pub fn router() -> OpenApiRouter<App> {
     OpenApiRouter::new()
@@ -119,10 +119,8 @@ async fn keep(app: &App, name: String, form: Form) -> Result<i64, Refused> {
     let token = super::door::secret()?;
     let id = app
         .store
-        .with(move |c| -> anyhow::Result<i64> {
-            let t = c.transaction()?;
-            let id = forms::make(&t, &name, &token, &form, &clock::stamp())?;
-            t.commit()?;
+        .change(move |t| -> anyhow::Result<i64> {
+            let id = forms::make(t, &name, &token, &form, &clock::stamp())?;
             Ok(id)
         })
         .await?;
@@ -179,12 +177,10 @@ async fn open_as_written(app: &App, id: i64) -> Result<(), Refused> {
         return Err(Refused::unusable("form", format!("{place}{}", problem.message)));
     }
     app.store
-        .with(move |c| -> Result<(), Refused> {
-            let t = c.transaction().map_err(anyhow::Error::new)?;
-            forms::open(&t, &kept)?;
+        .change(move |t| -> Result<(), Refused> {
+            forms::open(t, &kept)?;
             // A person's own column or relation may have taken a field's name.
-            crate::api::sources::stand_together(&t, kept.sheet)?;
-            t.commit().map_err(anyhow::Error::new)?;
+            mangle_app::store::sheets::stand_together(t, kept.sheet)?;
             Ok(())
         })
         .await?;

@@ -3,6 +3,7 @@
 
 use std::collections::HashMap;
 use std::net::SocketAddr;
+use std::sync::Arc;
 
 use axum::Json;
 use axum::extract::{ConnectInfo, DefaultBodyLimit, Multipart, Path, Query, State};
@@ -19,14 +20,14 @@ use utoipa::ToSchema;
 use utoipa_axum::router::OpenApiRouter;
 use utoipa_axum::routes;
 
-use super::guard::Asked;
+use super::guard::{Asked, Guard};
 use super::look::{AnswerBody, GivenBody, LookedBody, arrived, given};
 use crate::api::upload::{FileForm, files};
-use crate::clock;
 use crate::error::{Answer, Problem, Refused};
-use crate::prepare::blocking;
-use crate::server::App;
-use crate::store::forms::{self, Arrival, KeptForm};
+use mangle_app::App;
+use mangle_app::clock;
+use mangle_app::prepare::blocking;
+use mangle_app::store::forms::{self, Arrival, KeptForm};
 
 /// The most bytes of an answer without its files.
 const LARGEST_ANSWER: usize = 1 << 20;
@@ -126,6 +127,12 @@ fn shut(kept: &KeptForm, live: &Form, now: DateTime) -> Option<String> {
     Some(if live.shut.trim().is_empty() { ours } else { live.shut.clone() })
 }
 
+/// Refuses what comes too often from one sender.
+fn pass(extensions: &Extensions, asked: Asked, token: &str) -> Result<(), Refused> {
+    let guard = extensions.get::<Arc<Guard>>().ok_or_else(|| anyhow::anyhow!("the guard is missing"))?;
+    guard.pass(asked, token, sender(extensions))
+}
+
 fn sender(extensions: &Extensions) -> Option<std::net::IpAddr> {
     extensions.get::<ConnectInfo<SocketAddr>>().map(|from| from.0.ip())
 }
@@ -157,7 +164,7 @@ async fn show(
     Query(asked): Query<HashMap<String, String>>,
     extensions: Extensions,
 ) -> Answer<PublicForm> {
-    app.guard.pass(Asked::Look, &token, sender(&extensions))?;
+    pass(&extensions, Asked::Look, &token)?;
     let (kept, live) = find(&app, token).await?;
     let now = clock::now();
     let shut = shut(&kept, &live, now);
@@ -178,7 +185,7 @@ async fn look(
     extensions: Extensions,
     Json(body): Json<AnswerBody>,
 ) -> Answer<Vec<LookedBody>> {
-    app.guard.pass(Asked::Look, &token, sender(&extensions))?;
+    pass(&extensions, Asked::Look, &token)?;
     let (kept, live) = find(&app, token).await?;
     let rules = Rules::new(&live);
     let asked = body.clone();
@@ -214,7 +221,7 @@ async fn take_file(
     extensions: Extensions,
     form: Multipart,
 ) -> Answer<Arrived> {
-    app.guard.pass(Asked::File, &token, sender(&extensions))?;
+    pass(&extensions, Asked::File, &token)?;
     let (kept, live) = find(&app, token).await?;
     if let Some(words) = shut(&kept, &live, clock::now()) {
         return Err(Refused::conflict("shut", words));
@@ -296,21 +303,20 @@ async fn send(
     extensions: Extensions,
     Json(sent): Json<Sent>,
 ) -> Result<Response, Refused> {
-    app.guard.pass(Asked::Answer, &token, sender(&extensions))?;
+    pass(&extensions, Asked::Answer, &token)?;
     find(&app, token.clone()).await?;
     let now = clock::now();
     let (done, kept) = app
         .store
-        .with(move |c| -> Result<(Result<String, NotTaken>, bool), Refused> {
+        .change(move |t| -> Result<(Result<String, NotTaken>, bool), Refused> {
             // Read again within the transaction: two that come at once both count.
-            let t = c.transaction().map_err(anyhow::Error::new)?;
-            let mut kept = forms::by_token(&t, &token)?.ok_or_else(|| Refused::missing("the form"))?;
+            let mut kept = forms::by_token(t, &token)?.ok_or_else(|| Refused::missing("the form"))?;
             let live = kept.live.take().ok_or_else(|| Refused::missing("the form"))?;
             if let Some(words) = shut(&kept, &live, now) {
                 return Err(Refused::conflict("shut", words));
             }
             let rules = Rules::new(&live);
-            let arrived = arrived(&t, kept.id, &rules, &sent.given)?;
+            let arrived = arrived(t, kept.id, &rules, &sent.given)?;
             let look = rules.look(&given(&rules, &sent.given, &arrived), now);
             if !look.will_do() {
                 let wrong = look.fields.iter().filter(|f| f.wrong.is_some()).count();
@@ -323,13 +329,12 @@ async fn send(
             let thanks = rules.thanks(&look.record, now);
             // Whoever fills in what no person sees is thanked like all others.
             let once: String = sent.once.chars().take(64).collect();
-            let counts = sent.homepage.is_empty() && (once.is_empty() || forms::first_time(&t, kept.id, &once)?);
+            let counts = sent.homepage.is_empty() && (once.is_empty() || forms::first_time(t, kept.id, &once)?);
             if counts {
                 let cells: Vec<(u32, Cell)> = rules.asked().map(|f| f.id).zip(look.cells()).collect();
                 let kept_files: Vec<Arrival> =
                     arrived.into_iter().filter(|a| look.fields.iter().any(|f| f.field == a.field && f.shown)).collect();
-                forms::answer(&t, &kept, Cell::Date(now), &cells, &kept_files)?;
-                t.commit().map_err(anyhow::Error::new)?;
+                forms::answer(t, &kept, Cell::Date(now), &cells, &kept_files)?;
             }
             Ok((Ok(thanks), counts))
         })

@@ -6,7 +6,7 @@ use mangle_core::form::{Given, GivenFile, LookedAt, Rules};
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
 
-use crate::store::forms::{self, Arrival};
+use mangle_app::store::forms::{self, Arrival};
 
 /// What was given to a field: text, a tick, or several options or keys of files.
 #[derive(Debug, Clone, Serialize, Deserialize, ToSchema)]
@@ -81,7 +81,7 @@ pub fn given(rules: &Rules, body: &AnswerBody, arrived: &[Arrival]) -> BTreeMap<
 }
 
 /// The files that an answer names.
-pub fn arrived(c: &rusqlite::Connection, form: i64, rules: &Rules, body: &AnswerBody) -> anyhow::Result<Vec<Arrival>> {
+pub fn arrived(c: &mangle_app::store::Connection, form: i64, rules: &Rules, body: &AnswerBody) -> anyhow::Result<Vec<Arrival>> {
     let mut found = Vec::new();
     for field in rules.asked().filter(|f| f.kind.takes_files()) {
         let Some(GivenBody::Many(keys)) = body.get(&field.id) else { continue };

@@ -10,7 +10,7 @@ use utoipa_axum::router::OpenApiRouter;
 
 pub use guard::Guard;
 
-use crate::server::App;
+use mangle_app::App;
 
 pub(crate) use desk::furnish;
 

@@ -14,12 +14,12 @@ use utoipa_axum::routes;
 
 use super::{info, read};
 use crate::api::upload::{FileForm, files};
-use crate::clock;
 use crate::error::{Answer, Problem, Refused};
-use crate::prepare::{LoadedSheet, blocking};
-use crate::server::App;
-use crate::store::rows::{self, Edits};
-use crate::store::sheets::{self, ColumnInfo, SheetInfo};
+use mangle_app::App;
+use mangle_app::clock;
+use mangle_app::prepare::{LoadedSheet, blocking};
+use mangle_app::store::rows::{self, Edits};
+use mangle_app::store::sheets::{self, ColumnInfo, SheetInfo};
 
 /// How many rows of each kind are listed.
 const LISTED: usize = 300;
@@ -235,9 +235,8 @@ async fn apply(State(app): State<App>, Path(id): Path<i64>, Json(asked): Json<Ta
     let (loaded, again, recognised) = compared(&app, id, &asked.newer).await?;
     let all = loaded.sheet.schema.columns().len();
     app.store
-        .with(move |c| -> anyhow::Result<()> {
-            let t = c.transaction()?;
-            let Some(info) = sheets::sheet(&t, id)? else { return Ok(()) };
+        .change(move |t| -> anyhow::Result<()> {
+            let Some(info) = sheets::sheet(t, id)? else { return Ok(()) };
             let mut columns = info.columns.clone();
             for (at, column) in columns.iter_mut().enumerate() {
                 column.cell.get_or_insert(at);
@@ -246,7 +245,7 @@ async fn apply(State(app): State<App>, Path(id): Path<i64>, Json(asked): Json<Ta
             for name in &again.new_columns {
                 let found = recognised.columns.iter().find(|c| Folded::new(&c.name) == Folded::new(name));
                 let Some(found) = found else { continue };
-                columns.push(ColumnInfo { cell: Some(sheets::next_cell(&t, id)?), ..ColumnInfo::of(found) });
+                columns.push(ColumnInfo { cell: Some(sheets::next_cell(t, id)?), ..ColumnInfo::of(found) });
             }
             // Relations stand between the sheet's own columns and the new ones.
             let place = |at: usize| columns.get(if at < own { at } else { own + at.saturating_sub(all) }).and_then(|c| c.cell);
@@ -264,9 +263,8 @@ async fn apply(State(app): State<App>, Path(id): Path<i64>, Json(asked): Json<Ta
                 edits.removed = again.gone.into_iter().filter(|number| !asked.leave.gone.contains(number)).collect();
             }
             let what = format!("Update from “{}”", asked.newer.name);
-            sheets::set_columns(&t, id, &columns)?;
-            rows::edit(&t, id, &edits, Some(&info.columns), &what, &clock::stamp())?;
-            t.commit()?;
+            sheets::set_columns(t, id, &columns)?;
+            rows::edit(t, id, &edits, Some(&info.columns), &what, &clock::stamp())?;
             Ok(())
         })
         .await?;

@@ -6,7 +6,7 @@ use std::sync::Arc;
 use axum::Json;
 use axum::extract::{Path, State};
 use mangle_core::language::{Context, Folded, condition_of};
-use mangle_core::records::{Column, ColumnType, Computed, FormulaColumn, Record, Schema, SchemaFault, Sheet, label, shown};
+use mangle_core::records::{Column, ColumnType, Computed, FormulaColumn, Record, Schema, Sheet, label, shown};
 use mangle_core::value::{Currency, Locale, Value};
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
@@ -15,12 +15,12 @@ use utoipa_axum::routes;
 
 use super::info;
 use super::rows::CellInfo;
-use crate::clock;
 use crate::error::{Answer, Problem, Refused};
-use crate::prepare::blocking;
-use crate::server::App;
-use crate::store::rows;
-use crate::store::sheets::{self, ColumnInfo, SheetInfo};
+use mangle_app::App;
+use mangle_app::clock;
+use mangle_app::prepare::blocking;
+use mangle_app::store::rows;
+use mangle_app::store::sheets::{self, ColumnInfo, SheetInfo};
 
 pub(super) fn router() -> OpenApiRouter<App> {
     OpenApiRouter::new()
@@ -85,30 +85,18 @@ async fn change_columns(
     work: impl FnOnce(&mut Vec<ColumnInfo>, &mut dyn FnMut() -> anyhow::Result<usize>) -> Result<String, Refused> + Send + 'static,
 ) -> Answer<SheetInfo> {
     app.store
-        .with(move |c| -> Result<(), Refused> {
-            let t = c.transaction().map_err(anyhow::Error::new)?;
-            let before = sheets::sheet(&t, id)?.ok_or_else(|| Refused::missing("the sheet"))?;
+        .change(move |t| -> Result<(), Refused> {
+            let before = sheets::sheet(t, id)?.ok_or_else(|| Refused::missing("the sheet"))?;
             let mut columns = before.columns.clone();
-            let what = work(&mut columns, &mut || sheets::next_cell(&t, id))?;
-            sheets::set_columns(&t, id, &columns)?;
-            stand_together(&t, id)?;
-            rows::keep_columns(&t, id, &before.columns, &what, &clock::stamp())?;
-            t.commit().map_err(anyhow::Error::new)?;
+            let what = work(&mut columns, &mut || sheets::next_cell(t, id))?;
+            sheets::set_columns(t, id, &columns)?;
+            sheets::stand_together(t, id)?;
+            rows::keep_columns(t, id, &before.columns, &what, &clock::stamp())?;
             Ok(())
         })
         .await?;
     app.forget_sheets();
     info(app, id).await.map(Json)
-}
-
-/// Refuses columns, or fields of relations, whose names count as one.
-pub(crate) fn stand_together(c: &rusqlite::Connection, id: i64) -> Result<(), Refused> {
-    sheets::names(c, id)?.map_err(|fault| match fault {
-        SchemaFault::SameName { name, .. } => {
-            Refused::unusable("header", format!("a column “{name}” already exists (case, spaces, _ and - are ignored)"))
-        }
-        fault => Refused::unusable("header", fault.to_string()),
-    })
 }
 
 /// Refuses a formula that can't be used in a sheet.

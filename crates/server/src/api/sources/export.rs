@@ -11,8 +11,8 @@ use utoipa_axum::routes;
 use super::rows::Look;
 use crate::api::templates::download;
 use crate::error::{Problem, Refused};
-use crate::prepare::blocking;
-use crate::server::App;
+use mangle_app::App;
+use mangle_app::prepare::blocking;
 
 pub(super) fn router() -> OpenApiRouter<App> {
     OpenApiRouter::new().routes(routes!(export))

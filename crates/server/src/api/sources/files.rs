@@ -15,10 +15,10 @@ use utoipa_axum::routes;
 use crate::api::templates::attach;
 use crate::api::upload::{FileForm, files};
 use crate::error::{Answer, Problem, Refused};
-use crate::pictures::matched;
-use crate::prepare::blocking;
-use crate::server::App;
-use crate::store::files::{self as store, SheetFile};
+use mangle_app::App;
+use mangle_app::pictures::matched;
+use mangle_app::prepare::blocking;
+use mangle_app::store::files::{self as store, SheetFile};
 
 /// The most files beside a sheet.
 const MOST: usize = 20_000;

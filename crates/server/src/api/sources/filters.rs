@@ -10,8 +10,8 @@ use utoipa_axum::routes;
 
 use super::info;
 use crate::error::{Answer, Problem, Refused};
-use crate::server::App;
-use crate::store::sheets::{self, SheetInfo};
+use mangle_app::App;
+use mangle_app::store::sheets::{self, SheetInfo};
 
 pub(super) fn router() -> OpenApiRouter<App> {
     OpenApiRouter::new().routes(routes!(keep_filter)).routes(routes!(drop_filter))

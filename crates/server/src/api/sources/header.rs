@@ -8,13 +8,12 @@ use utoipa::ToSchema;
 use utoipa_axum::router::OpenApiRouter;
 use utoipa_axum::routes;
 
-use super::columns::stand_together;
 use super::info;
-use crate::clock;
 use crate::error::{Answer, Problem, Refused};
-use crate::server::App;
-use crate::store::rows::{self, Edits};
-use crate::store::sheets::{self, ColumnInfo, SheetInfo};
+use mangle_app::App;
+use mangle_app::clock;
+use mangle_app::store::rows::{self, Edits};
+use mangle_app::store::sheets::{self, ColumnInfo, SheetInfo};
 
 pub(super) fn router() -> OpenApiRouter<App> {
     OpenApiRouter::new().routes(routes!(choose, accept))
@@ -32,13 +31,12 @@ struct NamesIn {
 #[utoipa::path(post, path = "/api/sheets/{id}/header", tag = "sources", params(("id" = i64, Path)), request_body = NamesIn, responses((status = 200, body = SheetInfo), (status = 422, body = Problem)))]
 async fn choose(State(app): State<App>, Path(id): Path<i64>, Json(NamesIn { row }): Json<NamesIn>) -> Answer<SheetInfo> {
     app.store
-        .with(move |c| -> Result<(), Refused> {
-            let t = c.transaction().map_err(anyhow::Error::new)?;
-            let before = sheets::sheet(&t, id)?.ok_or_else(|| Refused::missing("the sheet"))?;
+        .change(move |t| -> Result<(), Refused> {
+            let before = sheets::sheet(t, id)?.ok_or_else(|| Refused::missing("the sheet"))?;
             if before.columns.iter().any(|c| c.field.is_some() || c.asked) {
                 return Err(Refused::conflict("header", "the column names of this source can't be changed"));
             }
-            let all = rows::raw(&t, id)?;
+            let all = rows::raw(t, id)?;
             let at = all.iter().position(|(number, _)| *number == row).ok_or_else(|| Refused::missing("the row"))?;
             if at + 1 == all.len() {
                 return Err(Refused::unusable("header", "no rows below this one. Choose a row further up."));
@@ -46,10 +44,9 @@ async fn choose(State(app): State<App>, Path(id): Path<i64>, Json(NamesIn { row 
             let columns = renamed(&before.columns, &all[at].1, &all[at + 1..]);
             let removed = all[..=at].iter().map(|(number, _)| *number).collect();
             let what = format!("Use row {row} as header");
-            rows::edit(&t, id, &Edits { removed, ..Edits::default() }, Some(&before.columns), &what, &clock::stamp())?;
-            sheets::set_columns(&t, id, &columns)?;
-            stand_together(&t, id)?;
-            t.commit().map_err(anyhow::Error::new)?;
+            rows::edit(t, id, &Edits { removed, ..Edits::default() }, Some(&before.columns), &what, &clock::stamp())?;
+            sheets::set_columns(t, id, &columns)?;
+            sheets::stand_together(t, id)?;
             Ok(())
         })
         .await?;

@@ -10,8 +10,6 @@ mod header;
 mod relations;
 mod rows;
 
-pub(crate) use columns::stand_together;
-
 use axum::Json;
 use axum::extract::{Multipart, Path, State};
 use mangle_core::records::{RawSheet, Recognised, recognise_as};
@@ -22,12 +20,12 @@ use utoipa_axum::router::OpenApiRouter;
 use utoipa_axum::routes;
 
 use super::upload::{FileForm, Upload, files, stem};
-use crate::clock;
 use crate::error::{Answer, Problem, Refused};
-use crate::prepare::blocking;
-use crate::server::App;
-use crate::store::settings;
-use crate::store::sheets::{self, SheetInfo, Source};
+use mangle_app::App;
+use mangle_app::clock;
+use mangle_app::prepare::blocking;
+use mangle_app::store::settings;
+use mangle_app::store::sheets::{self, SheetInfo, Source};
 
 pub fn router() -> OpenApiRouter<App> {
     OpenApiRouter::new()
@@ -83,11 +81,9 @@ pub async fn keep(app: &App, upload: Upload) -> Result<Source, Refused> {
     let read = read(app, &name, bytes).await?;
     let source = app
         .store
-        .with(move |c| -> anyhow::Result<Option<Source>> {
-            let t = c.transaction()?;
-            let id = sheets::bring_in(&t, &stem(&name), &name, &clock::stamp(), &read)?;
-            t.commit()?;
-            Ok(sheets::sources(c)?.into_iter().find(|s| s.id == id))
+        .change(move |t| -> anyhow::Result<Option<Source>> {
+            let id = sheets::bring_in(t, &stem(&name), &name, &clock::stamp(), &read)?;
+            Ok(sheets::sources(t)?.into_iter().find(|s| s.id == id))
         })
         .await?;
     source.ok_or_else(|| Refused::missing("the source"))

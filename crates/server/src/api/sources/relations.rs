@@ -9,13 +9,12 @@ use utoipa::ToSchema;
 use utoipa_axum::router::OpenApiRouter;
 use utoipa_axum::routes;
 
-use super::columns::stand_together;
 use super::info;
 use crate::error::{Answer, Problem, Refused};
-use crate::prepare::blocking;
-use crate::server::App;
-use crate::store::relations::{self, Relation};
-use crate::store::sheets::{self, SheetInfo};
+use mangle_app::App;
+use mangle_app::prepare::blocking;
+use mangle_app::store::relations::{self, Relation};
+use mangle_app::store::sheets::{self, SheetInfo};
 
 pub(super) fn router() -> OpenApiRouter<App> {
     OpenApiRouter::new().routes(routes!(add)).routes(routes!(checked, remove))
@@ -48,9 +47,8 @@ async fn add(State(app): State<App>, Path(id): Path<i64>, Json(new): Json<NewRel
         return Err(Refused::unusable("itself", "a sheet can't be related to itself. Choose another."));
     }
     app.store
-        .with(move |c| -> Result<(), Refused> {
-            let t = c.transaction().map_err(anyhow::Error::new)?;
-            let side = |id: i64| -> Result<SheetInfo, Refused> { sheets::sheet(&t, id)?.ok_or_else(|| Refused::missing("the sheet")) };
+        .change(move |t| -> Result<(), Refused> {
+            let side = |id: i64| -> Result<SheetInfo, Refused> { sheets::sheet(t, id)?.ok_or_else(|| Refused::missing("the sheet")) };
             let (many, one) = (side(id)?, side(new.other)?);
             let key = |sheet: &SheetInfo, name: &str| {
                 let found = sheet.columns.iter().find(|c| Folded::new(&c.name) == Folded::new(name));
@@ -66,10 +64,9 @@ async fn add(State(app): State<App>, Path(id): Path<i64>, Json(new): Json<NewRel
                 one_key: key(&one, &new.other_key)?,
                 many_name,
             };
-            relations::add(&t, &relation)?;
-            stand_together(&t, id)?;
-            stand_together(&t, new.other)?;
-            t.commit().map_err(anyhow::Error::new)?;
+            relations::add(t, &relation)?;
+            sheets::stand_together(t, id)?;
+            sheets::stand_together(t, new.other)?;
             Ok(())
         })
         .await?;

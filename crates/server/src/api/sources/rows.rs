@@ -14,16 +14,15 @@ use utoipa::{IntoParams, ToSchema};
 use utoipa_axum::router::OpenApiRouter;
 use utoipa_axum::routes;
 
-use super::columns::stand_together;
 use super::files::Named;
-use crate::clock;
 use crate::error::{Answer, Problem, Refused};
-use crate::prepare::{LoadedSheet, blocking};
-use crate::server::App;
-use crate::store::files::{self, Correction, SheetFile};
-use crate::store::items::{self, OfRow};
-use crate::store::rows::{self, Edits};
-use crate::store::sheets::{self, SheetInfo};
+use mangle_app::App;
+use mangle_app::clock;
+use mangle_app::prepare::{LoadedSheet, blocking};
+use mangle_app::store::files::{self, Correction, SheetFile};
+use mangle_app::store::items::{self, OfRow};
+use mangle_app::store::rows::{self, Edits};
+use mangle_app::store::sheets::{self, SheetInfo};
 
 /// The most cells that one change may touch.
 const MOST_CELLS: usize = 500_000;
@@ -378,10 +377,8 @@ async fn edit(State(app): State<App>, Path(id): Path<i64>, Json(asked): Json<Row
     let mut touched: Vec<usize> = edits.cells.iter().map(|(row, ..)| *row).collect();
     touched.sort_unstable();
     touched.dedup();
-    let edited = app.store.with(move |c| -> anyhow::Result<_> {
-        let t = c.transaction()?;
-        let edited = sheets::counted(&t, || rows::edit(&t, id, &edits, None, &what, &clock::stamp()))?;
-        t.commit()?;
+    let edited = app.store.change(move |t| -> anyhow::Result<_> {
+        let edited = sheets::counted(t, || rows::edit(t, id, &edits, None, &what, &clock::stamp()))?;
         Ok(edited)
     });
     let (added, change) = edited.await?;
@@ -415,15 +412,13 @@ async fn redo(State(app): State<App>, Path(id): Path<i64>) -> Answer<Step> {
 async fn step(app: &App, id: i64, again: bool) -> Answer<Step> {
     let ((step, related), change) = app
         .store
-        .with(move |c| -> Result<_, Refused> {
-            let t = c.transaction().map_err(anyhow::Error::new)?;
-            let done = sheets::counted(&t, || -> Result<_, Refused> {
-                let step = rows::undo(&t, id, again, &clock::stamp())?;
+        .change(move |t| -> Result<_, Refused> {
+            let done = sheets::counted(t, || -> Result<_, Refused> {
+                let step = rows::undo(t, id, again, &clock::stamp())?;
                 // A relation made since may have taken the name of a column that comes back.
-                stand_together(&t, id)?;
-                Ok((step, sheets::sheet(&t, id)?.is_some_and(|s| !s.related.is_empty())))
+                sheets::stand_together(t, id)?;
+                Ok((step, sheets::sheet(t, id)?.is_some_and(|s| !s.related.is_empty())))
             })?;
-            t.commit().map_err(anyhow::Error::new)?;
             Ok(done)
         })
         .await?;

@@ -12,8 +12,8 @@ use utoipa::{IntoParams, ToSchema};
 
 use super::tryout::{Desk, Tied, ties_of};
 use crate::error::{Answer, Problem, Refused};
-use crate::prepare::{LoadedSheet, blocking};
-use crate::server::App;
+use mangle_app::App;
+use mangle_app::prepare::{LoadedSheet, blocking};
 use mangle_core::records::label;
 
 #[derive(Debug, Deserialize, IntoParams)]

@@ -22,10 +22,10 @@ use utoipa_axum::routes;
 
 use super::upload::{FileForm, files};
 use crate::error::{Answer, Problem, Refused};
-use crate::prepare::blocking;
-use crate::server::App;
-use crate::store::clauses;
-use crate::store::templates::{self, TemplateInfo};
+use mangle_app::App;
+use mangle_app::prepare::blocking;
+use mangle_app::store::clauses;
+use mangle_app::store::templates::{self, TemplateInfo};
 
 pub fn router() -> OpenApiRouter<App> {
     OpenApiRouter::new()

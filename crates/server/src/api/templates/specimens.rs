@@ -13,12 +13,12 @@ use utoipa::{IntoParams, ToSchema};
 
 use super::tryout::{Bundle, Desk, Tried};
 use super::versions::ChangeInfo;
-use crate::clock;
 use crate::error::{Answer, Problem, Refused};
-use crate::prepare::blocking;
-use crate::server::App;
-use crate::store::specimens::{self, Specimen};
-use crate::store::templates;
+use mangle_app::App;
+use mangle_app::clock;
+use mangle_app::prepare::blocking;
+use mangle_app::store::specimens::{self, Specimen};
+use mangle_app::store::templates;
 
 /// A specimen, and whether a version gives what it must.
 #[derive(Debug, Serialize, ToSchema)]

@@ -18,13 +18,13 @@ use serde_json::{Map, Value as JsonValue};
 use utoipa::{IntoParams, ToSchema};
 
 use crate::api::pages::{Pages, TraceInfo};
-use crate::clock;
 use crate::error::{Answer, Problem, Refused};
-use crate::pictures::OfficePictures;
-use crate::prepare::blocking;
-use crate::server::App;
-use crate::store::settings::Settings;
-use crate::store::{clauses, dispatches, settings};
+use mangle_app::App;
+use mangle_app::clock;
+use mangle_app::pictures::OfficePictures;
+use mangle_app::prepare::blocking;
+use mangle_app::store::settings::Settings;
+use mangle_app::store::{clauses, dispatches, settings};
 
 /// The largest set of values, as JSON.
 const LARGEST: usize = 4 << 20;
@@ -88,7 +88,7 @@ pub struct Desk {
 impl Desk {
     /// The desk for a version of a template.
     pub async fn of(app: &App, version: i64) -> Result<Desk, Refused> {
-        let template = app.store.with(move |c| crate::store::templates::of_version(c, version)).await?;
+        let template = app.store.with(move |c| mangle_app::store::templates::of_version(c, version)).await?;
         Desk::of_template(app, template).await
     }
 
@@ -257,7 +257,7 @@ pub(super) async fn ties_of(app: &App, version: i64, sheet: i64, template: &Temp
     let by_hand = app
         .store
         .with(move |c| -> anyhow::Result<_> {
-            let template = crate::store::templates::of_version(c, version)?;
+            let template = mangle_app::store::templates::of_version(c, version)?;
             Ok(dispatches::list(c)?.into_iter().find(|d| d.template_id == template && d.sheet_id == Some(sheet)).map(|d| d.setup.ties))
         })
         .await?

@@ -14,12 +14,12 @@ use super::specimens;
 use super::{TemplateDetail, detail, download, unknown_clauses};
 use crate::api::pages::Pages;
 use crate::api::upload::{FileForm, Upload, files, stem};
-use crate::clock;
 use crate::error::{Answer, Problem, Refused};
-use crate::prepare::blocking;
-use crate::server::App;
-use crate::store::templates::{self, NewVersion, TemplateInfo, Version};
-use crate::store::{clauses, settings};
+use mangle_app::App;
+use mangle_app::clock;
+use mangle_app::prepare::blocking;
+use mangle_app::store::templates::{self, NewVersion, TemplateInfo, Version};
+use mangle_app::store::{clauses, settings};
 
 /// Keeps a file as a new template, or as the next version of one. The first
 /// version is in use; a newer one is put in use when it has no problems and no
@@ -35,16 +35,14 @@ pub async fn keep(app: &App, template: Option<i64>, upload: Upload) -> Result<i6
     let file = app.files.keep(bytes).await?;
     let (id, number) = app
         .store
-        .with(move |c| -> anyhow::Result<(i64, i64)> {
-            let t = c.transaction()?;
+        .change(move |t| -> anyhow::Result<(i64, i64)> {
             let id = match template {
                 Some(id) => id,
-                None => templates::add(&t, &stem(&name))?,
+                None => templates::add(t, &stem(&name))?,
             };
-            let by = settings::read(&t)?.person_name;
+            let by = settings::read(t)?.person_name;
             let new = NewVersion { file_name: &name, file: &file, size, at: &clock::stamp(), by: &by, note: "" };
-            let number = templates::add_version(&t, id, &new)?;
-            t.commit()?;
+            let number = templates::add_version(t, id, &new)?;
             Ok((id, number))
         })
         .await?;
@@ -137,9 +135,8 @@ pub(super) async fn restore(State(app): State<App>, Path((id, number)): Path<(i6
     let problems = problems(&app, &*app.template(version.id).await?).await?;
     let newest = app
         .store
-        .with(move |c| -> anyhow::Result<i64> {
-            let t = c.transaction()?;
-            let by = settings::read(&t)?.person_name;
+        .change(move |t| -> anyhow::Result<i64> {
+            let by = settings::read(t)?.person_name;
             let note = format!("restored from version {number}");
             let new = NewVersion {
                 file_name: &version.file_name,
@@ -149,11 +146,10 @@ pub(super) async fn restore(State(app): State<App>, Path((id, number)): Path<(i6
                 by: &by,
                 note: &note,
             };
-            let newest = templates::add_version(&t, id, &new)?;
+            let newest = templates::add_version(t, id, &new)?;
             if problems == 0 {
-                templates::put_in_use(&t, id, newest)?;
+                templates::put_in_use(t, id, newest)?;
             }
-            t.commit()?;
             Ok(newest)
         })
         .await?;

@@ -5,10 +5,10 @@ use mangle_core::language::Office;
 use mangle_core::value::{Currency, Home, Locale};
 use rusqlite::{Connection, params};
 use serde::{Deserialize, Serialize};
-use utoipa::ToSchema;
 
 /// Who sends, and who is at work.
-#[derive(Debug, Clone, Default, PartialEq, Eq, Serialize, Deserialize, ToSchema)]
+#[derive(Debug, Clone, Default, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
 pub struct Settings {
     /// The office's name: the sender of messages.
     pub office_name: String,

@@ -7,12 +7,12 @@ use mangle_core::dispatch::Setup;
 use mangle_core::records::{Record, Schema, keep};
 use rusqlite::{Connection, OptionalExtension, Transaction, params};
 use serde::{Deserialize, Serialize};
-use utoipa::ToSchema;
 
 use super::sheets::ColumnInfo;
 
 /// A run with the count of its items in each state.
-#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, ToSchema)]
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
 pub struct RunInfo {
     /// Its number.
     pub id: i64,

@@ -14,9 +14,9 @@ use mangle_documents::page::{Attached, AttachedKind, Made, PdfWish, Standard, Ty
 use tokio_util::sync::CancellationToken;
 
 use super::mail::{self, Envelope};
+use crate::App;
 use crate::clock;
 use crate::prepare::{Prepared, blocking};
-use crate::server::App;
 use crate::store::items::{self, ItemError, ItemWork, MadeItem};
 use crate::store::runs::RunWork;
 

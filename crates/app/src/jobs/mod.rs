@@ -10,9 +10,10 @@ use std::time::Duration;
 
 use anyhow::Result;
 
+use crate::App;
+use crate::ErrorKind;
 use crate::clock;
 use crate::prepare::Prepared;
-use crate::server::App;
 use crate::store::items::ItemError;
 use crate::store::snapshots::Snapshot;
 use crate::store::{dispatches, items, runs};
@@ -113,8 +114,8 @@ async fn prepare(app: &App, run: i64) -> Result<(Arc<Prepared>, runs::RunWork), 
     let prepared = app.prepare_in(&office, work.setup.clone(), Some(work.template_version_id), Some(work.sheet_id), moment).await;
     match prepared {
         Ok(prepared) => Ok((Arc::new(prepared), work)),
-        Err(refused) if refused.status.is_server_error() => Err(Unprepared::Fault(anyhow::anyhow!(refused.problem.message))),
-        Err(refused) => Err(Unprepared::Unusable(refused.problem.message)),
+        Err(refused) if refused.kind == ErrorKind::Internal => Err(Unprepared::Fault(anyhow::anyhow!(refused.message))),
+        Err(refused) => Err(Unprepared::Unusable(refused.message)),
     }
 }
 

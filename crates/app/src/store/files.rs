@@ -3,10 +3,10 @@
 use anyhow::Result;
 use rusqlite::{Connection, OptionalExtension, Row, params};
 use serde::Serialize;
-use utoipa::ToSchema;
 
 /// A file beside a sheet.
-#[derive(Debug, Clone, Serialize, ToSchema)]
+#[derive(Debug, Clone, Serialize)]
+#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
 pub struct SheetFile {
     /// The name that cells give; case does not count.
     pub name: String,
@@ -51,7 +51,8 @@ pub fn delete(c: &Connection, sheet: i64, name: &str) -> Result<bool> {
 }
 
 /// Something that was put right in an answer.
-#[derive(Debug, Clone, Serialize, ToSchema)]
+#[derive(Debug, Clone, Serialize)]
+#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
 pub struct Correction {
     /// The column.
     pub column: String,

@@ -7,10 +7,10 @@ use anyhow::Result;
 use mangle_core::dispatch::Served;
 use rusqlite::{Connection, OptionalExtension, Transaction, params};
 use serde::{Deserialize, Serialize};
-use utoipa::ToSchema;
 
 /// An item in a list.
-#[derive(Debug, Clone, Serialize, Deserialize, ToSchema)]
+#[derive(Debug, Clone, Serialize, Deserialize)]
+#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
 pub struct ItemInfo {
     /// Its number.
     pub id: i64,
@@ -309,7 +309,8 @@ pub fn send_again(t: &Transaction<'_>, id: i64, at: &str) -> Result<bool> {
 }
 
 /// What was made of a row.
-#[derive(Debug, Serialize, ToSchema)]
+#[derive(Debug, Serialize)]
+#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
 pub struct OfRow {
     /// The row's number.
     pub row: usize,

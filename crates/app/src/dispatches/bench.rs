@@ -1,27 +1,24 @@
 //! The bench: a dispatch with the state of its stations.
 
-use axum::Json;
-use axum::extract::{Path, State};
 use mangle_core::dispatch::{Setup, TieState};
 use mangle_core::language::template_marks;
 use mangle_core::preflight::obstacles;
 use mangle_core::records::{Labels, Record};
 use mangle_core::words::counted;
 use serde::{Deserialize, Serialize};
-use utoipa::ToSchema;
 
 use super::{find, ready, sheet_name};
 use crate::clock;
-use crate::error::{Answer, Problem, Refused};
 use crate::prepare::blocking;
-use crate::server::App;
 use crate::store::dispatches::{self, Dispatch};
 use crate::store::runs::{self, RunInfo};
 use crate::store::{settings, sheets};
+use crate::{App, Error};
 
 /// A dispatch as it is saved.
-#[derive(Debug, Serialize, Deserialize, ToSchema)]
-pub(super) struct DispatchBody {
+#[derive(Debug, Serialize, Deserialize)]
+#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
+pub struct DispatchBody {
     /// Its name.
     name: String,
     /// The template's number.
@@ -40,8 +37,9 @@ pub(super) struct DispatchBody {
 }
 
 /// What is set on the bench.
-#[derive(Debug, Clone, Serialize, Deserialize, ToSchema)]
-struct SetupBody {
+#[derive(Debug, Clone, Serialize, Deserialize)]
+#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
+pub struct SetupBody {
     /// Template name → column, for names that do not tie themselves.
     ties: std::collections::BTreeMap<String, String>,
     /// A condition that chooses records; empty for all.
@@ -50,21 +48,21 @@ struct SetupBody {
     left_out: Vec<usize>,
     /// Which records are taken, by what this dispatch made of them before.
     #[serde(default)]
-    #[schema(required = true)]
+    #[cfg_attr(feature = "openapi", schema(required = true))]
     choose: Choose,
     /// The column that records are called by; blank where their names tell.
     #[serde(default)]
-    #[schema(required = true)]
+    #[cfg_attr(feature = "openapi", schema(required = true))]
     label: String,
     /// Whether one document serves all chosen records.
     #[serde(default)]
-    #[schema(required = true)]
+    #[cfg_attr(feature = "openapi", schema(required = true))]
     joint: bool,
     /// pdf, docx or both.
     output: String,
     /// How PDFs are written.
     #[serde(default)]
-    #[schema(required = true)]
+    #[cfg_attr(feature = "openapi", schema(required = true))]
     pdf: PdfSetup,
     /// The pattern of file names.
     name: String,
@@ -81,8 +79,9 @@ struct SetupBody {
 }
 
 /// How PDFs are written.
-#[derive(Debug, Clone, Default, Serialize, Deserialize, ToSchema)]
-struct PdfSetup {
+#[derive(Debug, Clone, Default, Serialize, Deserialize)]
+#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
+pub struct PdfSetup {
     /// The standard that they keep.
     standard: PdfStandard,
     /// What is attached to them.
@@ -92,9 +91,10 @@ struct PdfSetup {
 }
 
 /// plain, PDF/A-2b, PDF/A-3b or PDF/UA-1.
-#[derive(Debug, Clone, Copy, Default, Serialize, Deserialize, ToSchema)]
+#[derive(Debug, Clone, Copy, Default, Serialize, Deserialize)]
+#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
 #[serde(rename_all = "kebab-case")]
-enum PdfStandard {
+pub enum PdfStandard {
     #[default]
     Plain,
     A2b,
@@ -103,9 +103,10 @@ enum PdfStandard {
 }
 
 /// What is attached: nothing, or the record's data.
-#[derive(Debug, Clone, Copy, Default, Serialize, Deserialize, ToSchema)]
+#[derive(Debug, Clone, Copy, Default, Serialize, Deserialize)]
+#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
 #[serde(rename_all = "kebab-case")]
-enum Attach {
+pub enum Attach {
     #[default]
     Nothing,
     Json,
@@ -113,9 +114,10 @@ enum Attach {
 }
 
 /// all, unserved, failed-last or changed.
-#[derive(Debug, Clone, Copy, Default, Serialize, Deserialize, ToSchema)]
+#[derive(Debug, Clone, Copy, Default, Serialize, Deserialize)]
+#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
 #[serde(rename_all = "kebab-case")]
-enum Choose {
+pub enum Choose {
     #[default]
     All,
     Unserved,
@@ -124,8 +126,9 @@ enum Choose {
 }
 
 /// The e-mail channel; every field may hold placeholders.
-#[derive(Debug, Clone, Default, Serialize, Deserialize, ToSchema)]
-struct EmailBody {
+#[derive(Debug, Clone, Default, Serialize, Deserialize)]
+#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
+pub struct EmailBody {
     /// Recipients, parted by commas.
     to: String,
     /// Copies.
@@ -139,19 +142,20 @@ struct EmailBody {
 }
 
 /// The set-up is the same to the letter on both sides: JSON carries it over.
-fn setup_of(body: &SetupBody) -> Result<Setup, Refused> {
+fn setup_of(body: &SetupBody) -> Result<Setup, Error> {
     let value = serde_json::to_value(body).map_err(anyhow::Error::new)?;
-    serde_json::from_value(value).map_err(|e| Refused::unusable("setup", format!("invalid set-up: {e}")))
+    serde_json::from_value(value).map_err(|e| Error::unusable("setup", format!("invalid set-up: {e}")))
 }
 
-fn body_of(setup: &Setup) -> Result<SetupBody, Refused> {
+fn body_of(setup: &Setup) -> Result<SetupBody, Error> {
     let value = serde_json::to_value(setup).map_err(anyhow::Error::new)?;
     Ok(serde_json::from_value(value).map_err(anyhow::Error::new)?)
 }
 
 /// The bench: a dispatch with the state of its stations.
-#[derive(Debug, Serialize, ToSchema)]
-pub(super) struct Bench {
+#[derive(Debug, Serialize)]
+#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
+pub struct Bench {
     /// Its key.
     key: String,
     /// What is saved.
@@ -172,14 +176,14 @@ pub(super) struct Bench {
     /// How the names are tied.
     ties: Vec<TieInfo>,
     /// The rows that are chosen: number and what to call it.
-    pub(super) records: Vec<RecordInfo>,
+    pub records: Vec<RecordInfo>,
     /// How many rows the sheet has.
     row_count: usize,
     /// What is wrong with the filter.
     #[serde(serialize_with = "mangle_core::words::as_sentence_or_none")]
     filter_problem: Option<String>,
     /// What stops a run as a whole.
-    pub(super) obstacles: Vec<ObstacleInfo>,
+    pub obstacles: Vec<ObstacleInfo>,
     /// What the columns tell of the template's placeholders; it stops nothing.
     hints: Vec<HintInfo>,
     /// Its runs, the newest first.
@@ -189,8 +193,9 @@ pub(super) struct Bench {
 }
 
 /// The template in use.
-#[derive(Debug, Serialize, ToSchema)]
-struct TemplateInUse {
+#[derive(Debug, Serialize)]
+#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
+pub struct TemplateInUse {
     /// Its name.
     name: String,
     /// The number of the version in use.
@@ -198,8 +203,9 @@ struct TemplateInUse {
 }
 
 /// The sheet in use.
-#[derive(Debug, Serialize, ToSchema)]
-struct SheetInUse {
+#[derive(Debug, Serialize)]
+#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
+pub struct SheetInUse {
     /// The source's name.
     source: String,
     /// The sheet's name.
@@ -207,8 +213,9 @@ struct SheetInUse {
 }
 
 /// How a name is tied.
-#[derive(Debug, Serialize, ToSchema)]
-struct TieInfo {
+#[derive(Debug, Serialize)]
+#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
+pub struct TieInfo {
     /// The name in the template.
     name: String,
     /// How many placeholders use it.
@@ -230,19 +237,21 @@ impl From<TieState> for TieInfo {
 }
 
 /// A chosen row.
-#[derive(Debug, Serialize, ToSchema)]
-pub(super) struct RecordInfo {
+#[derive(Debug, Serialize)]
+#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
+pub struct RecordInfo {
     /// Its number in the sheet.
-    pub(super) row: usize,
+    pub row: usize,
     /// What to call it.
-    pub(super) label: String,
+    pub label: String,
     /// What this dispatch made of it before.
-    pub(super) served: Option<ServedInfo>,
+    pub served: Option<ServedInfo>,
 }
 
 /// A run that has served a record.
-#[derive(Debug, Serialize, ToSchema)]
-pub(super) struct ServedInfo {
+#[derive(Debug, Serialize)]
+#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
+pub struct ServedInfo {
     /// The run's number.
     run: i64,
     /// When.
@@ -250,8 +259,9 @@ pub(super) struct ServedInfo {
 }
 
 /// What the source's columns tell of a placeholder.
-#[derive(Debug, Serialize, ToSchema)]
-pub(super) struct HintInfo {
+#[derive(Debug, Serialize)]
+#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
+pub struct HintInfo {
     /// The placeholder.
     placeholder: String,
     /// What will not work, or not as it looks.
@@ -260,25 +270,77 @@ pub(super) struct HintInfo {
 }
 
 /// What stops a run.
-#[derive(Debug, Serialize, ToSchema)]
-pub(super) struct ObstacleInfo {
+#[derive(Debug, Serialize)]
+#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
+pub struct ObstacleInfo {
     /// The step where it is fixed.
     station: String,
     /// Whether it is fixed in Settings instead.
     in_settings: bool,
     /// What is wrong and what to do.
     #[serde(serialize_with = "mangle_core::words::as_sentence")]
-    pub(super) message: String,
+    pub message: String,
 }
 
-/// A dispatch with the state of its stations.
-#[utoipa::path(get, path = "/api/dispatches/{key}", tag = "dispatches", params(("key" = String, Path)), responses((status = 200, body = Bench), (status = 404, body = Problem)))]
-pub(super) async fn show(State(app): State<App>, Path(key): Path<String>) -> Answer<Bench> {
-    let dispatch = find(&app, &key).await?;
-    bench(&app, dispatch).await.map(Json)
+impl App {
+    /// A dispatch with the state of its steps.
+    pub async fn bench(&self, key: &str) -> Result<Bench, Error> {
+        bench(self, find(self, key).await?).await
+    }
+
+    /// Saves a dispatch and gives its stations' new state.
+    pub async fn change_dispatch(&self, key: &str, new: DispatchBody) -> Result<Bench, Error> {
+        let mut dispatch = find(self, key).await?;
+        if new.name.trim().is_empty() {
+            return Err(Error::unusable("no-name", "enter a name"));
+        }
+        if new.revision.is_some_and(|seen| seen != dispatch.revision) {
+            return Err(changed_elsewhere());
+        }
+        let at = clock::stamp();
+        let (old, name) = (dispatch.name.clone(), new.name.trim().to_owned());
+        let renamed = old != name;
+        let mut setup = setup_of(&new.setup)?;
+        if renamed {
+            // What was made of the name follows it.
+            if let Some(rest) = setup.name.strip_prefix(&old) {
+                setup.name = format!("{name}{rest}");
+            }
+            if let Some(email) = setup.email.as_mut().filter(|email| email.subject == old) {
+                email.subject.clone_from(&name);
+            }
+        }
+        dispatch = Dispatch { name, template_id: new.template_id, sheet_id: new.sheet_id, setup, changed: at.clone(), ..dispatch };
+        let (wanted, mut kept) = (new.new_key, dispatch);
+        let kept = self
+            .store
+            .change(move |t| -> Result<Option<Dispatch>, Error> {
+                match wanted.as_deref().map(str::trim) {
+                    Some(key) if key != kept.key => {
+                        let free = dispatches::free_key(t, key, kept.id)?;
+                        if free != key {
+                            return Err(Error::unusable("key", format!("“{key}” can't be the key of this dispatch; “{free}” can")));
+                        }
+                        kept.key = free;
+                    }
+                    // One that has not run yet is found under its new name.
+                    None if renamed && runs::list(t, Some(&kept.key))?.is_empty() => {
+                        kept.key = dispatches::free_key(t, &kept.name, kept.id)?
+                    }
+                    _ => {}
+                }
+                if !dispatches::change(t, &kept, &at)? {
+                    return Ok(None);
+                }
+                kept.revision += 1;
+                Ok(Some(kept))
+            })
+            .await?;
+        bench(self, kept.ok_or_else(changed_elsewhere)?).await
+    }
 }
 
-pub(super) async fn bench(app: &App, dispatch: Dispatch) -> Result<Bench, Refused> {
+pub(super) async fn bench(app: &App, dispatch: Dispatch) -> Result<Bench, Error> {
     let (prepared, version) = ready(app, &dispatch).await?;
     let sheet_id = dispatch.sheet_id;
     let key = dispatch.key.clone();
@@ -313,7 +375,7 @@ pub(super) async fn bench(app: &App, dispatch: Dispatch) -> Result<Bench, Refuse
                 let info = |r: &&Record| RecordInfo { row: r.number, label: label(r), served: served(&r.number) };
                 (records.iter().map(info).collect(), problem)
             }
-            Err(refused) => (Vec::new(), Some(refused.problem.message)),
+            Err(refused) => (Vec::new(), Some(refused.message)),
         };
         let used: Vec<&str> = ties.iter().filter_map(|t| t.column.as_deref()).collect();
         let problems = prepared.template.as_ref().map_or(0, |t| t.problems().len());
@@ -380,61 +442,9 @@ pub(super) async fn bench(app: &App, dispatch: Dispatch) -> Result<Bench, Refuse
     .map_err(Into::into)
 }
 
-/// Saves a dispatch and gives its stations' new state.
-#[utoipa::path(put, path = "/api/dispatches/{key}", tag = "dispatches", params(("key" = String, Path)), request_body = DispatchBody, responses((status = 200, body = Bench), (status = 409, body = Problem), (status = 422, body = Problem)))]
-pub(super) async fn change(State(app): State<App>, Path(key): Path<String>, Json(new): Json<DispatchBody>) -> Answer<Bench> {
-    let mut dispatch = find(&app, &key).await?;
-    if new.name.trim().is_empty() {
-        return Err(Refused::unusable("no-name", "enter a name"));
-    }
-    if new.revision.is_some_and(|seen| seen != dispatch.revision) {
-        return Err(changed_elsewhere());
-    }
-    let at = clock::stamp();
-    let (old, name) = (dispatch.name.clone(), new.name.trim().to_owned());
-    let renamed = old != name;
-    let mut setup = setup_of(&new.setup)?;
-    if renamed {
-        // What was made of the name follows it.
-        if let Some(rest) = setup.name.strip_prefix(&old) {
-            setup.name = format!("{name}{rest}");
-        }
-        if let Some(email) = setup.email.as_mut().filter(|email| email.subject == old) {
-            email.subject.clone_from(&name);
-        }
-    }
-    dispatch = Dispatch { name, template_id: new.template_id, sheet_id: new.sheet_id, setup, changed: at.clone(), ..dispatch };
-    let (wanted, mut kept) = (new.new_key, dispatch);
-    let kept = app
-        .store
-        .with(move |c| -> Result<Option<Dispatch>, Refused> {
-            let t = c.transaction()?;
-            match wanted.as_deref().map(str::trim) {
-                Some(key) if key != kept.key => {
-                    let free = dispatches::free_key(&t, key, kept.id)?;
-                    if free != key {
-                        return Err(Refused::unusable("key", format!("“{key}” can't be the key of this dispatch; “{free}” can")));
-                    }
-                    kept.key = free;
-                }
-                // One that has not run yet is found under its new name.
-                None if renamed && runs::list(&t, Some(&kept.key))?.is_empty() => kept.key = dispatches::free_key(&t, &kept.name, kept.id)?,
-                _ => {}
-            }
-            if !dispatches::change(&t, &kept, &at)? {
-                return Ok(None);
-            }
-            kept.revision += 1;
-            t.commit()?;
-            Ok(Some(kept))
-        })
-        .await?;
-    bench(&app, kept.ok_or_else(changed_elsewhere)?).await.map(Json)
-}
-
 /// What is said where another page was faster.
-pub(super) fn changed_elsewhere() -> Refused {
-    Refused::conflict(
+pub(super) fn changed_elsewhere() -> Error {
+    Error::conflict(
         "changed-elsewhere",
         "This dispatch was changed in another window since this page was loaded. Load it again to see that; what you changed here last has not been saved.",
     )

@@ -1,7 +1,5 @@
 //! Preflight: every chosen record checked against the dispatch.
 
-use axum::Json;
-use axum::extract::{Path, State};
 use std::collections::BTreeSet;
 
 use mangle_core::dispatch::name_uses;
@@ -13,17 +11,16 @@ use mangle_core::words::counted;
 use mangle_documents::docx::Template;
 use serde::Serialize;
 use tokio_util::sync::CancellationToken;
-use utoipa::ToSchema;
 
 use super::{find, ready};
-use crate::error::{Answer, Problem, Refused};
+use crate::jobs;
 use crate::prepare::{Prepared, blocking};
-use crate::run;
-use crate::server::App;
+use crate::{App, Error};
 
 /// What is wrong with a record at hand.
-#[derive(Debug, Serialize, ToSchema)]
-pub(super) struct FindingInfo {
+#[derive(Debug, Serialize)]
+#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
+pub struct FindingInfo {
     /// Where.
     place: String,
     /// The placeholder at fault.
@@ -40,8 +37,9 @@ impl From<Finding> for FindingInfo {
 }
 
 /// What is wrong with some records, for one reason.
-#[derive(Debug, Serialize, ToSchema)]
-pub(super) struct CauseInfo {
+#[derive(Debug, Serialize)]
+#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
+pub struct CauseInfo {
     /// A short name for programs.
     code: String,
     /// What is wrong and what to do.
@@ -52,13 +50,14 @@ pub(super) struct CauseInfo {
     /// What puts it right, beside leaving the records out.
     fix: Option<FixInfo>,
     /// Its records, in the order of the rows.
-    pub(super) records: Vec<FoundInfo>,
+    pub records: Vec<FoundInfo>,
 }
 
 /// An act that puts a cause right.
-#[derive(Debug, Serialize, ToSchema)]
+#[derive(Debug, Serialize)]
+#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
 #[serde(rename_all = "kebab-case", tag = "act")]
-enum FixInfo {
+pub enum FixInfo {
     /// The column gets the currency that it is printed in.
     SetCurrency {
         /// The column's name.
@@ -76,10 +75,11 @@ enum FixInfo {
 }
 
 /// What was found of one record.
-#[derive(Debug, Serialize, ToSchema)]
-pub(super) struct FoundInfo {
+#[derive(Debug, Serialize)]
+#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
+pub struct FoundInfo {
     /// Its row; 0 where it is of a document that serves all.
-    pub(super) row: usize,
+    pub row: usize,
     /// What to call it.
     label: String,
     /// What stands in the cell at fault.
@@ -90,48 +90,50 @@ pub(super) struct FoundInfo {
 }
 
 /// What the preflight found.
-#[derive(Debug, Serialize, ToSchema)]
-pub(super) struct PreflightView {
+#[derive(Debug, Serialize)]
+#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
+pub struct PreflightView {
     /// How many records were checked.
-    pub(super) checked: usize,
+    pub checked: usize,
     /// How many of them have something wrong.
-    pub(super) wrong: usize,
+    pub wrong: usize,
     /// What is wrong, by its cause, that of most records first.
     causes: Vec<CauseInfo>,
     /// What stops nothing but may surprise the recipient.
-    pub(super) notes: Vec<NoteInfo>,
+    pub notes: Vec<NoteInfo>,
 }
 
 /// What was noticed of some records.
-#[derive(Debug, Serialize, ToSchema)]
-pub(super) struct NoteInfo {
+#[derive(Debug, Serialize)]
+#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
+pub struct NoteInfo {
     /// What a person should know.
     #[serde(serialize_with = "mangle_core::words::as_sentence")]
-    pub(super) message: String,
+    pub message: String,
     /// The rows that it is of.
-    pub(super) rows: Vec<usize>,
+    pub rows: Vec<usize>,
 }
 
 /// What to call the record of a document that serves so many.
-pub(super) fn of_all(records: usize) -> String {
+pub fn of_all(records: usize) -> String {
     format!("all {}", counted(records, "record", "records"))
 }
 
-/// Checks every chosen record against the dispatch.
-#[utoipa::path(post, path = "/api/dispatches/{key}/preflight", tag = "dispatches", params(("key" = String, Path)), responses((status = 200, body = PreflightView), (status = 409, body = Problem)))]
-pub(super) async fn preflight(State(app): State<App>, Path(key): Path<String>) -> Answer<PreflightView> {
-    let dispatch = find(&app, &key).await?;
-    let (prepared, _) = ready(&app, &dispatch).await?;
-    // A newer change or a closed page drops this request: its check stops then.
-    let wanted = CancellationToken::new();
-    let _guard = wanted.clone().drop_guard();
-    blocking(move || findings(&prepared, &wanted)).await?.map(Json)
+impl App {
+    /// Checks every chosen record of a dispatch. Whoever drops this stops the check.
+    pub async fn preflight(&self, key: &str) -> Result<PreflightView, Error> {
+        let dispatch = find(self, key).await?;
+        let (prepared, _) = ready(self, &dispatch).await?;
+        let wanted = CancellationToken::new();
+        let _guard = wanted.clone().drop_guard();
+        blocking(move || findings(&prepared, &wanted)).await?
+    }
 }
 
 /// What is wrong with the chosen records; the check stops once it is cancelled.
-pub(super) fn findings(prepared: &Prepared, wanted: &CancellationToken) -> Result<PreflightView, Refused> {
+pub(super) fn findings(prepared: &Prepared, wanted: &CancellationToken) -> Result<PreflightView, Error> {
     let Some(template) = &prepared.template else {
-        return Err(Refused::conflict("not-ready", "choose a template and a source first"));
+        return Err(Error::conflict("not-ready", "choose a template and a source first"));
     };
     let (chosen, unclear) = prepared.chosen()?;
     // Open ties are told once as such, not again with every record.
@@ -140,7 +142,7 @@ pub(super) fn findings(prepared: &Prepared, wanted: &CancellationToken) -> Resul
     let of = |row: usize| prepared.sheet.as_ref().and_then(|s| s.sheet.record(row)).map_or_else(all, |record| prepared.label(record));
     let documents = prepared.documents(&chosen);
     let documents: Vec<&Record> = documents.iter().map(AsRef::as_ref).collect();
-    let (found, noted) = run::check_all(prepared, template, &documents, wanted);
+    let (found, noted) = jobs::check_all(prepared, template, &documents, wanted);
     let mut findings: Vec<Finding> = found.into_iter().filter(|f| tied || f.code != "unknown-name").collect();
     findings.extend(unclear.into_iter().map(|(row, message)| Finding {
         record: row,

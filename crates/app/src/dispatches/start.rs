@@ -1,32 +1,29 @@
 //! Starting a run and making proofs.
 
-use axum::Json;
-use axum::extract::{Path, State};
+use crate::store::{Connection, Transaction};
 use mangle_core::dispatch::{Setup, joint_record, joint_schema};
 use mangle_core::records::{Labels, Record, Schema, Sheet};
 use mangle_core::value::EmailAddress;
 use mangle_core::words::counted;
-use rusqlite::Connection;
 use serde::Deserialize;
 use tokio_util::sync::CancellationToken;
-use utoipa::ToSchema;
 
 use super::preflight::{findings, of_all};
 use super::{bench, find, ready};
 use crate::clock;
-use crate::error::{Answer, Problem, Refused};
+use crate::jobs;
 use crate::prepare::blocking;
-use crate::run;
-use crate::server::App;
 use crate::store::dispatches::Dispatch;
 use crate::store::runs::{self, NewItem, NewRun, RunInfo};
 use crate::store::sheets::ColumnInfo;
 use crate::store::snapshots::Snapshot;
 use crate::store::{items, settings};
+use crate::{App, Error};
 
 /// What a run is started with.
-#[derive(Debug, Deserialize, ToSchema)]
-pub(super) struct StartRun {
+#[derive(Debug, Deserialize)]
+#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
+pub struct StartRun {
     /// How many documents the person was told; the run starts only if it is so.
     count: usize,
     /// How many of the records this dispatch has served before, as the person was told
@@ -41,51 +38,53 @@ pub(super) struct StartRun {
     start_key: Option<String>,
 }
 
-/// Starts a run of all chosen records. Refused while anything stops it, while another run
+/// Starts a run of all chosen records. Error while anything stops it, while another run
 /// of the dispatch is going, and where records would be served again unconfirmed.
-#[utoipa::path(post, path = "/api/dispatches/{key}/runs", tag = "dispatches", params(("key" = String, Path)), request_body = StartRun, responses((status = 200, body = RunInfo), (status = 409, body = Problem)))]
-pub(super) async fn start(State(app): State<App>, Path(key): Path<String>, Json(asked): Json<StartRun>) -> Answer<RunInfo> {
-    let dispatch = find(&app, &key).await?;
-    let (id, start_key) = (dispatch.id, asked.start_key.clone());
-    if let Some(run) = app.store.with(move |c| begun(c, id, start_key.as_deref())).await? {
-        return Ok(Json(run));
+impl App {
+    pub async fn start_run(&self, key: &str, asked: StartRun) -> Result<RunInfo, Error> {
+        let dispatch = find(self, key).await?;
+        let (id, start_key) = (dispatch.id, asked.start_key.clone());
+        if let Some(run) = self.store.with(move |c| begun(c, id, start_key.as_deref())).await? {
+            return Ok(run);
+        }
+        if asked.revision.is_some_and(|seen| seen != dispatch.revision) {
+            return Err(bench::changed_elsewhere());
+        }
+        let bench = bench::bench(self, dispatch.clone()).await?;
+        if let Some(first) = bench.obstacles.first() {
+            return Err(Error::conflict("obstacle", format!("the run can't start: {}", first.message)));
+        }
+        if bench.records.is_empty() {
+            return Err(Error::conflict("no-records", "the run can't start: no records selected. Change the filter."));
+        }
+        if bench.records.len() != asked.count {
+            return Err(Error::conflict(
+                "count",
+                format!(
+                    "the selection changed to {} (was {}). Check it and start again.",
+                    counted(bench.records.len(), "record", "records"),
+                    asked.count
+                ),
+            ));
+        }
+        let (prepared, version) = ready(self, &dispatch).await?;
+        let wanted = CancellationToken::new();
+        let _guard = wanted.clone().drop_guard();
+        let found = blocking(move || findings(&prepared, &wanted)).await??;
+        if found.wrong > 0 {
+            return Err(Error::conflict(
+                "findings",
+                format!(
+                    "the run can't start: {} findings. Fix them or leave the records out under Preflight.",
+                    counted(found.wrong, "record has", "records have")
+                ),
+            ));
+        }
+        let rows = bench.records.into_iter().map(|r| r.row).collect();
+        let begin =
+            Begin { dispatch, version: version.map(|v| v.2), rows, of: Of::Run { repeats: asked.repeats, start_key: asked.start_key } };
+        begin.go(self.clone()).await
     }
-    if asked.revision.is_some_and(|seen| seen != dispatch.revision) {
-        return Err(bench::changed_elsewhere());
-    }
-    let bench = bench::bench(&app, dispatch.clone()).await?;
-    if let Some(first) = bench.obstacles.first() {
-        return Err(Refused::conflict("obstacle", format!("the run can't start: {}", first.message)));
-    }
-    if bench.records.is_empty() {
-        return Err(Refused::conflict("no-records", "the run can't start: no records selected. Change the filter."));
-    }
-    if bench.records.len() != asked.count {
-        return Err(Refused::conflict(
-            "count",
-            format!(
-                "the selection changed to {} (was {}). Check it and start again.",
-                counted(bench.records.len(), "record", "records"),
-                asked.count
-            ),
-        ));
-    }
-    let (prepared, version) = ready(&app, &dispatch).await?;
-    let wanted = CancellationToken::new();
-    let _guard = wanted.clone().drop_guard();
-    let found = blocking(move || findings(&prepared, &wanted)).await??;
-    if found.wrong > 0 {
-        return Err(Refused::conflict(
-            "findings",
-            format!(
-                "the run can't start: {} findings. Fix them or leave the records out under Preflight.",
-                counted(found.wrong, "record has", "records have")
-            ),
-        ));
-    }
-    let rows = bench.records.into_iter().map(|r| r.row).collect();
-    let begin = Begin { dispatch, version: version.map(|v| v.2), rows, of: Of::Run { repeats: asked.repeats, start_key: asked.start_key } };
-    begin.go(app).await.map(Json)
 }
 
 /// The run that a start key has begun already.
@@ -96,8 +95,9 @@ fn begun(c: &Connection, dispatch: i64, start_key: Option<&str>) -> anyhow::Resu
 }
 
 /// What proofs are made of.
-#[derive(Debug, Deserialize, ToSchema)]
-pub(super) struct ProofRun {
+#[derive(Debug, Deserialize)]
+#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
+pub struct ProofRun {
     /// The rows.
     rows: Vec<usize>,
     /// The person's own address.
@@ -105,23 +105,24 @@ pub(super) struct ProofRun {
 }
 
 /// Makes proofs of some records and sends them to the person, and to nobody else.
-#[utoipa::path(post, path = "/api/dispatches/{key}/proofs", tag = "dispatches", params(("key" = String, Path)), request_body = ProofRun, responses((status = 200, body = RunInfo), (status = 422, body = Problem)))]
-pub(super) async fn proofs(State(app): State<App>, Path(key): Path<String>, Json(asked): Json<ProofRun>) -> Answer<RunInfo> {
-    let dispatch = find(&app, &key).await?;
-    let to = EmailAddress::parse(&asked.to).map_err(|e| Refused::unusable("not-an-address", e.to_string()))?;
-    if asked.rows.is_empty() || asked.rows.len() > 50 {
-        return Err(Refused::unusable("rows", "choose 1 to 50 records for proofs"));
+impl App {
+    pub async fn start_proofs(&self, key: &str, asked: ProofRun) -> Result<RunInfo, Error> {
+        let dispatch = find(self, key).await?;
+        let to = EmailAddress::parse(&asked.to).map_err(|e| Error::unusable("not-an-address", e.to_string()))?;
+        if asked.rows.is_empty() || asked.rows.len() > 50 {
+            return Err(Error::unusable("rows", "choose 1 to 50 records for proofs"));
+        }
+        let office = self.store.with(|c| settings::read(c)).await?.office_email;
+        if office.trim().is_empty() {
+            return Err(Error::conflict("obstacle", "no sender address. Enter the office e-mail address in Settings."));
+        }
+        let (prepared, version) = ready(self, &dispatch).await?;
+        if prepared.template.as_ref().is_none_or(|t| !t.problems().is_empty()) {
+            return Err(Error::conflict("not-ready", "choose a template without problems first"));
+        }
+        let begin = Begin { dispatch, version: version.map(|v| v.2), rows: asked.rows, of: Of::Proofs { to: to.as_str().to_owned() } };
+        begin.go(self.clone()).await
     }
-    let office = app.store.with(|c| settings::read(c)).await?.office_email;
-    if office.trim().is_empty() {
-        return Err(Refused::conflict("obstacle", "no sender address. Enter the office e-mail address in Settings."));
-    }
-    let (prepared, version) = ready(&app, &dispatch).await?;
-    if prepared.template.as_ref().is_none_or(|t| !t.problems().is_empty()) {
-        return Err(Refused::conflict("not-ready", "choose a template without problems first"));
-    }
-    let begin = Begin { dispatch, version: version.map(|v| v.2), rows: asked.rows, of: Of::Proofs { to: to.as_str().to_owned() } };
-    begin.go(app).await.map(Json)
 }
 
 /// The items of a run and the columns that their values are of.
@@ -152,15 +153,15 @@ enum Of {
 
 impl Begin {
     /// Begins it, also where whoever asked is gone by then: what is written down is made.
-    async fn go(self, app: App) -> Result<RunInfo, Refused> {
+    async fn go(self, app: App) -> Result<RunInfo, Error> {
         let begun = tokio::spawn(async move {
             let loaded = match self.dispatch.sheet_id {
                 Some(id) => app.sheet(id).await?,
                 None => return Err(not_ready()),
             };
-            let (run, fresh) = app.store.with(move |c| self.write(c, &loaded.sheet)).await?;
+            let (run, fresh) = app.store.change(move |t| self.write(t, &loaded.sheet)).await?;
             if fresh {
-                run::go(&app, run.id);
+                jobs::go(&app, run.id);
             }
             Ok(run)
         });
@@ -168,24 +169,23 @@ impl Begin {
     }
 
     /// Writes the run and its items down, all at once; whether it is a new one.
-    fn write(&self, c: &mut Connection, sheet: &Sheet) -> Result<(RunInfo, bool), Refused> {
+    fn write(&self, t: &Transaction<'_>, sheet: &Sheet) -> Result<(RunInfo, bool), Error> {
         let (Some(version), Some(sheet_id)) = (self.version, self.dispatch.sheet_id) else { return Err(not_ready()) };
         let records: Vec<&Record> = self.rows.iter().filter_map(|row| sheet.record(*row)).collect();
         let (columns, items) = items(sheet, &records, &self.dispatch.setup);
-        let t = c.transaction()?;
         let (mut start_key, mut proof_to) = (None, None);
         match &self.of {
             Of::Proofs { to } => proof_to = Some(to.as_str()),
             Of::Run { repeats, start_key: key } => {
                 start_key = key.as_deref();
-                if let Some(run) = begun(&t, self.dispatch.id, start_key)? {
+                if let Some(run) = begun(t, self.dispatch.id, start_key)? {
                     return Ok((run, false));
                 }
-                self.refuse_twice(&t, sheet_id, *repeats)?;
+                self.refuse_twice(t, sheet_id, *repeats)?;
             }
         }
         let moment = clock::stamp();
-        let snapshot = Snapshot::take(&t, (self.dispatch.id, &self.dispatch.name), Some(sheet_id))?.keep(&t)?;
+        let snapshot = Snapshot::take(t, (self.dispatch.id, &self.dispatch.name), Some(sheet_id))?.keep(t)?;
         let new = NewRun {
             dispatch_id: self.dispatch.id,
             proof_to,
@@ -198,15 +198,14 @@ impl Begin {
             columns: &columns,
             rows: &items,
         };
-        let id = runs::start(&t, &new)?;
-        t.commit()?;
-        Ok((runs::get(c, id)?.ok_or_else(|| Refused::missing("the run"))?, true))
+        let id = runs::start(t, &new)?;
+        Ok((runs::get(t, id)?.ok_or_else(|| Error::missing("the run"))?, true))
     }
 
     /// Refuses a second run beside one that is not over, and repeats that nobody confirmed.
-    fn refuse_twice(&self, c: &Connection, sheet: i64, repeats: usize) -> Result<(), Refused> {
+    fn refuse_twice(&self, c: &Connection, sheet: i64, repeats: usize) -> Result<(), Error> {
         if let Some(run) = runs::under_way(c, self.dispatch.id)? {
-            return Err(Refused::conflict(
+            return Err(Error::conflict(
                 "going",
                 format!("run {run} of this dispatch is not over yet; wait for its end, or stop it first"),
             ));
@@ -214,7 +213,7 @@ impl Begin {
         let served = items::served(c, self.dispatch.id, sheet, &|_| None)?;
         let served: Vec<_> = self.rows.iter().filter_map(|row| served.get(row).filter(|s| s.run.is_some())).collect();
         let Some(last) = served.iter().max_by_key(|s| &s.at).filter(|_| served.len() != repeats) else { return Ok(()) };
-        Err(Refused::conflict(
+        Err(Error::conflict(
             "repeats",
             format!(
                 "{} already sent by this dispatch, last by run {} on {}. Confirm sending {} again, or select only those not sent yet.",
@@ -227,6 +226,6 @@ impl Begin {
     }
 }
 
-fn not_ready() -> Refused {
-    Refused::conflict("not-ready", "choose a template and a source first")
+fn not_ready() -> Error {
+    Error::conflict("not-ready", "choose a template and a source first")
 }

@@ -13,12 +13,13 @@ use mangle_core::value::read::Reading;
 use mangle_core::value::{Currency, DateOrder, Locale};
 use rusqlite::{Connection, OptionalExtension, Transaction, params};
 use serde::{Deserialize, Serialize};
-use utoipa::ToSchema;
 
 use super::relations;
+use crate::Error;
 
 /// A source in the list.
-#[derive(Debug, Clone, Serialize, Deserialize, ToSchema)]
+#[derive(Debug, Clone, Serialize, Deserialize)]
+#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
 pub struct Source {
     /// Its number.
     pub id: i64,
@@ -35,7 +36,8 @@ pub struct Source {
 }
 
 /// A sheet without its rows.
-#[derive(Debug, Clone, Serialize, Deserialize, ToSchema)]
+#[derive(Debug, Clone, Serialize, Deserialize)]
+#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
 pub struct SheetInfo {
     /// Its number.
     pub id: i64,
@@ -63,7 +65,8 @@ pub struct SheetInfo {
 }
 
 /// What a relation adds to the rows of a sheet.
-#[derive(Debug, Clone, Serialize, Deserialize, ToSchema)]
+#[derive(Debug, Clone, Serialize, Deserialize)]
+#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
 pub struct RelatedInfo {
     /// The relation's number.
     pub relation: i64,
@@ -82,7 +85,8 @@ pub struct RelatedInfo {
 }
 
 /// A column whose dates can be read two ways.
-#[derive(Debug, Clone, Serialize, Deserialize, ToSchema)]
+#[derive(Debug, Clone, Serialize, Deserialize)]
+#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
 pub struct UnsureInfo {
     /// Its name.
     pub column: String,
@@ -95,7 +99,8 @@ pub struct UnsureInfo {
 }
 
 /// A column.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize, ToSchema)]
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
 pub struct ColumnInfo {
     /// Its name.
     pub name: String,
@@ -106,7 +111,7 @@ pub struct ColumnInfo {
     pub currency: Option<String>,
     /// The columns of the records that a record or list holds.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
-    #[schema(no_recursion)]
+    #[cfg_attr(feature = "openapi", schema(no_recursion))]
     pub inner: Vec<ColumnInfo>,
     /// What the items of a list of plain values are.
     #[serde(default, skip_serializing_if = "Option::is_none")]
@@ -132,7 +137,8 @@ pub struct ColumnInfo {
 }
 
 /// A filter kept under a name.
-#[derive(Debug, Clone, Serialize, Deserialize, ToSchema)]
+#[derive(Debug, Clone, Serialize, Deserialize)]
+#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
 pub struct KeptFilter {
     /// Its number.
     pub id: i64,
@@ -439,6 +445,16 @@ pub fn names(c: &Connection, id: i64) -> Result<Result<(), SchemaFault>> {
     let Some(info) = sheet(c, id)? else { return Ok(Ok(())) };
     let related = info.related.iter().map(|r| Column::new(&r.name, ColumnType::Text));
     Ok(Schema::new(info.columns.iter().map(ColumnInfo::column).chain(related).collect()).map(|_| ()))
+}
+
+/// Refuses columns, or fields of relations, whose names count as one.
+pub fn stand_together(c: &Connection, id: i64) -> Result<(), Error> {
+    names(c, id)?.map_err(|fault| match fault {
+        SchemaFault::SameName { name, .. } => {
+            Error::unusable("header", format!("a column “{name}” already exists (case, spaces, _ and - are ignored)"))
+        }
+        fault => Error::unusable("header", fault.to_string()),
+    })
 }
 
 /// The place of the cells of a new column.

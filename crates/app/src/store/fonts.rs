@@ -3,10 +3,10 @@
 use anyhow::Result;
 use rusqlite::{Connection, params};
 use serde::Serialize;
-use utoipa::ToSchema;
 
 /// A font file.
-#[derive(Debug, Clone, Serialize, ToSchema)]
+#[derive(Debug, Clone, Serialize)]
+#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
 pub struct FontInfo {
     /// What it is known by.
     pub id: i64,

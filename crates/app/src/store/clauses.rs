@@ -6,10 +6,10 @@ use anyhow::Result;
 use mangle_core::template::Clauses;
 use rusqlite::{Connection, params};
 use serde::Serialize;
-use utoipa::ToSchema;
 
 /// A clause's text in one language.
-#[derive(Debug, Clone, Serialize, ToSchema)]
+#[derive(Debug, Clone, Serialize)]
+#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
 pub struct ClauseInfo {
     /// Its number.
     pub id: i64,

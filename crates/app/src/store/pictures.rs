@@ -3,12 +3,12 @@
 use anyhow::Result;
 use rusqlite::{Connection, OptionalExtension, params};
 use serde::Serialize;
-use utoipa::ToSchema;
 
 use super::files;
 
 /// A picture in a dispatch's folder.
-#[derive(Debug, Clone, Serialize, ToSchema)]
+#[derive(Debug, Clone, Serialize)]
+#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
 pub struct PictureInfo {
     /// The name that records give; case does not count.
     pub name: String,

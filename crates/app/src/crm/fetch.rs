@@ -13,15 +13,14 @@ use mangle_documents::odata::{self, Part, PictureLink};
 use mangle_documents::picture;
 use serde::Serialize;
 use tokio_util::sync::CancellationToken;
-use utoipa::ToSchema;
 
 use super::Client;
-use crate::error::Refused;
+use crate::App;
+use crate::error::Error;
 use crate::files::Files;
 use crate::prepare::blocking;
-use crate::server::App;
 use crate::store::files::{self, SheetFile};
-use crate::store::queries;
+use crate::store::{queries, sheets};
 
 /// The most records that a query brings.
 const MOST: usize = 200_000;
@@ -32,7 +31,8 @@ const AT_ONCE: usize = 4;
 const LONGEST: f64 = 524.0;
 
 /// Where a fetch is.
-#[derive(Debug, Clone, Serialize, ToSchema)]
+#[derive(Debug, Clone, Serialize)]
+#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
 #[serde(rename_all = "kebab-case")]
 pub enum State {
     /// Records come.
@@ -48,7 +48,8 @@ pub enum State {
 }
 
 /// How far a fetch is.
-#[derive(Debug, Clone, Serialize, ToSchema)]
+#[derive(Debug, Clone, Serialize)]
+#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
 pub struct Fetching {
     /// Where it is.
     pub state: State,
@@ -61,7 +62,8 @@ pub struct Fetching {
 }
 
 /// Records that a fetch brought or no longer found.
-#[derive(Debug, Clone, Serialize, ToSchema)]
+#[derive(Debug, Clone, Serialize)]
+#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
 pub struct Difference {
     /// How many records are new.
     pub came: usize,
@@ -134,7 +136,7 @@ pub struct Job {
 
 impl App {
     /// Fetches a query's records beside everything else; a fetch that is going goes on.
-    pub(crate) fn fetch(&self, job: Job) {
+    pub fn fetch(&self, job: Job) {
         let Some(stop) = self.fetchings.begin(job.query) else { return };
         let app = self.clone();
         tokio::spawn(async move {
@@ -146,13 +148,13 @@ impl App {
             match done {
                 Ok(Some((count, difference))) => app.fetchings.finish(query, count, difference),
                 Ok(None) => app.fetchings.tell(query, State::Stopped, 0, None),
-                Err(refused) => app.fetchings.tell(query, State::Failed(refused.problem.message), 0, None),
+                Err(refused) => app.fetchings.tell(query, State::Failed(refused.message), 0, None),
             }
         });
     }
 }
 
-async fn work(app: &App, job: &Job) -> Result<(usize, Option<Difference>), Refused> {
+async fn work(app: &App, job: &Job) -> Result<(usize, Option<Difference>), Error> {
     let (records, pictures) = records(job, |done, total| app.fetchings.tell(job.query, State::Records, done, total)).await?;
     let known: Vec<String> = app
         .store
@@ -176,13 +178,13 @@ async fn work(app: &App, job: &Job) -> Result<(usize, Option<Difference>), Refus
     let at = job.now.to_string();
     let before = app.sheet(sheet).await.ok();
     app.store
-        .with(move |c| -> Result<(), Refused> {
+        .with(move |c| -> Result<(), Error> {
             let t = c.transaction().map_err(anyhow::Error::new)?;
             queries::fill(&t, query, &columns, &records, &at)?;
             for picture in &kept {
                 files::keep(&t, sheet, picture)?;
             }
-            crate::api::stand_together(&t, sheet)?;
+            sheets::stand_together(&t, sheet)?;
             t.commit().map_err(anyhow::Error::new)?;
             Ok(())
         })
@@ -211,25 +213,22 @@ fn difference(before: &Sheet, now: &Sheet) -> Difference {
 type Records = Vec<(String, Vec<Cell>)>;
 
 /// All records of a question, page by page.
-pub async fn records(job: &Job, mut tell: impl FnMut(usize, Option<usize>)) -> Result<(Records, Vec<PictureLink>), Refused> {
-    let mut next = Some(odata::address(&job.asks, &job.shape, Part::All, job.now).map_err(|e| Refused::unusable("query", e.to_string()))?);
+pub async fn records(job: &Job, mut tell: impl FnMut(usize, Option<usize>)) -> Result<(Records, Vec<PictureLink>), Error> {
+    let mut next = Some(odata::address(&job.asks, &job.shape, Part::All, job.now).map_err(|e| Error::unusable("query", e.to_string()))?);
     let (mut records, mut pictures): (Records, Vec<PictureLink>) = (Vec::new(), Vec::new());
     let mut seen = HashSet::new();
     while let Some(address) = next {
         if !seen.insert(address.clone()) {
-            return Err(Refused::unusable("answer", "the CRM's paging links form a loop"));
+            return Err(Error::unusable("answer", "the CRM's paging links form a loop"));
         }
         let answer = job.client.page(&address).await?;
         let (asks, shape) = (job.asks.clone(), job.shape.clone());
-        let page = blocking(move || odata::page(&answer, &asks, &shape)).await?.map_err(|e| Refused::unusable("answer", e.to_string()))?;
+        let page = blocking(move || odata::page(&answer, &asks, &shape)).await?.map_err(|e| Error::unusable("answer", e.to_string()))?;
         records.extend(page.records);
         pictures.extend(page.pictures);
         tell(records.len(), page.total.map(|t| t.min(job.asks.first.unwrap_or(t))));
         if records.len() > MOST {
-            return Err(Refused::unusable(
-                "too-many",
-                format!("the query returns more than {} records. Narrow the filter.", grouped(MOST)),
-            ));
+            return Err(Error::unusable("too-many", format!("the query returns more than {} records. Narrow the filter.", grouped(MOST))));
         }
         next = page.next;
     }
@@ -240,7 +239,7 @@ pub async fn records(job: &Job, mut tell: impl FnMut(usize, Option<usize>)) -> R
 
 /// Brings a picture: as it is where it is small, else at the size that a page needs.
 /// Only a few are in memory at once.
-async fn bring(store: Files, client: Client, link: PictureLink) -> Result<SheetFile, Refused> {
+async fn bring(store: Files, client: Client, link: PictureLink) -> Result<SheetFile, Error> {
     let bytes = client.picture(&link.address).await?;
     let (bytes, picture) = blocking(move || {
         if !picture::is_photograph(&bytes) {

@@ -10,7 +10,7 @@ const AT: &str = "2026-11-23T09:42:00";
 const LATER: &str = "2026-11-23T09:43:00";
 
 /// A store with a sheet of three rows, a template and a dispatch.
-fn furnished() -> (tempfile::TempDir, Connection, i64) {
+fn furnished() -> (tempfile::TempDir, Pooled, i64) {
     let folder = tempfile::tempdir().expect("a folder");
     let mut c = Store::open(&folder.path().join("mangle.sqlite")).expect("opens").connection().expect("connects");
     // No test needs its store after a power cut.

@@ -23,14 +23,15 @@ use anyhow::{Context, Result};
 use r2d2::{Pool, PooledConnection};
 use r2d2_sqlite::SqliteConnectionManager;
 use rusqlite::TransactionBehavior;
+pub use rusqlite::{Connection, Transaction};
 use rusqlite_migration::{M, Migrations};
 
 /// The store. Clones share its connections.
 #[derive(Debug, Clone)]
 pub struct Store(Pool<SqliteConnectionManager>);
 
-/// A connection of the store.
-pub type Connection = PooledConnection<SqliteConnectionManager>;
+/// A connection of the store's pool.
+type Pooled = PooledConnection<SqliteConnectionManager>;
 
 const MIGRATIONS: [&str; 11] = [
     include_str!("../../migrations/01-start.sql"),
@@ -64,7 +65,7 @@ impl Store {
     }
 
     /// A connection.
-    pub fn connection(&self) -> Result<Connection> {
+    pub fn connection(&self) -> Result<Pooled> {
         Ok(self.0.get()?)
     }
 
@@ -74,8 +75,34 @@ impl Store {
         work: impl FnOnce(&mut Connection) -> Result<T, E> + Send + 'static,
     ) -> Result<T, E> {
         let store = self.clone();
-        let done = tokio::task::spawn_blocking(move || work(&mut store.connection()?)).await;
+        let done = tokio::task::spawn_blocking(move || work(&mut *store.connection()?)).await;
         done.map_err(|e| E::from(anyhow::Error::new(e)))?
+    }
+
+    /// Reads several things as they were at one moment.
+    pub async fn read<T: Send + 'static, E: From<anyhow::Error> + Send + 'static>(
+        &self,
+        work: impl FnOnce(&Connection) -> Result<T, E> + Send + 'static,
+    ) -> Result<T, E> {
+        self.with(move |c| {
+            let t = c.transaction_with_behavior(TransactionBehavior::Deferred).map_err(anyhow::Error::new)?;
+            work(&t)
+        })
+        .await
+    }
+
+    /// Changes the store: all of the work, or where it fails nothing of it.
+    pub async fn change<T: Send + 'static, E: From<anyhow::Error> + Send + 'static>(
+        &self,
+        work: impl FnOnce(&Transaction<'_>) -> Result<T, E> + Send + 'static,
+    ) -> Result<T, E> {
+        self.with(move |c| {
+            let t = c.transaction().map_err(anyhow::Error::new)?;
+            let done = work(&t)?;
+            t.commit().map_err(anyhow::Error::new)?;
+            Ok(done)
+        })
+        .await
     }
 }
 

@@ -19,10 +19,10 @@ use tokio_util::sync::CancellationToken;
 use super::changed;
 use crate::clock;
 use crate::prepare::blocking;
-use crate::server::{App, Smtp};
 use crate::store::items::{self, ItemError, ItemWork};
 use crate::store::settings::{self, Settings};
 use crate::store::{Store, runs};
+use crate::{App, Smtp};
 
 /// A message as kept with its item.
 #[derive(Debug, Clone, Serialize, Deserialize)]
@@ -222,7 +222,7 @@ fn connect(smtp: &Smtp) -> Result<SmtpConnection, lettre::transport::smtp::Error
 }
 
 /// Hands one message over; whether the connection can go on being used.
-fn send(c: &rusqlite::Connection, open: &mut SmtpConnection, item: &ItemWork, message: &lettre::Message) -> Result<bool> {
+fn send(c: &crate::store::Connection, open: &mut SmtpConnection, item: &ItemWork, message: &lettre::Message) -> Result<bool> {
     let refused = |error: &lettre::transport::smtp::Error| format!("the mail server answered: {error}");
     let envelope = message.envelope();
     // A server that can't be given more time is waited for as long as before.
@@ -293,7 +293,7 @@ impl std::fmt::Display for Content {
 }
 
 /// Waits with growing pauses: 5 s, 10 s, 20 s, … up to a quarter of an hour.
-fn later(c: &rusqlite::Connection, item: &ItemWork, code: &str, what: &str, counts: bool) -> Result<()> {
+fn later(c: &crate::store::Connection, item: &ItemWork, code: &str, what: &str, counts: bool) -> Result<()> {
     if item.tries >= MAX_TRIES {
         let message = format!("{what}. Mangle gave up after {MAX_TRIES} attempts");
         let error = ItemError { code: code.to_owned(), place: "e-mail".into(), message };

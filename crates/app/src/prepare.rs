@@ -15,11 +15,9 @@ use mangle_core::value::{Locale, Value};
 use mangle_documents::docx::{Means, Template};
 use mangle_documents::page::FontSet;
 
-use rusqlite::TransactionBehavior;
-
-use crate::error::Refused;
+use crate::App;
+use crate::error::Error;
 use crate::pictures::OfficePictures;
-use crate::server::App;
 use crate::store::dispatches::Dispatch;
 use crate::store::settings::Settings;
 use crate::store::sheets::SheetChange;
@@ -75,7 +73,7 @@ impl LoadedSheet {
     }
 
     /// What a look gives, worked out once while the sheet stays as it is.
-    pub fn looked(&self, look: String, work: impl FnOnce() -> Result<Vec<usize>, Refused>) -> Result<Arc<Vec<usize>>, Refused> {
+    pub fn looked<E>(&self, look: String, work: impl FnOnce() -> Result<Vec<usize>, E>) -> Result<Arc<Vec<usize>>, E> {
         if let Some((_, rows)) = lock(&self.looks).iter().find(|(own, _)| *own == look) {
             return Ok(rows.clone());
         }
@@ -100,7 +98,7 @@ const KEPT: usize = 12;
 
 impl App {
     /// The compiled template of a version.
-    pub(crate) async fn template(&self, version: i64) -> Result<Arc<Template>, Refused> {
+    pub async fn template(&self, version: i64) -> Result<Arc<Template>, Error> {
         if let Some(ready) = lock(&self.templates).get(&version) {
             return Ok(ready.clone());
         }
@@ -111,21 +109,21 @@ impl App {
 
     /// The compiled template of a version, with the fonts of some files besides those that
     /// ship.
-    async fn template_in(&self, version: i64, fonts: &[String]) -> Result<Arc<Template>, Refused> {
+    async fn template_in(&self, version: i64, fonts: &[String]) -> Result<Arc<Template>, Error> {
         match self.store.with(|c| fonts::files(c)).await? == fonts {
             true => self.template(version).await,
             false => self.open_template(version, self.font_set(fonts).await?).await,
         }
     }
 
-    async fn open_template(&self, version: i64, fonts: Arc<FontSet>) -> Result<Arc<Template>, Refused> {
+    async fn open_template(&self, version: i64, fonts: Arc<FontSet>) -> Result<Arc<Template>, Error> {
         let found = self.store.with(move |c| templates::version(c, version)).await?;
-        let bytes = self.files.get(&found.ok_or_else(|| Refused::missing("the template"))?.file).await?;
+        let bytes = self.files.get(&found.ok_or_else(|| Error::missing("the template"))?.file).await?;
         Ok(Arc::new(blocking(move || Template::open_with(bytes, &fonts)).await??))
     }
 
     /// The fonts that ship and those that a person brought in.
-    pub(crate) async fn fonts(&self) -> Result<Arc<FontSet>> {
+    pub async fn fonts(&self) -> Result<Arc<FontSet>> {
         if let Some(ready) = lock(&self.fonts).as_ref() {
             return Ok(ready.clone());
         }
@@ -147,39 +145,37 @@ impl App {
     }
 
     /// Forgets the fonts and what was opened with them.
-    pub(crate) fn forget_fonts(&self) {
+    pub fn forget_fonts(&self) {
         *lock(&self.fonts) = None;
         lock(&self.templates).clear();
     }
 
     /// A sheet with its records, as the store has it now.
-    pub(crate) async fn sheet(&self, id: i64) -> Result<Arc<LoadedSheet>, Refused> {
+    pub async fn sheet(&self, id: i64) -> Result<Arc<LoadedSheet>, Error> {
         let now = crate::clock::now();
         let revision = self.store.with(|c| sheets::revision(c)).await?;
         let current = |s: &&Arc<LoadedSheet>| s.revision == revision && s.day.is_none_or(|day| day == now.date());
         if let Some(ready) = lock(&self.sheets).get(&id).filter(current) {
             return Ok(ready.clone());
         }
-        let loaded = self.store.with(move |c| -> Result<_> {
-            // All that it is made of is read as it was at one moment.
-            let t = c.transaction_with_behavior(TransactionBehavior::Deferred)?;
-            let revision = sheets::revision(&t)?;
-            Ok(sheets::load(&t, id, now)?.map(|loaded| (loaded, revision)))
+        let loaded = self.store.read(move |c| -> Result<_> {
+            let revision = sheets::revision(c)?;
+            Ok(sheets::load(c, id, now)?.map(|loaded| (loaded, revision)))
         });
-        let (loaded, revision) = loaded.await?.ok_or_else(|| Refused::missing("the sheet"))?;
+        let (loaded, revision) = loaded.await?.ok_or_else(|| Error::missing("the sheet"))?;
         let loaded = Arc::new(blocking(move || LoadedSheet::new(loaded, revision, now.date())).await?);
         remember(&self.sheets, id, loaded.clone());
         Ok(loaded)
     }
 
     /// Gives the memory of open sheets back. Whether one is current is told by its revision.
-    pub(crate) fn forget_sheets(&self) {
+    pub fn forget_sheets(&self) {
         lock(&self.sheets).clear();
     }
 
     /// Takes over rows that one change has written, added, deleted or moved, where the open
     /// sheet was current before it: it is kept in use instead of being read anew.
-    pub(crate) async fn rows_changed(&self, id: i64, rows: Vec<usize>, change: SheetChange) {
+    pub async fn rows_changed(&self, id: i64, rows: Vec<usize>, change: SheetChange) {
         if rows.len() > MOST_PATCHED {
             return self.forget_sheets();
         }
@@ -193,15 +189,14 @@ impl App {
         let now = crate::clock::now();
         let current = |s: &Arc<LoadedSheet>| s.revision == change.before && s.day.is_none_or(|day| day == now.date());
         let Some(open) = open.filter(current) else { return };
-        let patched = self.store.with(move |c| -> Result<_> {
-            let t = c.transaction_with_behavior(TransactionBehavior::Deferred)?;
+        let patched = self.store.read(move |c| -> Result<_> {
             // What else has changed since is not among the rows.
-            if sheets::revision(&t)? != change.after {
+            if sheets::revision(c)? != change.after {
                 return Ok(None);
             }
             // Most often nobody else looks at it just now, and nothing is copied.
             let LoadedSheet { mut sheet, reading, written, signed, day, .. } = Arc::try_unwrap(open).unwrap_or_else(|shared| shared.copy());
-            let done = sheets::patch(&t, id, &mut sheet, &rows, now)?;
+            let done = sheets::patch(c, id, &mut sheet, &rows, now)?;
             Ok(done.then(|| LoadedSheet::of(sheet, reading, (written, signed), change.after, day)))
         });
         match patched.await {
@@ -213,28 +208,28 @@ impl App {
     }
 
     /// Everything that a set-up needs.
-    pub(crate) async fn prepare(
+    pub async fn prepare(
         &self,
         dispatch: &Dispatch,
         setup: Setup,
         template: Option<i64>,
         sheet: Option<i64>,
         moment: DateTime,
-    ) -> Result<Prepared, Refused> {
+    ) -> Result<Prepared, Error> {
         let (id, name) = (dispatch.id, dispatch.name.clone());
         let now = self.store.with(move |c| Snapshot::take(c, (id, &name), sheet)).await?;
         self.prepare_in(&now, setup, template, sheet, moment).await
     }
 
     /// The same in the office as it was when a snapshot of it was taken.
-    pub(crate) async fn prepare_in(
+    pub async fn prepare_in(
         &self,
         office: &Snapshot,
         setup: Setup,
         template: Option<i64>,
         sheet: Option<i64>,
         moment: DateTime,
-    ) -> Result<Prepared, Refused> {
+    ) -> Result<Prepared, Error> {
         let template = match template {
             Some(version) => Some(self.template_in(version, &office.fonts).await?),
             None => None,
@@ -255,7 +250,7 @@ impl App {
 
     /// The pictures beside a sheet, of a dispatch's folder, and of the hosts that are
     /// allowed.
-    pub(crate) async fn pictures(&self, dispatch: Option<i64>, sheet: Option<i64>, office: &Settings) -> Result<OfficePictures> {
+    pub async fn pictures(&self, dispatch: Option<i64>, sheet: Option<i64>, office: &Settings) -> Result<OfficePictures> {
         let found = self.store.with(move |c| pictures::at_hand(c, dispatch, sheet));
         OfficePictures::new(&found.await?, self.files.clone(), &office.picture_hosts)
     }
@@ -276,7 +271,7 @@ fn remember<T>(cache: &Mutex<HashMap<i64, T>>, key: i64, value: T) {
 }
 
 /// Runs heavy work beside the async runtime.
-pub(crate) async fn blocking<T: Send + 'static>(work: impl FnOnce() -> T + Send + 'static) -> Result<T> {
+pub async fn blocking<T: Send + 'static>(work: impl FnOnce() -> T + Send + 'static) -> Result<T> {
     tokio::task::spawn_blocking(work).await.context("a task was interrupted")
 }
 
@@ -362,13 +357,12 @@ impl Prepared {
     }
 
     /// The records that the filter chooses and no one left out.
-    pub fn chosen(&self) -> Result<Chosen<'_>, Refused> {
+    pub fn chosen(&self) -> Result<Chosen<'_>, Error> {
         let Some(sheet) = &self.sheet else { return Ok((Vec::new(), Vec::new())) };
         let filter = match self.setup.filter.trim() {
             "" => None,
             text => Some(
-                Filter::read(text, &sheet.sheet.schema)
-                    .map_err(|e| Refused::unusable("filter", format!("the filter can't be used: {e}")))?,
+                Filter::read(text, &sheet.sheet.schema).map_err(|e| Error::unusable("filter", format!("the filter can't be used: {e}")))?,
             ),
         };
         let (mut chosen, mut unclear) = (Vec::new(), Vec::new());

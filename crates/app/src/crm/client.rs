@@ -9,7 +9,7 @@ use mangle_documents::odata::read_metadata;
 use reqwest::{StatusCode, Url};
 use serde_json::Value as Json;
 
-use crate::error::Refused;
+use crate::error::Error;
 
 /// How long one answer may take.
 const LONGEST: Duration = Duration::from_secs(60);
@@ -30,13 +30,12 @@ pub struct Client {
 
 impl Client {
     /// A CRM under its root address.
-    pub fn new(address: &str, token: &str) -> Result<Client, Refused> {
+    pub fn new(address: &str, token: &str) -> Result<Client, Error> {
         let mut text = address.trim().to_owned();
         if !text.ends_with('/') {
             text.push('/');
         }
-        let wrong =
-            || Refused::unusable("address", format!("“{address}” is not a valid URL. Use a form such as https://crm.example/odata/"));
+        let wrong = || Error::unusable("address", format!("“{address}” is not a valid URL. Use a form such as https://crm.example/odata/"));
         let root = Url::parse(&text).map_err(|_| wrong())?;
         if !matches!(root.scheme(), "http" | "https") || root.host_str().is_none() {
             return Err(wrong());
@@ -49,35 +48,35 @@ impl Client {
     }
 
     /// The shape of what it holds.
-    pub async fn shape(&self) -> Result<Shape, Refused> {
+    pub async fn shape(&self) -> Result<Shape, Error> {
         let bytes = self.get("$metadata", "application/xml", LARGEST[0]).await?;
         let text = String::from_utf8_lossy(&bytes).into_owned();
-        crate::prepare::blocking(move || read_metadata(&text)).await?.map_err(|e| Refused::unusable("metadata", e.to_string()))
+        crate::prepare::blocking(move || read_metadata(&text)).await?.map_err(|e| Error::unusable("metadata", e.to_string()))
     }
 
     /// A page of records.
-    pub async fn page(&self, address: &str) -> Result<Json, Refused> {
+    pub async fn page(&self, address: &str) -> Result<Json, Error> {
         let bytes = self.get(address, "application/json", LARGEST[0]).await?;
-        serde_json::from_slice(&bytes).map_err(|_| Refused::unusable("answer", "the CRM did not return JSON"))
+        serde_json::from_slice(&bytes).map_err(|_| Error::unusable("answer", "the CRM did not return JSON"))
     }
 
     /// A picture.
-    pub async fn picture(&self, address: &str) -> Result<Vec<u8>, Refused> {
+    pub async fn picture(&self, address: &str) -> Result<Vec<u8>, Error> {
         self.get(address, "image/*", LARGEST[1]).await
     }
 
     /// An address of the service: whole, or below its root. Another host is none.
-    fn whole(&self, address: &str) -> Result<Url, Refused> {
+    fn whole(&self, address: &str) -> Result<Url, Error> {
         let url =
-            self.root.join(address).map_err(|_| Refused::unusable("address", format!("the CRM returned an invalid URL “{address}”")))?;
+            self.root.join(address).map_err(|_| Error::unusable("address", format!("the CRM returned an invalid URL “{address}”")))?;
         if url.origin() == self.root.origin() {
             return Ok(url);
         }
         let host = url.host_str().unwrap_or("another host").to_owned();
-        Err(Refused::unusable("address", format!("the CRM refers to {host}. For security, the token is not sent there.")))
+        Err(Error::unusable("address", format!("the CRM refers to {host}. For security, the token is not sent there.")))
     }
 
-    async fn get(&self, address: &str, accept: &str, largest: usize) -> Result<Vec<u8>, Refused> {
+    async fn get(&self, address: &str, accept: &str, largest: usize) -> Result<Vec<u8>, Error> {
         let url = self.whole(address)?;
         let mut tried = 0;
         loop {
@@ -101,21 +100,21 @@ impl Client {
     }
 }
 
-fn unreachable(root: &Url) -> Refused {
-    Refused::unusable(
+fn unreachable(root: &Url) -> Error {
+    Error::unusable(
         "unreachable",
         format!("no response from the CRM at {}. Check the URL and that it is running.", root.host_str().unwrap_or_default()),
     )
 }
 
 /// Reads a body of bounded size; `None` where the line broke.
-async fn body(answer: reqwest::Response, largest: usize) -> Result<Vec<u8>, Option<Refused>> {
+async fn body(answer: reqwest::Response, largest: usize) -> Result<Vec<u8>, Option<Error>> {
     let mut bytes = Vec::new();
     let mut pieces = answer.bytes_stream();
     while let Some(piece) = pieces.next().await {
         bytes.extend_from_slice(&piece.map_err(|_| None)?);
         if bytes.len() > largest {
-            return Err(Some(Refused::unusable("too-large", format!("the CRM returned more than {} MB at once", largest >> 20))));
+            return Err(Some(Error::unusable("too-large", format!("the CRM returned more than {} MB at once", largest >> 20))));
         }
     }
     Ok(bytes)
@@ -137,7 +136,7 @@ fn pause(tried: u32) -> Duration {
 }
 
 /// What the service says, in its own words where it has any (JSON Format 4.01, 21).
-async fn refused(answer: reqwest::Response) -> Refused {
+async fn refused(answer: reqwest::Response) -> Error {
     let status = answer.status();
     let said = match body(answer, 1 << 20).await {
         Ok(bytes) => serde_json::from_slice::<Json>(&bytes)
@@ -148,11 +147,11 @@ async fn refused(answer: reqwest::Response) -> Refused {
     let said = said.map(|s| format!(": {s}")).unwrap_or_default();
     match status {
         StatusCode::UNAUTHORIZED | StatusCode::FORBIDDEN => {
-            Refused::unusable("token", format!("the CRM rejected the token{said}. Enter a new one."))
+            Error::unusable("token", format!("the CRM rejected the token{said}. Enter a new one."))
         }
-        StatusCode::NOT_FOUND => Refused::unusable("address", format!("not found{said}. Enter the root URL of the OData service.")),
-        status if status.is_redirection() => Refused::unusable("address", "the CRM redirects to another URL. Enter that URL."),
-        status => Refused::unusable("crm", format!("the CRM answered {}{said}", status.as_u16())),
+        StatusCode::NOT_FOUND => Error::unusable("address", format!("not found{said}. Enter the root URL of the OData service.")),
+        status if status.is_redirection() => Error::unusable("address", "the CRM redirects to another URL. Enter that URL."),
+        status => Error::unusable("crm", format!("the CRM answered {}{said}", status.as_u16())),
     }
 }
 
@@ -163,7 +162,7 @@ mod tests {
     #[test]
     fn the_token_stays_with_the_service() {
         let client = Client::new("https://crm.example/odata", "secret").expect("a client");
-        let whole = |address: &str| client.whole(address).map(|u| u.to_string()).map_err(|e| e.problem.message);
+        let whole = |address: &str| client.whole(address).map(|u| u.to_string()).map_err(|e| e.message);
         assert_eq!(whole("Cases?$top=1").as_deref(), Ok("https://crm.example/odata/Cases?$top=1"));
         assert_eq!(whole("https://crm.example/odata/Cases?$skiptoken=2").as_deref(), Ok("https://crm.example/odata/Cases?$skiptoken=2"));
         for foreign in ["https://evil.example/Cases", "//evil.example/x", "http://crm.example/odata/Cases", "https://crm.example:8443/x"] {

@@ -3,10 +3,10 @@
 use anyhow::Result;
 use rusqlite::{Connection, OptionalExtension, params};
 use serde::{Deserialize, Serialize};
-use utoipa::ToSchema;
 
 /// A template in the list.
-#[derive(Debug, Clone, Serialize, Deserialize, ToSchema)]
+#[derive(Debug, Clone, Serialize, Deserialize)]
+#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
 pub struct TemplateInfo {
     /// Its number.
     pub id: i64,
@@ -19,7 +19,8 @@ pub struct TemplateInfo {
 }
 
 /// A version of a template.
-#[derive(Debug, Clone, Serialize, Deserialize, ToSchema)]
+#[derive(Debug, Clone, Serialize, Deserialize)]
+#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
 pub struct Version {
     /// Its number in the store.
     pub id: i64,

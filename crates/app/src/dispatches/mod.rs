@@ -1,0 +1,52 @@
+//! Dispatches: what they need, the state of their steps, their preflight, their start.
+
+mod bench;
+mod preflight;
+mod start;
+
+use mangle_core::dispatch::Choose;
+use mangle_core::records::keep;
+
+use crate::prepare::Prepared;
+use crate::store::dispatches::{self, Dispatch};
+use crate::store::{Connection, items, sheets, templates};
+use crate::{App, Error, clock};
+
+pub use bench::{Bench, DispatchBody};
+pub use preflight::{FindingInfo, PreflightView, of_all};
+pub use start::{ProofRun, StartRun};
+
+/// The names of a sheet and its source.
+pub fn sheet_name(c: &Connection, id: Option<i64>) -> anyhow::Result<Option<(String, String)>> {
+    let Some(info) = id.map(|id| sheets::sheet(c, id)).transpose()?.flatten() else { return Ok(None) };
+    let source = sheets::sources(c)?.into_iter().find(|s| s.id == info.source_id).map(|s| s.name).unwrap_or_default();
+    Ok(Some((source, info.name)))
+}
+
+/// The dispatch of a key.
+pub async fn find(app: &App, key: &str) -> Result<Dispatch, Error> {
+    let key = key.to_owned();
+    app.store.with(move |c| dispatches::by_key(c, &key)).await?.ok_or_else(|| Error::missing("the dispatch"))
+}
+
+/// The version of its template that a dispatch uses: a fixed one, or the one in use.
+async fn version(app: &App, dispatch: &Dispatch) -> Result<Option<(String, i64, i64)>, Error> {
+    let Some(id) = dispatch.template_id else { return Ok(None) };
+    let template = app.store.with(move |c| templates::get(c, id)).await?;
+    Ok(template.and_then(|t| t.version(dispatch.setup.version).map(|v| (t.name.clone(), v.number, v.id))))
+}
+
+/// A dispatch with what it needs to make documents, and the version of its template.
+pub async fn ready(app: &App, dispatch: &Dispatch) -> Result<(Prepared, Option<(String, i64, i64)>), Error> {
+    let version = version(app, dispatch).await?;
+    let mut prepared =
+        app.prepare(dispatch, dispatch.setup.clone(), version.as_ref().map(|v| v.2), dispatch.sheet_id, clock::now()).await?;
+    if let Some(sheet) = dispatch.sheet_id {
+        let (id, loaded) = (dispatch.id, prepared.sheet.clone());
+        // Whether a record changed is asked only where it counts.
+        let asks = dispatch.setup.choose == Choose::Changed;
+        let now = move |row: usize| loaded.as_ref().filter(|_| asks)?.sheet.record(row).map(keep);
+        prepared.served = app.store.with(move |c| items::served(c, id, sheet, &now)).await?;
+    }
+    Ok((prepared, version))
+}
