@@ -65,9 +65,11 @@ compare-functions:
 	test -x $(VENV)-functions/bin/python || { python3 -m venv $(VENV)-functions && $(VENV)-functions/bin/pip install --quiet formulas==1.3.4; }
 	$(VENV)-functions/bin/python crates/mangle/checks/functions.py "$$CARGO_TARGET_DIR/debug/mangle" docs/functions-compared.md crates/core/tests/functions.jsonl 2> /dev/null
 
-# The laws that hold for any input, each for a minute.
+# The laws that hold for any input, each for a minute; and 200 kills of the running program.
 long: tools
+	cargo build $(OURS) --bin mangle
 	MANGLE_LONG=60 cargo test $(OURS) --test hostile --test documents hostile any_
+	MANGLE_KILLS=200 cargo test $(OURS) --test faults
 
 # Measures in the release build.
 speed:

@@ -8,13 +8,13 @@ use std::sync::{Arc, Mutex};
 use anyhow::{Context, Result};
 use mangle_documents::docx::Template;
 use mangle_documents::page::FontSet;
-use tokio::sync::{Notify, Semaphore, broadcast};
+use tokio::sync::{Semaphore, broadcast};
 use tokio_util::sync::CancellationToken;
 use tokio_util::task::TaskTracker;
 
 use crate::crm::{Fetchings, Secrets};
 use crate::files::Files;
-use crate::jobs;
+use crate::jobs::{self, Outbox};
 use crate::prepare::LoadedSheet;
 use crate::store::Store;
 
@@ -23,17 +23,8 @@ use crate::store::Store;
 pub struct Options {
     /// Where everything is kept.
     pub folder: PathBuf,
-    /// Where messages are handed over.
-    pub smtp: Smtp,
-}
-
-/// An SMTP server.
-#[derive(Debug, Clone)]
-pub struct Smtp {
-    /// Its host.
-    pub host: String,
-    /// Its port.
-    pub port: u16,
+    /// What the operator sets for channels.
+    pub channels: mangle_channels::Config,
 }
 
 /// The application. Clones share it.
@@ -47,7 +38,10 @@ pub struct Inner {
     pub store: Store,
     /// The files.
     pub files: Files,
-    pub(crate) smtp: Smtp,
+    /// The folders that documents may be put into.
+    pub folders: Vec<String>,
+    /// The kinds of channels, each with what waits for it.
+    pub outboxes: Vec<Outbox>,
     /// Compiled templates by version.
     pub(crate) templates: Mutex<HashMap<i64, Arc<Template>>>,
     /// Sheets with their records, by number.
@@ -60,8 +54,6 @@ pub struct Inner {
     pub secrets: Secrets,
     /// The queries whose records are being fetched.
     pub fetchings: Fetchings,
-    /// Wakes the mail worker.
-    pub mail: Notify,
     /// Who makes which run.
     pub makers: jobs::Makers,
     /// How many items are made at a time: one for each core, whatever the number of runs.
@@ -85,7 +77,7 @@ impl std::ops::Deref for App {
 
 impl std::fmt::Debug for App {
     fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
-        write!(f, "App({:?})", self.smtp)
+        write!(f, "App({:?})", self.outboxes)
     }
 }
 
@@ -98,14 +90,14 @@ pub async fn open(options: Options) -> Result<App> {
     let app = App(Arc::new(Inner {
         store: Store::open(&options.folder.join("mangle.sqlite"))?,
         files: Files::open(&options.folder.join("files"))?,
-        smtp: options.smtp,
+        folders: options.channels.folders.iter().map(|(name, _)| name.clone()).collect(),
+        outboxes: mangle_channels::all(&options.channels).into_iter().map(Outbox::new).collect(),
         templates: Mutex::default(),
         sheets: Mutex::default(),
         patching: tokio::sync::Mutex::default(),
         fonts: Mutex::default(),
         secrets: Secrets::open(&options.folder)?,
         fetchings: Fetchings::default(),
-        mail: Notify::new(),
         makers: jobs::Makers::default(),
         slots: Arc::new(Semaphore::new(cores)),
         tasks: TaskTracker::new(),
@@ -147,7 +139,7 @@ mod tests {
     #[tokio::test]
     async fn a_folder_is_open_in_one_program_at_a_time() {
         let folder = tempfile::tempdir().expect("a folder");
-        let open = || open(Options { folder: folder.path().into(), smtp: Smtp { host: "127.0.0.1".into(), port: 9 } });
+        let open = || open(Options { folder: folder.path().into(), channels: Default::default() });
         let first = open().await.expect("opens");
         let refused = open().await.expect_err("refused").to_string();
         assert!(refused.ends_with("is already open in another Mangle. Close that one, or choose another folder."), "{refused}");

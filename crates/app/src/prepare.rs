@@ -349,10 +349,7 @@ impl Prepared {
             return Vec::new();
         }
         let document = self.template.iter().flat_map(|t| t.placeholders());
-        let texts = std::iter::once(&self.plan.name)
-            .chain(&self.plan.password)
-            .chain(self.plan.email.iter().flat_map(|e| e.texts().map(|(_, t)| t)));
-        let texts = texts.flat_map(|t| t.placeholders());
+        let texts = self.plan.placeholders();
         tie_states(&name_uses(document.chain(texts)), &self.schema, &self.setup.ties)
     }
 

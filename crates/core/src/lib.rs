@@ -1,6 +1,7 @@
 //! The rules of the job: values, the placeholder language, templates, records,
-//! forms, questions to CRMs, dispatches and preflight. Pure: no files, network, database, clock or chance.
+//! forms, CRM queries, dispatches, channels and preflight. Pure: no files, network, database, clock or chance.
 
+pub mod channel;
 pub mod crm;
 pub mod dispatch;
 pub mod form;

@@ -4,7 +4,8 @@
 use std::sync::Arc;
 
 use jiff::civil::DateTime;
-use mangle_core::dispatch::{Attach, EmailChannel, EmailPlan, Message, MessageFault, Output, PdfSetup, PdfStandard, Plan, Setup};
+use mangle_core::channel::{Channel, ChannelSetup, Compiled, EmailChannel, EmailPayload, Fault};
+use mangle_core::dispatch::{Attach, Format, PdfSetup, PdfStandard, Plan, Setup, read_setup, write_setup};
 use mangle_core::language::{Context, Scope};
 use mangle_core::records::{Column, ColumnType, Record, Schema};
 use mangle_core::value::{Locale, Misfit, Value};
@@ -14,35 +15,41 @@ fn problems(setup: &Setup) -> Vec<String> {
     Plan::new(setup).problems.iter().map(|p| format!("{} {}", p.field, p.problem.code)).collect()
 }
 
+fn email(channel: EmailChannel) -> Vec<ChannelSetup> {
+    vec![ChannelSetup::new(Channel::Email(channel))]
+}
+
 fn pdf(standard: PdfStandard, attach: Attach, password: &str) -> Setup {
     Setup { pdf: PdfSetup { standard, attach, password: password.into() }, ..Setup::default() }
 }
 
 #[test]
 fn a_setup_of_an_earlier_day_reads_with_what_is_usual_today() {
-    let early: Setup = serde_json::from_value(json!({ "ties": { "berth": "Berth no." }, "filter": "balance > 0" })).expect("reads");
-    assert_eq!((early.output, early.locale.as_str(), early.joint, early.version), (Output::Pdf, "en-GB", false, None));
-    assert_eq!((early.pdf.standard, early.pdf.attach, early.email.is_none()), (PdfStandard::Plain, Attach::Nothing, true));
+    let early = json!({ "ties": { "berth": "Berth no." }, "filter": "balance > 0" }).to_string();
+    let early = read_setup(&early).expect("reads");
+    assert_eq!((early.formats.as_slice(), early.locale.as_str(), early.joint, early.version), (&[Format::Pdf][..], "en-GB", false, None));
+    assert_eq!((early.pdf.standard, early.pdf.attach, early.channels.len()), (PdfStandard::Plain, Attach::Nothing, 0));
     // What is written reads the same.
     let full = Setup {
         left_out: vec![48, 3],
         joint: true,
-        output: Output::Both,
+        formats: vec![Format::Pdf, Format::Docx],
         pdf: PdfSetup { standard: PdfStandard::A3b, attach: Attach::Csv, password: String::new() },
-        email: Some(EmailChannel { to: "[: e-mail]".into(), subject: "Berths".into(), ..EmailChannel::default() }),
+        channels: email(EmailChannel { to: "[: e-mail]".into(), subject: "Berths".into(), ..EmailChannel::default() }),
         version: Some(4),
         locale_column: "Language".into(),
         ..early
     };
-    let text = serde_json::to_string(&full).expect("writes");
-    assert!(text.contains("\"standard\":\"a3b\"") && text.contains("\"output\":\"both\"") && text.contains("\"attach\":\"csv\""), "{text}");
-    assert_eq!(serde_json::from_str::<Setup>(&text).expect("reads"), full);
+    let text = write_setup(&full).expect("writes");
+    assert!(text.contains("\"standard\":\"a3b\"") && text.contains("[\"pdf\",\"docx\"]") && text.contains("\"kind\":\"email\""), "{text}");
+    assert_eq!(read_setup(&text).expect("reads"), full);
 }
 
 #[test]
-fn outputs_say_what_is_made() {
-    let made = [Output::Pdf, Output::Docx, Output::Both].map(|output| (output.pdf(), output.docx()));
-    assert_eq!(made, [(true, false), (false, true), (true, true)]);
+fn formats_are_made_once_each_and_never_none() {
+    let made = |formats: &[Format]| Plan::new(&Setup { formats: formats.to_vec(), ..Setup::default() }).formats;
+    assert_eq!(made(&[Format::Docx, Format::Pdf, Format::Docx]), [Format::Pdf, Format::Docx]);
+    assert_eq!(problems(&Setup { formats: Vec::new(), ..Setup::default() }), ["pdf no-format"]);
 }
 
 #[test]
@@ -62,7 +69,7 @@ fn kinds_of_pdf_that_do_not_go_together_are_problems() {
         assert_eq!(problems(&pdf(standard, attach, password)), told, "{standard:?} {attach:?} {password:?}");
     }
     // Where only DOCX is made none of it matters.
-    let docx = Setup { output: Output::Docx, ..pdf(A2b, Csv, "[: ref") };
+    let docx = Setup { formats: vec![Format::Docx], ..pdf(A2b, Csv, "[: ref") };
     assert_eq!(problems(&docx), Vec::<String>::new());
 }
 
@@ -75,14 +82,14 @@ fn texts_of_a_setup_name_their_field_when_they_are_wrong() {
         subject: "[: § 5]".into(),
         body: "[:end]".into(),
     };
-    let setup = Setup { name: "Reminder [: ref".into(), email: Some(channel), ..pdf(PdfStandard::Plain, Attach::Nothing, "[: a +]") };
+    let setup = Setup { name: "Reminder [: ref".into(), channels: email(channel), ..pdf(PdfStandard::Plain, Attach::Nothing, "[: a +]") };
     let told = problems(&setup);
     let fields: Vec<&str> = told.iter().filter_map(|t| t.rsplit_once(' ')).map(|(field, _)| field).collect();
     assert_eq!(fields, ["file name", "password", "to", "cc", "bcc", "subject", "message"]);
     assert!(told.contains(&"message end-without-start".to_owned()) && told.contains(&"to never-closed".to_owned()), "{told:?}");
     // Without a name documents are numbered; a channel without recipients is told.
     assert_eq!(problems(&Setup { name: "  ".into(), ..Setup::default() }), Vec::<String>::new());
-    assert_eq!(problems(&Setup { email: Some(EmailChannel::default()), ..Setup::default() }), ["to no-recipient"]);
+    assert_eq!(problems(&Setup { channels: email(EmailChannel::default()), ..Setup::default() }), ["to no-recipient"]);
 }
 
 fn record(email: Value) -> Record {
@@ -93,10 +100,12 @@ fn record(email: Value) -> Record {
     Record::new(Arc::new(schema), values, 31)
 }
 
-fn message(channel: EmailChannel, email: Value) -> Result<Message, MessageFault> {
+fn message(channel: EmailChannel, email: Value) -> Result<EmailPayload, Fault> {
     let (record, plan) = (record(email), Plan::new(&Setup::default()));
     let context = Context::new(Locale::english(), DateTime::constant(2026, 11, 23, 9, 42, 0, 0));
-    EmailPlan::new(&channel).message(&Scope::new(&record, &plan.ties, &context))
+    let channel = Compiled::of(0, &ChannelSetup::new(Channel::Email(channel))).expect("it is on");
+    let parcel = channel.render(&Scope::new(&record, &plan.ties, &context), &plan.made("Berth"))?.expect("it has no condition");
+    Ok(serde_json::from_value(parcel.payload).expect("a message"))
 }
 
 fn channel() -> EmailChannel {
@@ -112,10 +121,9 @@ fn channel() -> EmailChannel {
 #[test]
 fn a_message_has_the_recipients_of_its_record() {
     let made = message(channel(), Value::text("ada@quayle.example")).expect("a message");
-    let texts = |all: &[mangle_core::value::EmailAddress]| all.iter().map(|a| a.as_str().to_owned()).collect::<Vec<_>>();
-    assert_eq!(texts(&made.to), ["ada@quayle.example", "office@brackwater-quay.example"]);
-    assert_eq!(texts(&made.cc), ["yard@brackwater-quay.example", "crane@brackwater-quay.example"]);
-    assert_eq!(texts(&made.bcc), Vec::<String>::new(), "what is blank is nobody");
+    assert_eq!(made.to, ["ada@quayle.example", "office@brackwater-quay.example"]);
+    assert_eq!(made.cc, ["yard@brackwater-quay.example", "crane@brackwater-quay.example"]);
+    assert_eq!(made.bcc, Vec::<String>::new(), "what is blank is nobody");
     // A subject is one line, whatever stands in a cell: it is a header of the message.
     assert_eq!(made.subject, "Your berth BQ-0031 in 2027");
     assert_eq!(made.body, "Dear holder,\n\nyour boat is on the list.");
@@ -125,7 +133,13 @@ fn a_message_has_the_recipients_of_its_record() {
 fn recipients_that_are_blank_or_malformed_are_told_apart() {
     let fault = |channel: EmailChannel, email: Value| {
         let fault = message(channel, email).expect_err("no message");
-        format!("{}: {fault}", fault.code())
+        format!(
+            "{}: {fault}",
+            match &fault {
+                Fault::Value { code, .. } => code,
+                Fault::Fill { .. } => "message",
+            }
+        )
     };
     let only = |to: &str| EmailChannel { to: to.into(), cc: String::new(), ..channel() };
     assert!(fault(only("[: e-mail]"), Value::Blank).starts_with("no-recipient: no e-mail address"));

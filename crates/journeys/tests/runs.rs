@@ -52,8 +52,8 @@ fn a_run_pauses_goes_on_and_all_its_documents_come_down() -> Result<()> {
     let program = Program::demo(folder.path())?;
     let count = ready(&program, |setup| {
         setup["filter"] = json!("");
-        setup["email"] = Value::Null;
-        setup["output"] = json!("both");
+        setup["channels"] = json!([]);
+        setup["formats"] = json!(["pdf", "docx"]);
     })?;
     assert_eq!(count, 213);
     let run = start(&program, count)?;
@@ -154,7 +154,7 @@ fn failed_items_are_run_again_alone() -> Result<()> {
     let done = wait(&program, &run["id"], |r| r["state"] == "done")?;
     assert_eq!((done["delivered"].as_u64(), done["failed"].as_u64()), (Some(61), Some(1)), "{done}");
     let failed = ask("GET", &format!("{}/api/runs/{}/items?state=failed", program.address, run["id"]), None)?;
-    assert_eq!((failed[0]["row"].as_u64(), failed[0]["error_code"].as_str()), (Some(214), Some("refused")));
+    assert_eq!((failed[0]["row"].as_u64(), failed[0]["deliveries"][0]["error_code"].as_str()), (Some(214), Some("refused")));
     refuses.store(false, std::sync::atomic::Ordering::Relaxed);
     ask("POST", &format!("{}/api/runs/{}/retry", program.address, run["id"]), None)?;
     let done = wait(&program, &run["id"], |r| r["state"] == "done")?;
@@ -206,7 +206,7 @@ fn pdfs_are_closed_by_each_records_own_password_and_carry_its_data() -> Result<(
     let made = |pdf: Value, repeats: usize| -> Result<(std::path::PathBuf, Value)> {
         let count = ready(&program, |setup| {
             setup["filter"] = json!("ref = \"BQ-0031\"");
-            setup["email"] = Value::Null;
+            setup["channels"] = json!([]);
             setup["pdf"] = pdf.clone();
         })?;
         let run = start_again(&program, count, repeats)?;
@@ -294,7 +294,7 @@ fn one_document_serves_all_records_of_a_run() -> Result<()> {
     assert_eq!(items[0]["label"], "all 3 records", "{items}");
     let pdf = folder.path().join("list.pdf");
     let path = pdf.to_string_lossy().into_owned();
-    tool("curl", &["-sS", "-o", &path, &format!("{}/api/items/{}/documents/pdf", program.address, items[0]["id"])]);
+    tool("curl", &["-sS", "-o", &path, &format!("{}/api/documents/{}", program.address, items[0]["documents"][0]["id"])]);
     let text = tool("pdftotext", &["-layout", &path, "-"]);
     assert!(text.contains("3 berths, 1 of them liveaboard; yearly fees of €525.50."), "{text}");
     assert!(text.contains("Pontoon A") && text.contains("Moss, Oriel") && text.contains("2 berths") && !text.contains("Hale"), "{text}");

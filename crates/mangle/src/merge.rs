@@ -1,6 +1,6 @@
 //! `mangle merge`: a template and a sheet, in a terminal.
 
-use std::collections::HashSet;
+use std::collections::HashMap;
 use std::io::Write;
 use std::path::{Path, PathBuf};
 use std::process::ExitCode;
@@ -9,9 +9,10 @@ use std::sync::atomic::{AtomicUsize, Ordering};
 
 use anyhow::{Context as _, Result, bail, ensure};
 use jiff::civil::{Date, DateTime, Time};
-use mangle_core::dispatch::{Output, Plan, Setup, file_name, joint_record, joint_schema, name_uses, numbered, tie_states};
+use mangle_core::channel::World;
+use mangle_core::dispatch::{Format, Plan, Setup, Station, file_name, joint_record, joint_schema, name_uses, tie_states};
 use mangle_core::language::{Context, Folded, Scope};
-use mangle_core::preflight::obstacles;
+use mangle_core::preflight::{Finding, Purpose, check, obstacles, same_names};
 use mangle_core::records::{Filter, Recognised, Record, Sheet, from_json, recognise};
 use mangle_core::value::read::Reading;
 use mangle_core::value::{DateOrder, Locale};
@@ -82,11 +83,21 @@ struct Line {
     error: Option<Fault>,
 }
 
-#[derive(Serialize)]
+#[derive(Clone, Serialize)]
 struct Fault {
     code: String,
     place: String,
     message: String,
+}
+
+impl Fault {
+    fn of(finding: Finding) -> Fault {
+        let message = match finding.placeholder.as_str() {
+            "" => finding.message,
+            placeholder => format!("{placeholder}: {}", finding.message),
+        };
+        Fault { code: finding.code, place: finding.place, message }
+    }
 }
 
 /// All that the records have in common.
@@ -136,18 +147,20 @@ pub fn run(arguments: Arguments) -> Result<ExitCode> {
         ensure!(sheet.schema.column(&Folded::new(column)).is_some(), "“{tie}” is not a column of the sheet “{}”", sheet.name);
         setup.ties.insert(name.trim().to_owned(), column.trim().to_owned());
     }
-    setup.output = match arguments.to {
-        To::Pdf => Output::Pdf,
-        To::Docx => Output::Docx,
-        To::Both => Output::Both,
+    setup.formats = match arguments.to {
+        To::Pdf => vec![Format::Pdf],
+        To::Docx => vec![Format::Docx],
+        To::Both => Format::ALL.to_vec(),
     };
     let plan = Plan::new(&setup);
     let schema = if plan.joint { joint_schema(&sheet.schema) } else { sheet.schema.clone() };
-    let uses = name_uses(template.placeholders().iter().chain(plan.name.placeholders()));
-    if let Some(obstacle) = obstacles(&tie_states(&uses, &schema, &setup.ties), &plan).into_iter().next() {
+    let uses = name_uses(template.placeholders().iter().chain(plan.placeholders()));
+    if let Some(obstacle) =
+        obstacles(&tie_states(&uses, &schema, &setup.ties), &plan, &World { office_email: "", folders: &[] }).into_iter().next()
+    {
         let remedy = match obstacle.station {
-            "mapping" => " (--tie \"name=Column\")",
-            "output" if plan.problems.is_empty() && !plan.joint => " (--joint)",
+            Station::Mapping => " (--tie \"name=Column\")",
+            Station::Output if plan.problems.is_empty() && !plan.joint => " (--joint)",
             _ => "",
         };
         bail!("{}{remedy}", obstacle.message);
@@ -232,7 +245,7 @@ fn make(job: &Job, filter: Option<&Filter>, mut report: Box<dyn Write + Send>) -
         chosen = vec![(lines.len(), &joint)];
         lines.push(None);
     }
-    let names = names(job, &chosen);
+    let clashes = clashes(job, &chosen);
     let (next, done) = (AtomicUsize::new(0), Mutex::new(lines));
     let threads = std::thread::available_parallelism().map_or(2, std::num::NonZero::get);
     std::thread::scope(|scope| {
@@ -240,10 +253,10 @@ fn make(job: &Job, filter: Option<&Filter>, mut report: Box<dyn Write + Send>) -
             scope.spawn(|| {
                 loop {
                     let index = next.fetch_add(1, Ordering::Relaxed);
-                    let (Some((at, record)), Some(name)) = (chosen.get(index), names.get(index)) else { break };
-                    let line = match name {
-                        Ok(name) => one(job, record, index + 1, chosen.len(), name),
-                        Err(fault) => failed(record, &fault.code, &fault.place, fault.message.clone()),
+                    let Some((at, record)) = chosen.get(index) else { break };
+                    let line = match clashes.get(&index) {
+                        None => one(job, record, index + 1, chosen.len()),
+                        Some(fault) => of_fault(record, fault.clone()),
                     };
                     if let Ok(mut done) = done.lock() {
                         done[*at] = Some(line);
@@ -263,67 +276,60 @@ fn make(job: &Job, filter: Option<&Filter>, mut report: Box<dyn Write + Send>) -
     Ok(if made == lines.len() { ExitCode::SUCCESS } else { ExitCode::from(2) })
 }
 
-/// The file name of each record; one that is taken already gets a number.
-fn names(job: &Job, chosen: &[(usize, &Record)]) -> Vec<Result<String, Fault>> {
-    let mut taken: HashSet<String> = HashSet::new();
-    chosen
+/// What is wrong with the file names of records, by their places among the chosen: those that
+/// are those of others.
+fn clashes(job: &Job, chosen: &[(usize, &Record)]) -> HashMap<usize, Fault> {
+    let names: Vec<Option<String>> = chosen
         .iter()
         .enumerate()
         .map(|(index, (_, record))| {
             let context = job.plan.context(&job.context, record, index + 1, chosen.len());
-            let filled = job.plan.name.fill(&Scope::new(record, &job.plan.ties, &context));
-            let filled =
-                filled.map_err(|e| Fault { code: e.error.fault.code().into(), place: "file name".into(), message: e.to_string() })?;
-            let name = file_name(&filled).ok_or_else(|| Fault {
-                code: "blank-name".into(),
-                place: "file name".into(),
-                message: "the file name is blank".into(),
-            })?;
-            let mut own = name.clone();
-            for number in 2.. {
-                if taken.insert(own.to_lowercase()) {
-                    break;
-                }
-                own = numbered(&name, number);
-            }
-            Ok(own)
+            file_name(&job.plan.name.fill(&Scope::new(record, &job.plan.ties, &context)).ok()?)
         })
-        .collect()
+        .collect();
+    let known = names.iter().zip(chosen).filter_map(|(name, (_, record))| Some((record.number, name.as_deref()?)));
+    let at: HashMap<usize, usize> = chosen.iter().enumerate().map(|(index, (_, record))| (record.number, index)).collect();
+    let found = same_names(known).into_iter();
+    found.filter_map(|finding| Some((*at.get(&finding.record)?, Fault::of(finding)))).collect()
 }
 
 fn failed(record: &Record, code: &str, place: &str, message: String) -> Line {
-    Line {
-        record: record.number,
-        file: Vec::new(),
-        state: "failed",
-        error: Some(Fault { code: code.to_owned(), place: place.to_owned(), message }),
-    }
+    of_fault(record, Fault { code: code.to_owned(), place: place.to_owned(), message })
 }
 
-fn one(job: &Job, record: &Record, number: usize, count: usize, name: &str) -> Line {
+fn of_fault(record: &Record, fault: Fault) -> Line {
+    Line { record: record.number, file: Vec::new(), state: "failed", error: Some(fault) }
+}
+
+fn one(job: &Job, record: &Record, number: usize, count: usize) -> Line {
     let context = job.plan.context(&job.context, record, number, count);
     let scope = Scope::new(record, &job.plan.ties, &context);
-    let filled = match job.template.fill_with(&scope, Means { pictures: &job.pictures }) {
-        Ok(filled) => filled,
-        Err(errors) => {
-            let first = &errors[0];
-            return failed(record, first.error.fault.code(), first.place.words(), first.to_string());
-        }
+    let (filled, errors) = match job.template.fill_with(&scope, Means { pictures: &job.pictures }) {
+        Ok(filled) => (Some(filled), Vec::new()),
+        Err(errors) => (None, errors),
+    };
+    let (name, filled) = match (check(&job.plan, &scope, errors, Purpose::Run), filled) {
+        (Ok(outline), Some(filled)) => (outline.file_name, filled),
+        (Err(findings), _) => match findings.into_iter().next() {
+            Some(first) => return of_fault(record, Fault::of(first)),
+            None => return failed(record, "internal", "document", "no document was created".to_owned()),
+        },
+        (Ok(_), None) => return failed(record, "internal", "document", "no document was created".to_owned()),
     };
     let mut files = Vec::new();
-    let mut keep = |kind: &str, bytes: Vec<u8>| -> Result<(), Line> {
-        let file = format!("{name}.{kind}");
+    let mut keep = |format: Format, bytes: Vec<u8>| -> Result<(), Line> {
+        let file = format!("{name}.{}", format.extension());
         std::fs::write(job.out.join(&file), bytes).map_err(|e| failed(record, "not-written", "file", format!("{file}: {e}")))?;
         files.push(file);
         Ok(())
     };
     let made = (|| {
-        if job.plan.output.docx() {
-            keep("docx", job.template.docx(&filled).map_err(|e| failed(record, e.code(), "docx", e.to_string()))?)?;
+        if job.plan.makes(Format::Docx) {
+            keep(Format::Docx, job.template.docx(&filled).map_err(|e| failed(record, e.code(), "docx", e.to_string()))?)?;
         }
-        if job.plan.output.pdf() {
+        if job.plan.makes(Format::Pdf) {
             let made = job.template.typeset(&filled, &Typesetter::default()).map_err(|e| failed(record, "pages", "pdf", e.to_string()))?;
-            keep("pdf", made.pdf(name, context.clock.now).map_err(|e| failed(record, "pages", "pdf", e.to_string()))?)?;
+            keep(Format::Pdf, made.pdf(&name, context.clock.now).map_err(|e| failed(record, "pages", "pdf", e.to_string()))?)?;
         }
         Ok(())
     })();

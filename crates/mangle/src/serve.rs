@@ -7,7 +7,7 @@ use std::path::PathBuf;
 use anyhow::{Context, Result};
 use mangle_practice::crm;
 use mangle_practice::mailbox::{self, Mailbox};
-use mangle_server::{Options, Smtp};
+use mangle_server::{Channels, Options, Rate};
 use tokio::net::TcpListener;
 
 #[derive(clap::Args)]
@@ -24,6 +24,15 @@ pub struct Arguments {
     /// Port of the practice mailbox; 0 chooses a free port
     #[arg(long, default_value_t = 7625)]
     practice_port: u16,
+    /// Folder that documents may be put into, as NAME=PATH; may be repeated
+    #[arg(long, value_name = "NAME=PATH")]
+    allow_folder: Vec<String>,
+    /// The most messages that leave in a minute
+    #[arg(long)]
+    mail_per_minute: Option<u32>,
+    /// The most messages that leave in an hour
+    #[arg(long)]
+    mail_per_hour: Option<u32>,
 }
 
 pub fn run(arguments: Arguments) -> Result<()> {
@@ -35,6 +44,8 @@ pub fn run(arguments: Arguments) -> Result<()> {
         practice_port: arguments.practice_port,
         crm_port: None,
         free_ports: false,
+        email_rate: Rate { per_minute: arguments.mail_per_minute, per_hour: arguments.mail_per_hour },
+        folders: arguments.allow_folder.iter().map(|text| allowed(text)).collect::<Result<_>>()?,
     };
     runtime()?.block_on(async {
         let running = start(what).await?;
@@ -53,12 +64,16 @@ pub fn openapi() -> Result<()> {
 pub struct What {
     pub folder: PathBuf,
     pub port: u16,
-    pub smtp: Option<Smtp>,
+    pub smtp: Option<(String, u16)>,
     pub practice_port: u16,
     /// The port of the practice CRM, where one is wanted.
     pub crm_port: Option<u16>,
     /// Whether the application takes a free port where its own is taken.
     pub free_ports: bool,
+    /// How many messages may leave.
+    pub email_rate: Rate,
+    /// The folders that documents may be put into, by their names.
+    pub folders: Vec<(String, PathBuf)>,
 }
 
 async fn bind(port: u16, of: &str) -> Result<TcpListener> {
@@ -147,7 +162,7 @@ pub async fn start(what: What) -> Result<Running> {
             let port = practice.local_addr()?.port();
             tokio::spawn(mailbox::serve(practice, mailbox.clone()));
             more = mailbox::router(mailbox).split_for_parts().0;
-            Smtp { host: "127.0.0.1".to_owned(), port }
+            ("127.0.0.1".to_owned(), port)
         }
     };
     let mut crm_at = None;
@@ -157,7 +172,8 @@ pub async fn start(what: What) -> Result<Running> {
         tokio::spawn(crm::serve(listener, crm::Crm::new(214)));
     }
     mangle_server::openapi(mailbox_description()?);
-    let app = mangle_server::app(Options { folder: what.folder, smtp }).await?;
+    let channels = Channels { smtp: Some(smtp), email_rate: what.email_rate, folders: what.folders };
+    let app = mangle_server::app(Options { folder: what.folder, channels }).await?;
     let address = format!("http://localhost:{}", listener.local_addr()?.port());
     Ok(Running { address, listener, router: mangle_server::router(app.clone(), more), app, crm: crm_at })
 }
@@ -170,7 +186,16 @@ fn mailbox_description() -> Result<utoipa::openapi::OpenApi> {
     Ok(description)
 }
 
-fn server(text: &str) -> Result<Smtp> {
+fn server(text: &str) -> Result<(String, u16)> {
     let (host, port) = text.rsplit_once(':').with_context(|| format!("“{text}” is not a mail server. Use host:port."))?;
-    Ok(Smtp { host: host.to_owned(), port: port.parse().with_context(|| format!("“{port}” is not a port number"))? })
+    Ok((host.to_owned(), port.parse().with_context(|| format!("“{port}” is not a port number"))?))
+}
+
+/// `Office=/srv/office`: a folder that documents may be put into, made where it is missing.
+fn allowed(text: &str) -> Result<(String, PathBuf)> {
+    let (name, path) = text.split_once('=').with_context(|| format!("“{text}” is not a folder. Use NAME=PATH."))?;
+    anyhow::ensure!(!name.trim().is_empty() && !path.is_empty(), "“{text}” is not a folder. Use NAME=PATH.");
+    std::fs::create_dir_all(path).with_context(|| format!("can't create the folder {path}"))?;
+    let path = std::fs::canonicalize(path).with_context(|| format!("can't open the folder {path}"))?;
+    Ok((name.trim().to_owned(), path))
 }

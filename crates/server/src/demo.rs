@@ -2,8 +2,9 @@
 //! dispatch with two things left to do.
 
 use anyhow::{Context, Result, anyhow};
+use mangle_core::channel::{Channel, ChannelSetup, EmailChannel};
 use mangle_core::crm::{CrmQuery, ListPick, Picks};
-use mangle_core::dispatch::{EmailChannel, Setup};
+use mangle_core::dispatch::Setup;
 
 use crate::api::{furnish_crm, furnish_form, keep_source, keep_template, upload};
 use mangle_app::App;
@@ -39,6 +40,10 @@ pub async fn demo_crm(app: &App, address: &str, token: &str) -> Result<()> {
     };
     furnish_crm(app, address, token, "Inspected cases", asks).await.map_err(|e| anyhow!(e.problem.message))?;
     Ok(())
+}
+
+fn by_email(email: EmailChannel) -> Vec<ChannelSetup> {
+    vec![ChannelSetup::new(Channel::Email(email))]
 }
 
 /// Brings files in; the sheet `Holders` and the letter become the dispatch *Balance
@@ -80,7 +85,7 @@ pub async fn demo(app: &App, files: &[(&str, &[u8])]) -> Result<()> {
         ties: [("due".to_owned(), "Due date".to_owned())].into(),
         filter: "days overdue > 30".to_owned(),
         name: "Reminder [: ref]".to_owned(),
-        email: Some(EmailChannel {
+        channels: by_email(EmailChannel {
             to: "[: e-mail]".to_owned(),
             subject: "Your berth [: berth] at [: office.name]".to_owned(),
             body: "Dear [: salutation] [: last name],\n\nplease find our letter about the balance of [: balance] attached.\n\nWith kind regards,\n[: office.name]\n".to_owned(),
@@ -92,7 +97,7 @@ pub async fn demo(app: &App, files: &[(&str, &[u8])]) -> Result<()> {
     let quotes = Setup {
         filter: "stage in (\"Inspected\"; \"Quoted\")".to_owned(),
         name: "Quote [: case], [: vessel.name]".to_owned(),
-        email: Some(EmailChannel {
+        channels: by_email(EmailChannel {
             to: "[: owner.e-mail]".to_owned(),
             subject: "Quote [: case] for “[: vessel.name]”".to_owned(),
             body: "Dear [: owner.salutation after \" \"][: owner.last name else \"owner\"],\n\nplease find our quote attached.\n\n[: responsible]\n[: office.name]\n".to_owned(),

@@ -10,5 +10,5 @@ pub use api::openapi;
 pub use demo::{demo, demo_crm};
 pub use error::{Problem, Refused};
 pub use mangle_app::clock::now;
-pub use mangle_app::{App, Options, Smtp, open as app};
+pub use mangle_app::{App, Channels, Options, Rate, open as app};
 pub use server::{router, serve};

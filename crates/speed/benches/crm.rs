@@ -5,7 +5,7 @@ use std::time::{Duration, Instant};
 
 use criterion::{Criterion, criterion_group, criterion_main};
 use mangle_practice::crm::{Behaviour, Crm, TOKEN, serve};
-use mangle_server::{Options, Smtp};
+use mangle_server::{Channels, Options};
 use serde_json::{Value, json};
 
 #[global_allocator]
@@ -25,8 +25,7 @@ async fn desk() -> Desk {
     let service = format!("http://{}/odata/", listener.local_addr().expect("an address"));
     tokio::spawn(serve(listener, crm));
     let folder = tempfile::tempdir().expect("a folder");
-    let smtp = Smtp { host: "127.0.0.1".into(), port: 9 };
-    let app = mangle_server::app(Options { folder: folder.path().join("app"), smtp }).await.expect("opens");
+    let app = mangle_server::app(Options { folder: folder.path().join("app"), channels: Channels::default() }).await.expect("opens");
     let http = tokio::net::TcpListener::bind("127.0.0.1:0").await.expect("binds");
     let address = format!("http://{}", http.local_addr().expect("an address"));
     tokio::spawn(mangle_server::serve(http, mangle_server::router(app, axum::Router::new())));

@@ -13,7 +13,7 @@ use mangle_core::value::Locale;
 use mangle_documents::docx::Template;
 use mangle_documents::page::Typesetter;
 use mangle_practice::mailbox::{Mailbox, serve};
-use mangle_server::{Options, Smtp};
+use mangle_server::{Channels, Options};
 
 #[global_allocator]
 static ALLOCATOR: mimalloc::MiMalloc = mimalloc::MiMalloc;
@@ -112,7 +112,7 @@ fn whole_run() -> Duration {
         let smtp = tokio::net::TcpListener::bind("127.0.0.1:0").await.expect("binds");
         let port = smtp.local_addr().expect("an address").port();
         tokio::spawn(serve(smtp, mailbox.clone()));
-        let app = mangle_server::app(Options { folder: folder.path().join("app"), smtp: Smtp { host: "127.0.0.1".into(), port } }).await.expect("opens");
+        let app = mangle_server::app(Options { folder: folder.path().join("app"), channels: Channels { smtp: Some(("127.0.0.1".into(), port)), ..Channels::default() } }).await.expect("opens");
         let files: Vec<(&str, Vec<u8>)> = ["season.xlsx", "reminder.docx"].map(|n| (n, std::fs::read(demo(n)).expect("the demo"))).into();
         let files: Vec<(&str, &[u8])> = files.iter().map(|(n, b)| (*n, b.as_slice())).collect();
         mangle_server::demo(&app, &files).await.expect("the demo");
@@ -126,7 +126,7 @@ fn whole_run() -> Duration {
             setup["ties"]["harbour due"] = "Yearly fee".into();
             setup["filter"] = "".into();
             // The one malformed address goes to the office here: all 214 are sent.
-            setup["email"]["to"] = "office@brackwater-quay.example".into();
+            setup["channels"][0]["channel"]["to"] = "office@brackwater-quay.example".into();
             let body = serde_json::json!({ "name": bench["name"], "template_id": bench["template_id"], "sheet_id": bench["sheet_id"], "setup": setup });
             let count = ask("PUT", &url, Some(&body))["records"].as_array().map_or(0, Vec::len);
             let start = Instant::now();

@@ -7,7 +7,7 @@ import { count } from './words'
 export type Bench = Schemas['Bench']
 export type Cause = Schemas['CauseInfo']
 export type Note = Schemas['NoteInfo']
-export type Setup = Schemas['SetupBody']
+export type Setup = Schemas['Setup']
 
 /** How many documents a run makes. */
 export const documents = (bench: Bench) =>

@@ -8,7 +8,7 @@ export type Run = Schemas['RunInfo']
 /** All runs, kept current by the server's events. */
 export const useRuns = defineStore('runs', () => {
   const runs = ref<Run[]>([])
-  const going = computed(() => runs.value.filter((run) => run.state === 'going' || run.state === 'paused'))
+  const going = computed(() => runs.value.filter((run) => run.state === 'running' || run.state === 'paused'))
   let source: EventSource | undefined
 
   function put(run: Run) {
@@ -64,5 +64,5 @@ export const useRuns = defineStore('runs', () => {
 
 /** How many items of a run need nothing more. */
 export function done(run: Run): number {
-  return run.delivered + run.failed + run.held + run.left_out
+  return run.delivered + run.failed + run.uncertain + run.left_out
 }

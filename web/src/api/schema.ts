@@ -180,6 +180,74 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/deliveries/{id}/confirm": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Marks an uncertain delivery as delivered. */
+        post: operations["post_deliveries__id__confirm"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/deliveries/{id}/release": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Releases one delivery that is on hold. */
+        post: operations["post_deliveries__id__release"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/deliveries/{id}/send-again": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Delivers an uncertain delivery again, though it may have arrived. */
+        post: operations["post_deliveries__id__send_again"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/deliveries/{id}/withdraw": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Withdraws a delivery that has not begun. */
+        post: operations["post_deliveries__id__withdraw"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/dispatches": {
         parameters: {
             query?: never;
@@ -205,9 +273,9 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** A dispatch with the state of its stations. */
+        /** A dispatch with the state of its steps. */
         get: operations["get_dispatches__key_"];
-        /** Saves a dispatch and gives its stations' new state. */
+        /** Saves a dispatch and gives its steps' new state. */
         put: operations["put_dispatches__key_"];
         post?: never;
         /** Deletes a dispatch with the record of its runs. */
@@ -299,7 +367,10 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Checks every chosen record against the dispatch. */
+        /**
+         * Checks every chosen record against the dispatch. A newer change or a closed page drops the
+         *     request: its check stops then.
+         */
         post: operations["post_dispatches__key__preflight"];
         delete?: never;
         options?: never;
@@ -338,6 +409,23 @@ export interface paths {
          *     of the dispatch is going, and where records would be served again unconfirmed.
          */
         post: operations["post_dispatches__key__runs"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/documents/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** One document. */
+        get: operations["get_documents__id_"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -536,32 +624,15 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/items/{id}/arrived": {
+    "/api/items/{id}/events": {
         parameters: {
             query?: never;
             header?: never;
             path?: never;
             cookie?: never;
         };
-        get?: never;
-        put?: never;
-        /** Mark a held message as delivered. */
-        post: operations["post_items__id__arrived"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/items/{id}/documents/{kind}": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /** One document, as `pdf` or `docx`. */
-        get: operations["get_items__id__documents__kind_"];
+        /** What happened to an item and its deliveries, the oldest first. */
+        get: operations["get_items__id__events"];
         put?: never;
         post?: never;
         delete?: never;
@@ -579,25 +650,8 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Makes or sends one failed item again. */
+        /** Makes or delivers one failed item again. */
         post: operations["post_items__id__retry"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/items/{id}/send-again": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /** Sends a held message again, on a person's word. */
-        post: operations["post_items__id__send_again"];
         delete?: never;
         options?: never;
         head?: never;
@@ -881,6 +935,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/runs/{id}/events": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What happened to a run as a whole, the oldest first. */
+        get: operations["get_runs__id__events"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/runs/{id}/items": {
         parameters: {
             query?: never;
@@ -907,8 +978,25 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Pauses a run; what is being made is finished. */
+        /** Pauses a run; what is being made or handed over is finished. */
         post: operations["post_runs__id__pause"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/runs/{id}/release": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Releases all deliveries of a run that are on hold. */
+        post: operations["post_runs__id__release"];
         delete?: never;
         options?: never;
         head?: never;
@@ -924,7 +1012,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Lets a paused run go on. */
+        /** Resumes a paused run. */
         post: operations["post_runs__id__resume"];
         delete?: never;
         options?: never;
@@ -941,7 +1029,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Makes or sends all failed items again, and only those. */
+        /** Makes or delivers all that failed in a run again, and only that. */
         post: operations["post_runs__id__retry"];
         delete?: never;
         options?: never;
@@ -958,7 +1046,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Stops a run for good; what is made stays made, the rest is left out. */
+        /** Stops a run for good; what is made stays made, the rest is left out or withdrawn. */
         post: operations["post_runs__id__stop"];
         delete?: never;
         options?: never;
@@ -1684,7 +1772,7 @@ export interface components {
             name: string;
         };
         /**
-         * @description What is attached: nothing, or the record's data.
+         * @description What is attached to a PDF.
          * @enum {string}
          */
         Attach: "nothing" | "json" | "csv";
@@ -1708,6 +1796,8 @@ export interface components {
             columns: components["schemas"]["ColumnInfo"][];
             /** @description What is wrong with the filter. */
             filter_problem?: string | null;
+            /** @description The folders of this machine that documents may be put into. */
+            folders: string[];
             /** @description What the columns tell of the template's placeholders; it stops nothing. */
             hints: components["schemas"]["HintInfo"][];
             /** @description Its key. */
@@ -1788,6 +1878,27 @@ export interface components {
             /** @description Its number. */
             number: number;
         };
+        /** @description The settings of a channel, by its kind. */
+        Channel: (components["schemas"]["EmailChannel"] & {
+            /** @enum {string} */
+            kind: "email";
+        }) | (components["schemas"]["FolderChannel"] & {
+            /** @enum {string} */
+            kind: "folder";
+        });
+        /** @description A channel of a dispatch: its settings, and when it is used. */
+        ChannelSetup: {
+            /** @description Its kind and settings. */
+            channel: components["schemas"]["Channel"];
+            /** @description The condition on which a record is delivered over it; blank for every record. */
+            condition: string;
+            /** @description When it delivers. */
+            moment: components["schemas"]["Moment"];
+            /** @description What to call it; blank for the name of its kind. */
+            name: string;
+            /** @description Whether it is used at all. */
+            on: boolean;
+        };
         /** @description A text to check. */
         Checked: {
             /** @description Whether it is a text with placeholders. */
@@ -1829,10 +1940,15 @@ export interface components {
             sheet_id?: number | null;
         };
         /**
-         * @description all, unserved, failed-last or changed.
+         * @description Which of the chosen records are taken, by what this dispatch made of them before.
          * @enum {string}
          */
         Choose: "all" | "unserved" | "failed-last" | "changed";
+        /**
+         * @description What is done where a file of the name is there already.
+         * @enum {string}
+         */
+        Clash: "number" | "replace" | "fail";
         /** @description A clause as a person writes it. */
         ClauseBody: {
             /** @description The language that it is for; blank for any. */
@@ -1993,6 +2109,37 @@ export interface components {
             /** @description The expression. */
             text: string;
         };
+        /** @description A delivery in a list. */
+        DeliveryInfo: {
+            /** @description How often it was tried. */
+            attempts: number;
+            /** @description When it last changed. */
+            changed: string;
+            /** @description The error's short name. */
+            error_code: string;
+            /** @description What went wrong and what to do. */
+            error_message: string;
+            /**
+             * Format: int64
+             * @description Its number.
+             */
+            id: number;
+            /** @description The word of its channel's kind. */
+            kind: string;
+            /** @description What its channel is called. */
+            name: string;
+            /**
+             * Format: int64
+             * @description Seconds until the next try; 0 when it is due.
+             */
+            next_try_in: number;
+            /** @description What the other side said when it took it. */
+            receipt: string;
+            /** @description To whom or where it goes. */
+            recipient: string;
+            /** @description blocked, to send, sending, delivered, failed, uncertain, withdrawn or skipped. */
+            state: string;
+        };
         /** @description Records that a fetch brought or no longer found. */
         Difference: {
             /** @description How many records are new. */
@@ -2017,7 +2164,7 @@ export interface components {
              */
             revision?: number | null;
             /** @description What is set on the bench. */
-            setup: components["schemas"]["SetupBody"];
+            setup: components["schemas"]["Setup"];
             /**
              * Format: int64
              * @description The sheet's number.
@@ -2043,6 +2190,22 @@ export interface components {
             /** @description The template's name. */
             template?: string | null;
         };
+        /** @description A document in a list. */
+        DocumentInfo: {
+            /** @description Its format. */
+            format: components["schemas"]["Format"];
+            /**
+             * Format: int64
+             * @description Its number.
+             */
+            id: number;
+            /** @description Its name with extension. */
+            name: string;
+            /** @description How many pages it has, where it is of pages and that is known. */
+            pages?: number | null;
+            /** @description Its size in bytes; 0 where it is not known. */
+            size: number;
+        };
         /** @description What became of dropped files. */
         Dropped: {
             /** @description The key of the dispatch made of a sheet and a letter. */
@@ -2064,17 +2227,17 @@ export interface components {
             /** @description The numbers of the rows that were added. */
             added: number[];
         };
-        /** @description The e-mail channel; every field may hold placeholders. */
-        EmailBody: {
+        /** @description The settings of the e-mail channel: every field may hold placeholders. */
+        EmailChannel: {
             /** @description Blind copies. */
             bcc: string;
-            /** @description The text. */
+            /** @description The text of the message. */
             body: string;
             /** @description Copies. */
             cc: string;
             /** @description The subject. */
             subject: string;
-            /** @description Recipients, parted by commas. */
+            /** @description Recipients, separated by commas. */
             to: string;
         };
         /** @description One kind of thing. */
@@ -2102,6 +2265,34 @@ export interface components {
             name: string;
             /** @description What it holds. */
             type: components["schemas"]["FieldType"];
+        };
+        /** @description An event of a timeline. */
+        EventInfo: {
+            /** @description When. */
+            at: string;
+            /** @description What the delivery's channel is called. */
+            channel?: string | null;
+            /**
+             * Format: int64
+             * @description The delivery that it is about.
+             */
+            delivery?: number | null;
+            /** @description More about it. */
+            detail: string;
+            /**
+             * Format: int64
+             * @description Its number; a higher one happened later.
+             */
+            id: number;
+            /**
+             * Format: int64
+             * @description The item that it is about.
+             */
+            item?: number | null;
+            /** @description What happened, in a word: started, made, delivered, failed … */
+            what: string;
+            /** @description Who or what did it: user, mangle. */
+            who: string;
         };
         /** @description What went wrong with one placeholder. */
         Fault: {
@@ -2176,6 +2367,18 @@ export interface components {
             column: string;
             /** @description Its place among the sheet's columns. */
             index: number;
+        };
+        /** @description The settings of the folder channel. */
+        FolderChannel: {
+            /** @description What is done where a file of the name is there already. */
+            clash: components["schemas"]["Clash"];
+            /** @description The name of the allowed folder. */
+            folder: string;
+            /**
+             * @description The subfolders below it, separated by `/`, with placeholders; blank for none. Those that
+             *     are missing are made.
+             */
+            path: string;
         };
         /** @description A font file. */
         FontInfo: {
@@ -2381,6 +2584,11 @@ export interface components {
             /** @description Which part of it: `name`, `mask`, `shown_when` and so on. */
             part: string;
         };
+        /**
+         * @description A format that documents are made in.
+         * @enum {string}
+         */
+        Format: "pdf" | "docx";
         /** @description A format to choose. */
         FormatInfo: {
             /** @description In words. */
@@ -2458,9 +2666,11 @@ export interface components {
         ItemInfo: {
             /** @description When it last changed. */
             changed: string;
-            /** @description Whether there is a DOCX. */
-            docx: boolean;
-            /** @description The error's short name. */
+            /** @description To whom and where it goes. */
+            deliveries: components["schemas"]["DeliveryInfo"][];
+            /** @description What was made. */
+            documents: components["schemas"]["DocumentInfo"][];
+            /** @description The short name of the error that kept it from being made. */
             error_code: string;
             /** @description What went wrong and what to do. */
             error_message: string;
@@ -2475,28 +2685,15 @@ export interface components {
             id: number;
             /** @description What to call the record. */
             label: string;
-            /**
-             * Format: int64
-             * @description Seconds until the next try; 0 when it is due.
-             */
-            next_try_in: number;
-            /** @description Whether there is a PDF. */
-            pdf: boolean;
             /** @description Which item of the run, from 1. */
             position: number;
             /** @description The record's row in its sheet. */
             row: number;
-            /** @description The documents' size in bytes. */
-            size: number;
             /**
-             * @description waiting, filed, sending, delivered, made (where nothing is sent), held, failed or
-             *     left out.
+             * @description How far it is, its deliveries included: waiting, making, blocked, to send, sending,
+             *     delivered, made (where nothing is delivered), uncertain, failed, withdrawn or left out.
              */
             state: string;
-            /** @description To whom the message goes. */
-            to?: string | null;
-            /** @description How often sending was tried. */
-            tries: number;
         };
         /** @description A filter kept under a name. */
         KeptFilter: {
@@ -2615,14 +2812,11 @@ export interface components {
             /** @description Its text. */
             text: string;
         };
-        /** @description The message of one record. */
-        MessageView: {
-            bcc: string;
-            body: string;
-            cc: string;
-            subject: string;
-            to: string;
-        };
+        /**
+         * @description When a channel delivers.
+         * @enum {string}
+         */
+        Moment: "at-once" | "after-release";
         /** @description Rows that are moved. */
         MovedRows: {
             /** @description The row that they follow; at the top where there is none. */
@@ -2823,7 +3017,7 @@ export interface components {
             /** @description What is wrong and what to do. */
             message: string;
             /** @description The step where it is fixed. */
-            station: string;
+            station: components["schemas"]["Station"];
         };
         /** @description What was made of a row. */
         OfRow: {
@@ -2831,6 +3025,11 @@ export interface components {
             changed: string;
             /** @description The dispatch's name. */
             dispatch: string;
+            /**
+             * Format: int64
+             * @description The number of its first document; none where none was made.
+             */
+            document?: number | null;
             /** @description What went wrong. */
             error: string;
             /** @description The documents' name. */
@@ -2913,13 +3112,14 @@ export interface components {
         };
         /** @description The pages of one record as they will be made. */
         PageView: components["schemas"]["Pages"] & {
+            /** @description What each channel that is on will do. */
+            deliveries: components["schemas"]["PlannedView"][];
             /** @description The documents' name without extension. */
             file_name: string;
             /** @description What is wrong with the record. */
             findings: components["schemas"]["FindingInfo"][];
             /** @description What to call it. */
             label: string;
-            message?: components["schemas"]["MessageView"] | null;
             /** @description The row. */
             row: number;
             /** @description What each placeholder did. */
@@ -2957,7 +3157,7 @@ export interface components {
             standard: components["schemas"]["PdfStandard"];
         };
         /**
-         * @description plain, PDF/A-2b, PDF/A-3b or PDF/UA-1.
+         * @description A standard that a PDF keeps.
          * @enum {string}
          */
         PdfStandard: "plain" | "a2b" | "a3b" | "ua1";
@@ -3003,6 +3203,19 @@ export interface components {
             place: string;
             /** @description Its text with its brackets. */
             text: string;
+        };
+        /** @description What one channel will do for a record. */
+        PlannedView: {
+            /** @description The channel's place in the set-up. */
+            channel: number;
+            /** @description The word of its kind. */
+            kind: string;
+            /** @description What it is called. */
+            name: string;
+            /** @description What is handed over: labels and texts. */
+            shown: components["schemas"]["Shown"][];
+            /** @description Whether its condition is false for the record: nothing is delivered then. */
+            skipped: boolean;
         };
         /** @description What the preflight found. */
         PreflightView: {
@@ -3287,6 +3500,8 @@ export interface components {
         };
         /** @description A run with the count of its items in each state. */
         RunInfo: {
+            /** @description Items made whose deliveries wait until a person releases them. */
+            blocked: number;
             /** @description How many items it has. */
             count: number;
             /** @description Items that are done. */
@@ -3299,8 +3514,8 @@ export interface components {
             failed: number;
             /** @description When its last item was done. */
             finished?: string | null;
-            /** @description Items that need a person's word. */
-            held: number;
+            /** @description Whether it was started on hold: deliveries wait until a person releases them. */
+            hold: boolean;
             /**
              * Format: int64
              * @description Its number.
@@ -3308,19 +3523,21 @@ export interface components {
             id: number;
             /** @description run or proof. */
             kind: string;
-            /** @description Items left out when the run was stopped. */
+            /** @description Items left out when the run was stopped, and those whose deliveries were withdrawn. */
             left_out: number;
             /** @description Items made that wait to be sent, or are being sent. */
             sending: number;
-            /** @description Whether its items are sent by e-mail. */
+            /** @description Whether its documents are delivered at all, or only stored. */
             sends: boolean;
             /** @description When it was started. */
             started: string;
-            /** @description going, paused, stopped or done. */
+            /** @description running, paused, stopped or done. */
             state: string;
             /** @description Why it does not go on for now, though nobody paused it. */
             trouble?: string | null;
-            /** @description Items that wait to be made. */
+            /** @description Items of which nobody knows whether they arrived: a person decides. */
+            uncertain: number;
+            /** @description Items that wait to be made, or are being made. */
             waiting: number;
         };
         /** @description A few records that a question brings. */
@@ -3385,30 +3602,31 @@ export interface components {
             /** @description Hosts from which pictures may be fetched, parted by commas. */
             picture_hosts?: string;
         };
-        /** @description What is set on the bench. */
-        SetupBody: {
-            /** @description Which records are taken, by what this dispatch made of them before. */
+        /** @description What a person sets on the bench. */
+        Setup: {
+            /** @description The channels that documents are delivered over; none where they are only stored. */
+            channels: components["schemas"]["ChannelSetup"][];
+            /** @description Which records are taken by what was made of them before. */
             choose: components["schemas"]["Choose"];
-            email?: components["schemas"]["EmailBody"] | null;
             /** @description A condition that chooses records; empty for all. */
             filter: string;
+            /** @description The formats that are made; at least one. */
+            formats: components["schemas"]["Format"][];
             /** @description Whether one document serves all chosen records. */
             joint: boolean;
             /** @description The column that records are called by; blank where their names tell. */
             label: string;
-            /** @description Rows left out by hand. */
+            /** @description Rows left out by hand: their numbers. */
             left_out: number[];
             /** @description The locale by which values print. */
             locale: string;
-            /** @description The column that holds a record's own locale; blank for none. */
-            locale_column?: string;
-            /** @description The pattern of file names. */
+            /** @description The column that holds a record's own locale, as a BCP 47 tag; blank for none. */
+            locale_column: string;
+            /** @description The pattern of the documents' file names. */
             name: string;
-            /** @description pdf, docx or both. */
-            output: string;
             /** @description How PDFs are written. */
             pdf: components["schemas"]["PdfSetup"];
-            /** @description Template name → column, for names that do not tie themselves. */
+            /** @description Template name → column name, for names that do not tie themselves. */
             ties: {
                 [key: string]: string;
             };
@@ -3485,6 +3703,13 @@ export interface components {
             /** @description Columns whose dates can be read two ways, until a person says which. */
             unsure: components["schemas"]["UnsureInfo"][];
         };
+        /** @description A line of what a person sees of a delivery before it leaves. */
+        Shown: {
+            /** @description What it is: "To", "Subject", "Path". */
+            label: string;
+            /** @description The text. */
+            text: string;
+        };
         /** @description A source in the list. */
         Source: {
             /** @description When it was brought in. */
@@ -3538,6 +3763,8 @@ export interface components {
         StartRun: {
             /** @description How many documents the person was told; the run starts only if it is so. */
             count: number;
+            /** @description Whether deliveries wait until a person releases them. */
+            hold?: boolean;
             /**
              * @description How many of the records this dispatch has served before, as the person was told
              *     and confirmed.
@@ -3559,6 +3786,11 @@ export interface components {
             /** @description It failed; the sheet is as it was. */
             failed: string;
         };
+        /**
+         * @description A step of a dispatch, where something of its set-up is mended.
+         * @enum {string}
+         */
+        Station: "template" | "records" | "mapping" | "output" | "channels";
         /** @description What was undone or made anew. */
         Step: {
             /** @description What it was called; nothing where there was nothing to do. */
@@ -4296,6 +4528,122 @@ export interface operations {
             };
         };
     };
+    post_deliveries__id__confirm: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RunInfo"];
+                };
+            };
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    post_deliveries__id__release: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RunInfo"];
+                };
+            };
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    post_deliveries__id__send_again: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RunInfo"];
+                };
+            };
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    post_deliveries__id__withdraw: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RunInfo"];
+                };
+            };
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     get_dispatches: {
         parameters: {
             query?: never;
@@ -4697,6 +5045,35 @@ export interface operations {
             };
         };
     };
+    get_documents__id_: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/octet-stream": number[];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     post_drop: {
         parameters: {
             query?: never;
@@ -5036,7 +5413,7 @@ export interface operations {
             };
         };
     };
-    post_items__id__arrived: {
+    get_items__id__events: {
         parameters: {
             query?: never;
             header?: never;
@@ -5052,37 +5429,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["RunInfo"];
-                };
-            };
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    get_items__id__documents__kind_: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                id: number;
-                kind: string;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/octet-stream": number[];
+                    "application/json": components["schemas"]["EventInfo"][];
                 };
             };
             404: {
@@ -5096,35 +5443,6 @@ export interface operations {
         };
     };
     post_items__id__retry: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                id: number;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["RunInfo"];
-                };
-            };
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    post_items__id__send_again: {
         parameters: {
             query?: never;
             header?: never;
@@ -5697,10 +6015,39 @@ export interface operations {
             };
         };
     };
+    get_runs__id__events: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["EventInfo"][];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     get_runs__id__items: {
         parameters: {
             query?: {
-                /** @description Only items in this state. */
+                /** @description Only items that are so far. */
                 state?: string | null;
                 /** @description How many to pass over. */
                 from?: number;
@@ -5726,6 +6073,35 @@ export interface operations {
         };
     };
     post_runs__id__pause: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RunInfo"];
+                };
+            };
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    post_runs__id__release: {
         parameters: {
             query?: never;
             header?: never;

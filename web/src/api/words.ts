@@ -20,10 +20,20 @@ export const shortDay = (stamp: string | null | undefined) =>
 export const clock = (stamp: string | null | undefined) =>
   written(stamp, { hour: '2-digit', minute: '2-digit' })
 
-const STATES: Record<string, string> = { going: 'Running', filed: 'To send', made: 'Stored', held: 'On hold' }
+const STATES: Record<string, string> = { made: 'Stored', blocked: 'On hold' }
 /** A state of a run or of one of its items. */
 export const stateWord = (state: string) =>
   STATES[state] ?? `${state.charAt(0).toUpperCase()}${state.slice(1)}`
+
+/** What happened, as a timeline tells it. */
+export const eventWord = (what: string) => {
+  const words: Record<string, string> = {
+    'put off': 'Not delivered yet',
+    confirmed: 'Marked as delivered',
+    made: 'Created',
+  }
+  return words[what] ?? `${what.charAt(0).toUpperCase()}${what.slice(1)}`
+}
 
 export function size(bytes: number): string {
   if (bytes < 1000) return `${bytes} B`

@@ -16,7 +16,7 @@ const all = computed(() =>
 <template>
   <a
     v-if="newest"
-    :href="`/api/items/${newest.item}/documents/pdf`"
+    :href="newest.document ? `/api/documents/${newest.document}` : undefined"
     target="_blank"
     tabindex="-1"
     :title="all"

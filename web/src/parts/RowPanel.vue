@@ -30,9 +30,12 @@ watch(
       <tbody>
         <tr v-for="one in view.documents" :key="one.item">
           <td>
-            <a class="document" :href="`/api/items/${one.item}/documents/pdf`" target="_blank">{{
-              one.file_name || one.dispatch
-            }}</a>
+            <a
+              class="document"
+              :href="one.document ? `/api/documents/${one.document}` : undefined"
+              target="_blank"
+              >{{ one.file_name || one.dispatch }}</a
+            >
             <div class="quiet">
               {{ one.dispatch }}<template v-if="one.kind === 'proof'">, proof</template>,
               <RouterLink :to="`/runs/${one.run}`">run {{ one.run }}</RouterLink>

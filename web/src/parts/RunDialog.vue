@@ -2,9 +2,10 @@
 import { computed, ref, watch } from 'vue'
 import { useRouter } from 'vue-router'
 
-import { documents, documentsInWords, repeats, type Bench } from '../api/bench'
+import { documentsInWords, repeats, type Bench } from '../api/bench'
 import { api, ask, attempt } from '../api/client'
 import { clock, count, day } from '../api/words'
+import { channelsInWords } from '../registries/channels'
 
 /** The last word before a run: its number and its consequence. */
 const props = defineProps<{ bench: Bench; change: (work: (bench: Bench) => void) => void }>()
@@ -12,6 +13,9 @@ const open = defineModel<boolean>({ required: true })
 const router = useRouter()
 const starting = ref(false)
 const confirmed = ref(false)
+const hold = ref(false)
+const channels = computed(() => channelsInWords(props.bench))
+const mails = computed(() => props.bench.setup.channels.some((c) => c.on && c.channel.kind === 'email'))
 
 /** The same start is one run, however often the button is pressed. */
 let startKey = ''
@@ -19,6 +23,7 @@ watch(open, (now) => {
   if (!now) return
   startKey = crypto.randomUUID()
   confirmed.value = false
+  hold.value = false
 })
 
 const again = computed(() => repeats(props.bench))
@@ -38,6 +43,7 @@ async function run() {
     repeats: again.value,
     revision: props.bench.revision,
     start_key: startKey,
+    hold: hold.value && !!channels.value,
   }
   const started = await attempt(() => ask(api.POST('/api/dispatches/{key}/runs', { params, body })))
   starting.value = false
@@ -54,11 +60,13 @@ function onlyFresh() {
 
 <template>
   <el-dialog v-model="open" :title="`Run ${documentsInWords(bench)}`" width="460">
-    <p v-if="bench.setup.email">
-      {{ documentsInWords(bench) }} will be created and {{ count(documents(bench), 'message') }} sent by
-      e-mail. Sent messages can’t be recalled.
+    <p v-if="channels">
+      {{ documentsInWords(bench) }} will be created and delivered by {{ channels }}.<template v-if="mails">
+        Sent messages can’t be recalled.</template
+      >
     </p>
     <p v-else>{{ documentsInWords(bench) }} will be created and stored here. Nothing is sent.</p>
+    <el-checkbox v-if="channels" v-model="hold">Hold deliveries until I release them</el-checkbox>
     <div v-if="again && last" class="again" role="alert">
       <p>
         <b

@@ -3,6 +3,7 @@ import { computed } from 'vue'
 
 import type { Bench, Cause } from '../api/bench'
 import { count, shortDay } from '../api/words'
+import { channelsInWords } from '../registries/channels'
 
 /** The steps of a dispatch in working order, each with its state in a word. */
 const props = defineProps<{ bench: Bench; causes: Cause[] | undefined; wrong: number; at: string }>()
@@ -21,6 +22,7 @@ const stations = computed<Station[]>(() => {
   const setup = b.setup
   const open = b.ties.filter((t) => !t.column).length
   const rows = props.wrong
+  const used = setup.channels.filter((c) => c.on)
   const obstacles = (station: string) => b.obstacles.filter((o) => o.station === station).length
   const last = b.runs.find((r) => r.kind === 'run')
   return [
@@ -54,7 +56,7 @@ const stations = computed<Station[]>(() => {
     {
       key: 'output',
       name: 'Output',
-      state: setup.output === 'both' ? 'PDF, DOCX' : setup.output.toUpperCase(),
+      state: setup.formats.map((f) => f.toUpperCase()).join(', ') || 'None',
       tone: obstacles('output') ? 'open' : 'done',
       line: setup.name,
       mono: true,
@@ -62,9 +64,9 @@ const stations = computed<Station[]>(() => {
     {
       key: 'channels',
       name: 'Channels',
-      state: setup.email ? '1' : 'None',
-      tone: obstacles('channels') ? 'open' : setup.email ? 'done' : '',
-      line: setup.email ? 'E-mail' : 'Documents stored here only',
+      state: used.length ? String(used.length) : 'None',
+      tone: obstacles('channels') ? 'open' : used.length ? 'done' : '',
+      line: channelsInWords(b) || 'Documents stored here only',
     },
     {
       key: 'preflight',

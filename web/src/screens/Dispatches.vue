@@ -21,7 +21,8 @@ const name = (run: Run) => `${run.dispatch_name}, ${run.kind === 'proof' ? 'proo
 function open(run: Run): FootLine[] {
   const left = [
     run.failed ? `${count(run.failed, 'document')} failed` : '',
-    run.held ? `${run.held} on hold` : '',
+    run.uncertain ? `${run.uncertain} uncertain` : '',
+    run.blocked ? `${run.blocked} on hold` : '',
     run.state === 'paused' ? 'paused' : '',
   ].filter(Boolean)
   return left.length ? [{ to: `/runs/${run.id}`, name: name(run), text: left.join(', '), tone: 'wrong' }] : []

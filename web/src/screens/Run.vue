@@ -7,6 +7,7 @@ import { api, ask, attempt, save, type Schemas } from '../api/client'
 import { confirmed } from '../api/confirm'
 import { done, useRuns } from '../api/runs'
 import { clock, count, shortDay, size, span } from '../api/words'
+import ItemPanel from '../parts/ItemPanel.vue'
 import RowTable from '../parts/RowTable.vue'
 import StateWord from '../parts/StateWord.vue'
 import { enter } from '../router'
@@ -34,9 +35,10 @@ const tabs = computed(() => {
   const all: [string | undefined, string, number][] = [
     [undefined, 'All', r.count],
     ['waiting', 'Waiting', r.waiting],
-    ['filed', 'To send', r.sending],
+    ['blocked', 'On hold', r.blocked],
+    ['to send', 'To send', r.sending],
     r.sends ? ['delivered', 'Delivered', r.delivered] : ['made', 'Stored', r.delivered],
-    ['held', 'On hold', r.held],
+    ['uncertain', 'Uncertain', r.uncertain],
     ['failed', 'Failed', r.failed],
     ['left out', 'Left out', r.left_out],
   ]
@@ -84,6 +86,12 @@ async function anew() {
   if (done) await router.push(`/dispatches/${done.key}/preflight`)
 }
 
+async function release() {
+  const text = `${count(run.value?.blocked ?? 0, 'document')} will be delivered. Sent messages can’t be recalled.`
+  const asked = { title: 'Release deliveries', text, act: 'Release', cancel: 'Cancel', destroys: false }
+  if (await confirmed(asked)) await act('release')
+}
+
 const fetching = ref(false)
 /** Downloads all documents, and says why where they can't be had. */
 async function download(kind: 'zip' | 'pdf') {
@@ -92,24 +100,55 @@ async function download(kind: 'zip' | 'pdf') {
   fetching.value = false
 }
 
-type Act = 'pause' | 'resume' | 'stop' | 'retry'
+type Act = 'pause' | 'resume' | 'stop' | 'retry' | 'release'
 async function act(what: Act) {
   const answer = await attempt(() => ask(api.POST(`/api/runs/{id}/${what}`, { params: params() })))
   if (answer) await store.refresh(answer.id)
 }
 
 async function stop() {
-  const left = (run.value?.waiting ?? 0) + (run.value?.sending ?? 0)
+  const left = (run.value?.waiting ?? 0) + (run.value?.blocked ?? 0) + (run.value?.sending ?? 0)
   const text = `Stop this run? ${count(left, 'record')} will be left out. Delivered documents are not affected.`
   const asked = { title: 'Stop run', text, act: 'Stop run', cancel: 'Keep running', destroys: true }
   if (await confirmed(asked)) await act('stop')
 }
 
-async function one(item: Item, what: 'retry' | 'send-again' | 'arrived') {
-  const answer = await attempt(() =>
-    ask(api.POST(`/api/items/{id}/${what}`, { params: { path: { id: item.id } } })),
+/** The item whose history is shown beside the list. */
+const opened = ref<Item>()
+async function look(item: Item) {
+  opened.value = opened.value?.id === item.id ? undefined : item
+}
+/** Something was decided about the item beside the list: it is read again. */
+async function changed() {
+  await store.refresh(id.value)
+  version.value++
+}
+watch(version, async () => {
+  const open = opened.value
+  if (!open) return
+  const query = { from: open.position - 1, count: 1 }
+  const found = await attempt(() => ask(api.GET('/api/runs/{id}/items', { params: { ...params(), query } })))
+  if (found?.[0]?.id === opened.value?.id) opened.value = found?.[0]
+})
+
+/** What is said of an item in its line: what went wrong, or where it goes. */
+const wrongOf = (item: Item) =>
+  item.error_message
+    ? `${item.error_place}: ${item.error_message}`
+    : item.deliveries.map((d) => (d.error_message ? `${d.name}: ${d.error_message}` : '')).find(Boolean)
+const nextTry = (item: Item) =>
+  item.deliveries.find((d) => d.state === 'to send' && d.error_message)?.next_try_in ?? 0
+const goesTo = (item: Item) =>
+  item.deliveries
+    .filter((d) => d.state !== 'skipped')
+    .map((d) => d.recipient)
+    .join(', ')
+const bytes = (item: Item) => item.documents.reduce((sum, d) => sum + d.size, 0)
+async function retryOne(item: Item) {
+  const done = await attempt(() =>
+    ask(api.POST('/api/items/{id}/retry', { params: { path: { id: item.id } } })),
   )
-  if (answer) await store.refresh(answer.id)
+  if (done) await store.refresh(done.id)
 }
 </script>
 
@@ -124,9 +163,12 @@ async function one(item: Item, what: 'retry' | 'send-again' | 'arrived') {
       <StateWord :state="run.state" :failed="run.failed" />
       <span class="push" />
       <RouterLink class="quiet" :to="`/dispatches/${run.dispatch}`">Open dispatch</RouterLink>
-      <el-button v-if="run.state === 'going'" @click="act('pause')">Pause</el-button>
+      <el-button v-if="run.state === 'running'" @click="act('pause')">Pause</el-button>
       <el-button v-if="run.state === 'paused'" type="primary" @click="act('resume')">Resume</el-button>
-      <el-button v-if="run.state === 'going' || run.state === 'paused'" @click="stop">Stop</el-button>
+      <el-button v-if="run.state === 'running' || run.state === 'paused'" @click="stop">Stop</el-button>
+      <el-button v-if="run.blocked && run.state !== 'stopped'" type="primary" @click="release"
+        >Release {{ run.blocked }} on hold</el-button
+      >
       <template v-if="run.failed && run.kind === 'run'">
         <el-button
           v-if="run.state !== 'stopped'"
@@ -166,52 +208,98 @@ async function one(item: Item, what: 'retry' | 'send-again' | 'arrived') {
       <span class="push quiet">
         {{ run.delivered }} of {{ count(run.count, 'document') }} {{ run.sends ? 'delivered' : 'stored'
         }}<template v-if="run.failed">, {{ run.failed }} failed</template
-        ><template v-if="run.state === 'going' && rate > 0"
+        ><template v-if="run.state === 'running' && rate > 0"
           >, {{ rate.toFixed(rate < 10 ? 1 : 0) }} per second, about
           {{ span((run.count - done(run)) / rate) }} left</template
         ><template v-else-if="run.finished">, finished {{ clock(run.finished) }}</template>
       </span>
     </div>
-    <RowTable :total="total" :version="version" :fetch="items" label="Items">
-      <template #head>
-        <th class="num" style="width: 56px">Row</th>
-        <th style="width: 190px">Record</th>
-        <th style="width: 100px">State</th>
-        <th style="width: 230px">Document</th>
-        <th class="num" style="width: 70px">Size</th>
-        <th>Recipient or error</th>
-        <th style="width: 190px"><span class="unseen">Act</span></th>
-      </template>
-      <template #row="{ row }: { row: Item }">
-        <td class="num quiet">{{ row.row || 'all' }}</td>
-        <td :title="row.label">{{ row.label }}</td>
-        <td><StateWord :state="row.state" /></td>
-        <td :title="row.file_name">
-          <a v-if="row.pdf" :href="`/api/items/${row.id}/documents/pdf`" target="_blank">{{
-            row.file_name
-          }}</a>
-          <a v-else-if="row.docx" :href="`/api/items/${row.id}/documents/docx`">{{ row.file_name }}</a>
-          <a v-if="row.pdf && row.docx" class="quiet" :href="`/api/items/${row.id}/documents/docx`"> DOCX</a>
-        </td>
-        <td class="num">{{ row.size ? size(row.size) : '' }}</td>
-        <td v-if="row.error_message" class="problem" :title="row.error_message">
-          {{ row.error_place }}: {{ row.error_message
-          }}<template v-if="row.next_try_in">, next attempt in {{ span(row.next_try_in) }}</template>
-        </td>
-        <td v-else class="quiet" :title="row.to ?? ''">{{ row.to ? `to ${row.to}` : '' }}</td>
-        <td>
-          <el-button v-if="row.state === 'failed'" text @click="one(row, 'retry')">Retry</el-button>
-          <template v-if="row.state === 'held'">
-            <el-button text @click="one(row, 'arrived')">Mark as delivered</el-button>
-            <el-button text @click="one(row, 'send-again')">Send again</el-button>
-          </template>
-        </td>
-      </template>
-    </RowTable>
+    <div class="two" :class="{ beside: opened }">
+      <RowTable :total="total" :version="version" :fetch="items" label="Items" @open="look">
+        <template #head>
+          <th class="num" style="width: 56px">Row</th>
+          <th style="width: 190px">Record</th>
+          <th style="width: 100px">State</th>
+          <th style="width: 230px">Document</th>
+          <th class="num" style="width: 70px">Size</th>
+          <th>Recipient or error</th>
+          <th style="width: 80px"><span class="unseen">Act</span></th>
+        </template>
+        <template #row="{ row }: { row: Item }">
+          <td class="num quiet">{{ row.row || 'all' }}</td>
+          <td :title="row.label">
+            <button type="button" class="plain" :aria-expanded="opened?.id === row.id" @click="look(row)">
+              {{ row.label }}
+            </button>
+          </td>
+          <td><StateWord :state="row.state" /></td>
+          <td :title="row.file_name">
+            <a
+              v-for="(one, at) in row.documents"
+              :key="one.id"
+              :class="{ quiet: at }"
+              :href="`/api/documents/${one.id}`"
+              target="_blank"
+              >{{ at ? ` ${one.format.toUpperCase()}` : row.file_name }}</a
+            >
+          </td>
+          <td class="num">{{ bytes(row) ? size(bytes(row)) : '' }}</td>
+          <td v-if="wrongOf(row)" class="problem" :title="wrongOf(row)">
+            {{ wrongOf(row)
+            }}<template v-if="nextTry(row)"> Next attempt in {{ span(nextTry(row)) }}.</template>
+          </td>
+          <td v-else class="quiet" :title="goesTo(row)">{{ goesTo(row) ? `to ${goesTo(row)}` : '' }}</td>
+          <td>
+            <el-button v-if="row.state === 'failed'" text @click="retryOne(row)">Retry</el-button>
+            <el-button v-else-if="row.state === 'uncertain'" text @click="look(row)">Decide</el-button>
+          </td>
+        </template>
+      </RowTable>
+      <aside v-if="opened" class="item-panel" aria-label="Record">
+        <el-button text class="shut" aria-label="Close" @click="opened = undefined">Close</el-button>
+        <ItemPanel :item="opened" @changed="changed" />
+      </aside>
+    </div>
   </div>
 </template>
 
 <style scoped>
+.two {
+  flex: 1;
+  min-height: 0;
+  display: grid;
+  grid-template-columns: minmax(0, 1fr);
+}
+.two.beside {
+  grid-template-columns: minmax(0, 1fr) 340px;
+}
+.item-panel {
+  position: relative;
+  border-left: 1px solid var(--line);
+  overflow: auto;
+}
+.shut {
+  position: absolute;
+  right: 8px;
+  top: 6px;
+}
+.plain {
+  border: 0;
+  padding: 0;
+  min-height: 24px;
+  max-width: 100%;
+  background: none;
+  font: inherit;
+  color: inherit;
+  text-align: left;
+  cursor: pointer;
+  overflow: hidden;
+  text-overflow: ellipsis;
+  white-space: nowrap;
+}
+.plain:hover {
+  text-decoration: underline;
+}
 .trouble {
   margin: 0;
   max-width: none;

@@ -60,7 +60,7 @@ const foot = computed(() => [
             <th class="num" style="width: 100px">Documents</th>
             <th class="num" style="width: 100px">Finished</th>
             <th class="num" style="width: 80px">Failed</th>
-            <th class="num" style="width: 80px">On hold</th>
+            <th class="num" style="width: 80px">Uncertain</th>
           </tr>
         </thead>
         <tbody>
@@ -76,7 +76,7 @@ const foot = computed(() => [
             <td class="num">{{ run.count }}</td>
             <td class="num">{{ run.delivered }}</td>
             <td class="num">{{ run.failed || '' }}</td>
-            <td class="num">{{ run.held || '' }}</td>
+            <td class="num">{{ run.uncertain || '' }}</td>
           </tr>
         </tbody>
       </table>

@@ -1,8 +1,9 @@
 //! The bench: a dispatch with the state of its stations.
 
-use mangle_core::dispatch::{Setup, TieState};
+use mangle_core::channel::World;
+use mangle_core::dispatch::{Setup, Station, TieState};
 use mangle_core::language::template_marks;
-use mangle_core::preflight::obstacles;
+use mangle_core::preflight::{Obstacle, obstacles};
 use mangle_core::records::{Labels, Record};
 use mangle_core::words::counted;
 use serde::{Deserialize, Serialize};
@@ -26,7 +27,7 @@ pub struct DispatchBody {
     /// The sheet's number.
     sheet_id: Option<i64>,
     /// What is set on the bench.
-    setup: SetupBody,
+    setup: Setup,
     /// The revision that was changed: what was changed elsewhere meanwhile is not
     /// overwritten. Left out, whatever is there is.
     #[serde(default)]
@@ -34,122 +35,6 @@ pub struct DispatchBody {
     /// Another key; the old address leads nowhere then.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     new_key: Option<String>,
-}
-
-/// What is set on the bench.
-#[derive(Debug, Clone, Serialize, Deserialize)]
-#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
-pub struct SetupBody {
-    /// Template name → column, for names that do not tie themselves.
-    ties: std::collections::BTreeMap<String, String>,
-    /// A condition that chooses records; empty for all.
-    filter: String,
-    /// Rows left out by hand.
-    left_out: Vec<usize>,
-    /// Which records are taken, by what this dispatch made of them before.
-    #[serde(default)]
-    #[cfg_attr(feature = "openapi", schema(required = true))]
-    choose: Choose,
-    /// The column that records are called by; blank where their names tell.
-    #[serde(default)]
-    #[cfg_attr(feature = "openapi", schema(required = true))]
-    label: String,
-    /// Whether one document serves all chosen records.
-    #[serde(default)]
-    #[cfg_attr(feature = "openapi", schema(required = true))]
-    joint: bool,
-    /// pdf, docx or both.
-    output: String,
-    /// How PDFs are written.
-    #[serde(default)]
-    #[cfg_attr(feature = "openapi", schema(required = true))]
-    pdf: PdfSetup,
-    /// The pattern of file names.
-    name: String,
-    /// The e-mail channel, when it is on.
-    email: Option<EmailBody>,
-    /// The template's version that is always used; the one in use where there is none.
-    #[serde(default)]
-    version: Option<i64>,
-    /// The locale by which values print.
-    locale: String,
-    /// The column that holds a record's own locale; blank for none.
-    #[serde(default)]
-    locale_column: String,
-}
-
-/// How PDFs are written.
-#[derive(Debug, Clone, Default, Serialize, Deserialize)]
-#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
-pub struct PdfSetup {
-    /// The standard that they keep.
-    standard: PdfStandard,
-    /// What is attached to them.
-    attach: Attach,
-    /// The password that opens them, with placeholders; empty for none.
-    password: String,
-}
-
-/// plain, PDF/A-2b, PDF/A-3b or PDF/UA-1.
-#[derive(Debug, Clone, Copy, Default, Serialize, Deserialize)]
-#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
-#[serde(rename_all = "kebab-case")]
-pub enum PdfStandard {
-    #[default]
-    Plain,
-    A2b,
-    A3b,
-    Ua1,
-}
-
-/// What is attached: nothing, or the record's data.
-#[derive(Debug, Clone, Copy, Default, Serialize, Deserialize)]
-#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
-#[serde(rename_all = "kebab-case")]
-pub enum Attach {
-    #[default]
-    Nothing,
-    Json,
-    Csv,
-}
-
-/// all, unserved, failed-last or changed.
-#[derive(Debug, Clone, Copy, Default, Serialize, Deserialize)]
-#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
-#[serde(rename_all = "kebab-case")]
-pub enum Choose {
-    #[default]
-    All,
-    Unserved,
-    FailedLast,
-    Changed,
-}
-
-/// The e-mail channel; every field may hold placeholders.
-#[derive(Debug, Clone, Default, Serialize, Deserialize)]
-#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
-pub struct EmailBody {
-    /// Recipients, parted by commas.
-    to: String,
-    /// Copies.
-    cc: String,
-    /// Blind copies.
-    bcc: String,
-    /// The subject.
-    subject: String,
-    /// The text.
-    body: String,
-}
-
-/// The set-up is the same to the letter on both sides: JSON carries it over.
-fn setup_of(body: &SetupBody) -> Result<Setup, Error> {
-    let value = serde_json::to_value(body).map_err(anyhow::Error::new)?;
-    serde_json::from_value(value).map_err(|e| Error::unusable("setup", format!("invalid set-up: {e}")))
-}
-
-fn body_of(setup: &Setup) -> Result<SetupBody, Error> {
-    let value = serde_json::to_value(setup).map_err(anyhow::Error::new)?;
-    Ok(serde_json::from_value(value).map_err(anyhow::Error::new)?)
 }
 
 /// The bench: a dispatch with the state of its stations.
@@ -190,6 +75,8 @@ pub struct Bench {
     runs: Vec<RunInfo>,
     /// The person's own address.
     person_email: String,
+    /// The folders of this machine that documents may be put into.
+    folders: Vec<String>,
 }
 
 /// The template in use.
@@ -274,12 +161,18 @@ pub struct HintInfo {
 #[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
 pub struct ObstacleInfo {
     /// The step where it is fixed.
-    station: String,
+    station: Station,
     /// Whether it is fixed in Settings instead.
     in_settings: bool,
     /// What is wrong and what to do.
     #[serde(serialize_with = "mangle_core::words::as_sentence")]
     pub message: String,
+}
+
+impl From<Obstacle> for ObstacleInfo {
+    fn from(obstacle: Obstacle) -> ObstacleInfo {
+        ObstacleInfo { station: obstacle.station, in_settings: obstacle.in_settings, message: obstacle.message }
+    }
 }
 
 impl App {
@@ -300,15 +193,9 @@ impl App {
         let at = clock::stamp();
         let (old, name) = (dispatch.name.clone(), new.name.trim().to_owned());
         let renamed = old != name;
-        let mut setup = setup_of(&new.setup)?;
+        let mut setup = new.setup;
         if renamed {
-            // What was made of the name follows it.
-            if let Some(rest) = setup.name.strip_prefix(&old) {
-                setup.name = format!("{name}{rest}");
-            }
-            if let Some(email) = setup.email.as_mut().filter(|email| email.subject == old) {
-                email.subject.clone_from(&name);
-            }
+            setup.renamed(&old, &name);
         }
         dispatch = Dispatch { name, template_id: new.template_id, sheet_id: new.sheet_id, setup, changed: at.clone(), ..dispatch };
         let (wanted, mut kept) = (new.new_key, dispatch);
@@ -351,11 +238,12 @@ pub(super) async fn bench(app: &App, dispatch: Dispatch) -> Result<Bench, Error>
             Ok((sheet_name(c, sheet_id)?, info, runs::list(c, Some(&key))?, settings::read(c)?))
         })
         .await?;
-    let setup = body_of(&dispatch.setup)?;
+    let setup = dispatch.setup;
     let (name, template_id, revision) = (dispatch.name, dispatch.template_id, Some(dispatch.revision));
     let body = DispatchBody { name, template_id, sheet_id, setup, revision, new_key: None };
     let unsure = info.map(|i| i.unsure).unwrap_or_default();
     let columns = prepared.sheet.as_ref().map(|s| s.columns()).unwrap_or_default();
+    let folders = app.folders.clone();
     blocking(move || {
         let ties = prepared.ties();
         let (records, filter_problem) = match prepared.chosen() {
@@ -379,34 +267,24 @@ pub(super) async fn bench(app: &App, dispatch: Dispatch) -> Result<Bench, Error>
         };
         let used: Vec<&str> = ties.iter().filter_map(|t| t.column.as_deref()).collect();
         let problems = prepared.template.as_ref().map_or(0, |t| t.problems().len());
-        let mut stops: Vec<ObstacleInfo> = obstacles(&ties, &prepared.plan)
-            .into_iter()
-            .map(|o| ObstacleInfo { station: o.station.to_owned(), in_settings: false, message: o.message })
-            .collect();
-        let stop =
-            |station: &str, message: &str| ObstacleInfo { station: station.to_owned(), in_settings: false, message: message.to_owned() };
+        let world = World { office_email: &prepared.settings.office_email, folders: &folders };
+        let mut stops = obstacles(&ties, &prepared.plan, &world);
         if prepared.template.is_none() {
-            stops.insert(0, stop("template", "no template. Choose one or drop a DOCX here."));
+            stops.insert(0, Obstacle::new(Station::Template, "no template. Choose one or drop a DOCX here."));
         }
         if prepared.sheet.is_none() {
-            stops.insert(0, stop("records", "no source. Choose a sheet or drop a file here."));
+            stops.insert(0, Obstacle::new(Station::Records, "no source. Choose a sheet or drop a file here."));
         }
         if problems > 0 {
-            stops.insert(
-                0,
-                stop("template", &format!("the template has {}. Fix them and upload it again.", counted(problems, "problem", "problems"))),
-            );
+            let message = format!("the template has {}. Fix them and upload it again.", counted(problems, "problem", "problems"));
+            stops.insert(0, Obstacle::new(Station::Template, message));
         }
         for one in unsure.iter().filter(|u| used.contains(&u.column.as_str())) {
             let message = format!(
                 "“{}” in {} can mean {} or {}. In the sheet, choose whether day or month comes first.",
                 one.example, one.column, one.day_first, one.month_first
             );
-            stops.push(stop("records", &message));
-        }
-        if prepared.plan.email.is_some() && prepared.settings.office_email.trim().is_empty() {
-            let message = "no sender address. Enter the office e-mail address in Settings.";
-            stops.push(ObstacleInfo { in_settings: true, ..stop("channels", message) });
+            stops.push(Obstacle::new(Station::Records, message));
         }
         let hints = match (&prepared.template, &prepared.sheet) {
             (Some(template), Some(_)) => template_marks(template.placeholders(), &prepared.schema, &prepared.plan.ties)
@@ -433,7 +311,8 @@ pub(super) async fn bench(app: &App, dispatch: Dispatch) -> Result<Bench, Error>
             records,
             row_count: prepared.sheet.as_ref().map_or(0, |s| s.sheet.records.len()),
             filter_problem,
-            obstacles: stops,
+            obstacles: stops.into_iter().map(Into::into).collect(),
+            folders,
             runs,
             person_email: settings.person_email,
         }

@@ -4,7 +4,7 @@ use std::collections::BTreeSet;
 
 use mangle_core::dispatch::name_uses;
 use mangle_core::language::Folded;
-use mangle_core::preflight::{Fields, Finding, Fix, Found, causes};
+use mangle_core::preflight::{Fields, Finding, Fix, Found, causes, place_in};
 use mangle_core::records::{ColumnType, Record};
 use mangle_core::template::Placeholder;
 use mangle_core::words::counted;
@@ -175,7 +175,9 @@ struct Known<'a> {
 
 impl Fields for Known<'_> {
     fn printed_by(&self, place: &str, placeholder: &str) -> Option<String> {
-        let texts = self.prepared.plan.email.iter().flat_map(|email| email.texts());
+        let plan = &self.prepared.plan;
+        let texts =
+            plan.channels.iter().flat_map(|channel| channel.texts().map(move |(field, text)| (place_in(plan, channel, field), text)));
         let of_place = texts.filter(|(field, _)| *field == place).flat_map(|(_, text)| text.placeholders());
         let all: Vec<&Placeholder> = of_place.chain(self.template.placeholders()).collect();
         // An address that is blank has no placeholder of its own: it is that of its field.

@@ -18,7 +18,7 @@ use crate::store::runs::{self, NewItem, NewRun, RunInfo};
 use crate::store::sheets::ColumnInfo;
 use crate::store::snapshots::Snapshot;
 use crate::store::{items, settings};
-use crate::{App, Error};
+use crate::{Actor, App, Error};
 
 /// What a run is started with.
 #[derive(Debug, Deserialize)]
@@ -36,6 +36,9 @@ pub struct StartRun {
     /// sent: the answer is the run that it began.
     #[serde(default)]
     start_key: Option<String>,
+    /// Whether deliveries wait until a person releases them.
+    #[serde(default)]
+    hold: bool,
 }
 
 /// Starts a run of all chosen records. Error while anything stops it, while another run
@@ -81,8 +84,12 @@ impl App {
             ));
         }
         let rows = bench.records.into_iter().map(|r| r.row).collect();
-        let begin =
-            Begin { dispatch, version: version.map(|v| v.2), rows, of: Of::Run { repeats: asked.repeats, start_key: asked.start_key } };
+        let begin = Begin {
+            dispatch,
+            version: version.map(|v| v.2),
+            rows,
+            of: Of::Run { repeats: asked.repeats, start_key: asked.start_key, hold: asked.hold },
+        };
         begin.go(self.clone()).await
     }
 }
@@ -147,7 +154,7 @@ struct Begin {
 }
 
 enum Of {
-    Run { repeats: usize, start_key: Option<String> },
+    Run { repeats: usize, start_key: Option<String>, hold: bool },
     Proofs { to: String },
 }
 
@@ -173,11 +180,12 @@ impl Begin {
         let (Some(version), Some(sheet_id)) = (self.version, self.dispatch.sheet_id) else { return Err(not_ready()) };
         let records: Vec<&Record> = self.rows.iter().filter_map(|row| sheet.record(*row)).collect();
         let (columns, items) = items(sheet, &records, &self.dispatch.setup);
-        let (mut start_key, mut proof_to) = (None, None);
+        let (mut start_key, mut proof_to, mut on_hold) = (None, None, false);
         match &self.of {
             Of::Proofs { to } => proof_to = Some(to.as_str()),
-            Of::Run { repeats, start_key: key } => {
+            Of::Run { repeats, start_key: key, hold } => {
                 start_key = key.as_deref();
+                on_hold = *hold;
                 if let Some(run) = begun(t, self.dispatch.id, start_key)? {
                     return Ok((run, false));
                 }
@@ -191,6 +199,8 @@ impl Begin {
             proof_to,
             start_key,
             snapshot: Some(&snapshot),
+            hold: on_hold,
+            by: Actor::User,
             moment: &moment,
             template_version_id: version,
             sheet_id,

@@ -1,45 +1,50 @@
-//! One record → its documents and its message: check, fill, typeset, file.
+//! One record → its documents and what becomes of them: check, fill, typeset, write down.
 
 use std::sync::Arc;
 
 use anyhow::{Context as _, Result};
-use mangle_core::dispatch::{Attach, PdfStandard};
+use mangle_core::channel::{Moment, Parcel, proof};
+use mangle_core::dispatch::{Attach, Format, PdfStandard};
 use mangle_core::language::Context;
-use mangle_core::preflight::{Finding, Noted, Outline, check, gather_notes, same_names};
+use mangle_core::preflight::{Finding, Noted, Outline, Planned, Purpose, check, gather_notes, same_names};
 use mangle_core::records::{Record, read_kept, to_json, to_rows};
 use mangle_core::template::FillError;
 use mangle_documents::docx::{Filled, Template};
 use mangle_documents::page::{Attached, AttachedKind, Made, PdfWish, Standard, Typesetter};
 
+use sha2::{Digest, Sha256};
+use tokio::sync::OwnedSemaphorePermit;
 use tokio_util::sync::CancellationToken;
 
-use super::mail::{self, Envelope};
-use crate::App;
-use crate::clock;
+use super::state::DeliveryState;
 use crate::prepare::{Prepared, blocking};
+use crate::store::deliveries::NewDelivery;
+use crate::store::documents::NewDocument;
+use crate::store::events::{self, About};
 use crate::store::items::{self, ItemError, ItemWork, MadeItem};
 use crate::store::runs::RunWork;
+use crate::{Actor, App, clock};
 
 /// What the check of one record gives.
 pub type Checked = Result<(Filled, Outline), Vec<Finding>>;
 
-/// Fills the template for a record and checks its name and message.
-pub fn check_one(prepared: &Prepared, template: &Template, record: &Record, number: usize, count: usize) -> Checked {
-    check_in(prepared, template, record, &prepared.context(record, number, count))
+/// Fills the template for a record and checks its name and deliveries.
+pub fn check_one(prepared: &Prepared, template: &Template, record: &Record, (number, count): (usize, usize), purpose: Purpose) -> Checked {
+    check_in(prepared, template, record, &prepared.context(record, number, count), purpose)
 }
 
 /// The same, noticing what may surprise the recipient.
 fn check_noticing(prepared: &Prepared, template: &Template, record: &Record, number: usize, count: usize) -> Checked {
-    check_in(prepared, template, record, &prepared.noticing_context(record, number, count))
+    check_in(prepared, template, record, &prepared.noticing_context(record, number, count), Purpose::Run)
 }
 
-fn check_in(prepared: &Prepared, template: &Template, record: &Record, context: &Context) -> Checked {
+fn check_in(prepared: &Prepared, template: &Template, record: &Record, context: &Context, purpose: Purpose) -> Checked {
     let scope = prepared.scope(record, context);
     let (filled, errors): (Option<Filled>, Vec<FillError>) = match template.fill_with(&scope, prepared.means()) {
         Ok(filled) => (Some(filled), Vec::new()),
         Err(errors) => (None, errors),
     };
-    let outline = check(&prepared.plan, &scope, errors)?;
+    let outline = check(&prepared.plan, &scope, errors, purpose)?;
     Ok((filled.ok_or_else(Vec::new)?, outline))
 }
 
@@ -77,8 +82,8 @@ fn attachment(attach: Attach, record: &Record) -> Result<Option<(AttachedKind, V
     })
 }
 
-/// The record's PDF as the plan wants it.
-fn pdf_of(prepared: &Prepared, template: &Template, record: &Record, made: (&Filled, &Outline), run: &RunWork) -> Result<Vec<u8>> {
+/// The record's PDF as the plan wants it, and how many pages it has.
+fn pdf_of(prepared: &Prepared, template: &Template, record: &Record, made: (&Filled, &Outline), run: &RunWork) -> Result<(Vec<u8>, usize)> {
     let (filled, outline) = made;
     let (standard, attach) = prepared.plan.pdf;
     let attachment = attachment(attach, record)?;
@@ -91,48 +96,86 @@ fn pdf_of(prepared: &Prepared, template: &Template, record: &Record, made: (&Fil
         PdfStandard::Ua1 => Some(Standard::Ua1),
     };
     let moment = run.moment.parse().unwrap_or_else(|_| clock::now());
-    Ok(pages.pdf_as(PdfWish { title: &outline.file_name, moment, standard, password: outline.password.as_deref() })?)
+    let count = pages.page_count();
+    let pdf = pages.pdf_as(PdfWish { title: &outline.file_name, moment, standard, password: outline.password.as_deref() })?;
+    Ok((pdf, count))
 }
 
-/// Makes an item and files it.
-pub async fn item(app: App, prepared: Arc<Prepared>, run: RunWork, item: ItemWork) -> Result<()> {
+/// Makes an item and writes down what was made. The slot is a core of the machine: it is given
+/// back once there is nothing left to compute.
+pub async fn item(app: App, prepared: Arc<Prepared>, run: RunWork, item: ItemWork, slot: OwnedSemaphorePermit) -> Result<()> {
     let (id, run_id, position) = (item.id, item.run_id, item.position);
     let host = prepared.settings.office_email.rsplit_once('@').map_or("mangle.example", |(_, host)| host).to_owned();
+    let hold = run.hold;
     // Whatever a record does to the program, it costs that record alone.
     let made = blocking(move || make(&prepared, &run, &item)).await.unwrap_or_else(|error| {
         tracing::error!(id, error = format!("{error:#}"), "creating the document was interrupted");
         let message = "internal error while creating this document. The log has the details.";
         Err(ItemError { code: "internal".into(), place: "document".into(), message: message.into() })
     });
-    let at = clock::stamp();
-    match made {
-        Err(error) => app.store.with(move |c| items::make_failed(c, id, &error, &at)).await,
-        Ok(made) => {
-            let size = made.pdf.as_ref().map_or(0, Vec::len) + made.docx.as_ref().map_or(0, Vec::len);
-            let pdf = keep(&app, made.pdf).await?;
-            let docx = keep(&app, made.docx).await?;
-            let message = match made.envelope {
-                Some(envelope) => Some((serde_json::to_string(&envelope)?, mail::message_id(run_id, position, id, &at, &host))),
-                None => None,
-            };
-            let filed = MadeItem { file_name: made.file_name, pdf, docx, size, message };
-            app.store.with(move |c| items::filed(c, id, &filed, &at)).await
+    drop(slot);
+    let about = About::item(run_id, id);
+    let made = match made {
+        Ok(made) => made,
+        Err(error) => {
+            let failed = app.store.change(move |t| -> Result<()> {
+                let at = clock::stamp();
+                if items::failed(t, id, &error, &at)? {
+                    events::add(t, Actor::Mangle, about, "failed", &error.message, &at)?;
+                }
+                Ok(())
+            });
+            return failed.await;
         }
+    };
+    let mut documents = Vec::with_capacity(made.documents.len());
+    for (format, bytes, pages) in made.documents {
+        let (size, name) = (bytes.len(), format!("{}.{}", made.file_name, format.extension()));
+        let file = app.files.keep(bytes).await?;
+        documents.push(NewDocument { format, file, name, pages, size });
     }
+    let at = clock::stamp();
+    let mut deliveries = Vec::with_capacity(made.deliveries.len());
+    for planned in made.deliveries {
+        let skipped = planned.parcel.is_none();
+        let parcel = planned.parcel.unwrap_or_default();
+        deliveries.push(NewDelivery {
+            channel: planned.channel,
+            kind: planned.kind,
+            name: planned.name,
+            state: match (skipped, hold || planned.moment == Moment::AfterRelease) {
+                (true, _) => DeliveryState::Skipped,
+                (false, true) => DeliveryState::Blocked,
+                (false, false) => DeliveryState::ToSend,
+            },
+            key: key(run_id, position, id, planned.channel, &at, &host),
+            recipient: parcel.to,
+            documents: serde_json::to_string(&parcel.documents)?,
+            payload: serde_json::to_string(&parcel.payload)?,
+        });
+    }
+    let made = MadeItem { file_name: made.file_name, documents, deliveries };
+    let written = app.store.change(move |t| -> Result<()> {
+        if items::made(t, id, run_id, &made, &at)? {
+            events::add(t, Actor::Mangle, about, "made", &made.file_name, &at)?;
+        }
+        Ok(())
+    });
+    written.await
 }
 
-async fn keep(app: &App, bytes: Option<Vec<u8>>) -> Result<Option<String>> {
-    match bytes {
-        Some(bytes) => app.files.keep(bytes).await.map(Some),
-        None => Ok(None),
-    }
+/// What tells a delivery from every other, in the form of a Message-ID (RFC 5322 3.6.4).
+fn key(run: i64, position: usize, item: i64, channel: usize, at: &str, host: &str) -> String {
+    let digest = Sha256::digest(format!("{run} {position} {item} {channel} {at}"));
+    let hex: String = digest.iter().take(8).map(|b| format!("{b:02x}")).collect();
+    format!("<{run}.{position}.{hex}@{host}>")
 }
 
+/// What is made of an item, before it is written down.
 struct MadeBytes {
     file_name: String,
-    pdf: Option<Vec<u8>>,
-    docx: Option<Vec<u8>>,
-    envelope: Option<Envelope>,
+    documents: Vec<(Format, Vec<u8>, Option<usize>)>,
+    deliveries: Vec<Planned>,
 }
 
 fn make(prepared: &Prepared, run: &RunWork, item: &ItemWork) -> Result<MadeBytes, ItemError> {
@@ -143,51 +186,35 @@ fn make(prepared: &Prepared, run: &RunWork, item: &ItemWork) -> Result<MadeBytes
     let schema = run.schema.as_ref().unwrap_or(&sheet.sheet.schema);
     // The very values that the preview showed, whatever the sheet says by now.
     let record = read_kept(schema, item.row, &item.record).map_err(|e| fault("record", e.to_string()))?;
-    // A proof goes to the person whatever the record's own address is worth.
-    let checked = match run.proof {
-        true => proof_of(prepared, template, &record, item.position, run.count),
-        false => check_one(prepared, template, &record, item.position, run.count),
-    };
-    let (filled, outline) = checked.map_err(first)?;
-    let docx = match prepared.plan.output.docx() {
-        true => {
-            Some(template.docx(&filled).map_err(|e| ItemError { code: e.code().into(), place: "docx".into(), message: e.to_string() })?)
-        }
-        false => None,
-    };
-    let pdf = match prepared.plan.output.pdf() || run.proof {
-        true => {
-            let pdf = pdf_of(prepared, template, &record, (&filled, &outline), run);
-            Some(pdf.map_err(|e| ItemError { code: "pages".into(), place: "pdf".into(), message: format!("{e:#}") })?)
-        }
-        false => None,
-    };
-    let envelope = if run.proof {
-        Some(Envelope::proof(&run.proof_to, &outline))
-    } else {
-        outline.message.as_ref().map(|m| Envelope::of(m, prepared.plan.mails_docx()))
-    };
-    let envelope = envelope.map(|e| e.from(&prepared.settings));
-    Ok(MadeBytes { file_name: outline.file_name, pdf, docx, envelope })
-}
-
-/// The check of a proof: the document and the name must be right, the
-/// recipients need not.
-fn proof_of(prepared: &Prepared, template: &Template, record: &Record, number: usize, count: usize) -> Checked {
-    match check_one(prepared, template, record, number, count) {
-        Ok(done) => Ok(done),
-        Err(findings) if findings.iter().all(|f| ["to", "copy to", "blind copy to"].contains(&f.place.as_str())) => {
-            let context = prepared.context(record, number, count);
-            let scope = prepared.scope(record, &context);
-            let name = prepared.plan.name.fill(&scope).ok().and_then(|n| mangle_core::dispatch::file_name(&n));
-            let filled = template.fill_with(&scope, prepared.means()).map_err(|_| findings)?;
-            Ok((
-                filled,
-                Outline { file_name: name.unwrap_or_else(|| format!("Proof {number}")), message: None, password: None, notes: Vec::new() },
-            ))
-        }
-        Err(findings) => Err(findings),
+    // A proof goes to the person, whatever the record's own address is worth.
+    let purpose = if run.proof { Purpose::Proof } else { Purpose::Run };
+    let (filled, outline) = check_one(prepared, template, &record, (item.position, run.count), purpose).map_err(first)?;
+    let mut documents = Vec::new();
+    for format in Format::ALL.iter().copied().filter(|f| prepared.plan.makes(*f) || (run.proof && *f == Format::Pdf)) {
+        documents.push(match format {
+            Format::Docx => {
+                let made = template.docx(&filled);
+                let bytes = made.map_err(|e| ItemError { code: e.code().into(), place: "docx".into(), message: e.to_string() })?;
+                (format, bytes, None)
+            }
+            Format::Pdf => {
+                let made = pdf_of(prepared, template, &record, (&filled, &outline), run);
+                let (bytes, pages) =
+                    made.map_err(|e| ItemError { code: "pages".into(), place: "pdf".into(), message: format!("{e:#}") })?;
+                (format, bytes, Some(pages))
+            }
+        });
     }
+    let deliveries = match run.proof {
+        false => outline.deliveries,
+        true => {
+            let parcels: Vec<(&str, &Parcel)> = outline.deliveries.iter().filter_map(|d| Some((d.kind, d.parcel.as_ref()?))).collect();
+            let office = (prepared.settings.office_name.as_str(), prepared.settings.office_email.as_str());
+            let parcel = proof(&run.proof_to, office, &prepared.plan.made(&outline.file_name), &parcels);
+            vec![Planned { channel: 0, kind: "email", name: "Proof".into(), moment: Moment::AtOnce, parcel: Some(parcel) }]
+        }
+    };
+    Ok(MadeBytes { file_name: outline.file_name, documents, deliveries })
 }
 
 fn first(findings: Vec<Finding>) -> ItemError {

@@ -1,56 +1,66 @@
-//! The runner: takes up runs, makes their items, sends their messages. What is
-//! to be done stands in the store; after any end the next start goes on there.
+//! The jobs: take up runs, make their items, deliver their documents. What is to be done stands
+//! in the store; after any end the next start goes on there.
 
-mod mail;
+mod deliver;
 mod make;
 mod makers;
+pub mod state;
 
 use std::sync::Arc;
 use std::time::Duration;
 
 use anyhow::Result;
 
-use crate::App;
-use crate::ErrorKind;
-use crate::clock;
+use self::state::RunState;
 use crate::prepare::Prepared;
 use crate::store::items::ItemError;
 use crate::store::snapshots::Snapshot;
 use crate::store::{dispatches, items, runs};
+use crate::{App, ErrorKind, clock};
 
+pub use deliver::Outbox;
 pub use make::{check_all, check_one, page_of};
 pub use makers::Makers;
 
 /// How many items are taken from the store at a time.
 const BATCH: usize = 24;
-/// How often it is looked for runs that nobody makes.
+/// How often it is looked for runs that nobody makes, and for leases that have run out.
 const ROUND: Duration = Duration::from_secs(1);
+/// How long an item may be in the making before it is given to another maker, in seconds.
+const LEASE: i64 = 1_800;
 
-const UNCERTAIN: &str = "Mangle stopped while sending this message, so it may or may not have been delivered. Ask the recipient or check the sent mail, then send again or mark as delivered.";
 const CRASHED: &str =
     "Mangle ended unexpectedly each time it created this document. Check the record's pictures and the template, then retry it.";
 
-/// Holds what may have been sent when the program ended, and begins to work.
+/// Finds out what became of what was begun when the program ended, and begins to work.
 pub async fn take_up(app: &App) -> Result<()> {
-    app.store
-        .with(|c| -> Result<()> {
-            let held = items::hold_uncertain(c, UNCERTAIN, &clock::stamp())?;
-            let given_up = items::give_up(c, CRASHED, &clock::stamp())?;
-            if held + given_up > 0 {
-                tracing::warn!(held, given_up, "items need a person after the last end of the program");
-            }
-            Ok(())
+    let given_up = app
+        .store
+        .change(|t| -> Result<usize> {
+            items::expire(t, i64::MAX)?;
+            items::give_up(t, CRASHED, &clock::stamp())
         })
         .await?;
-    app.tasks.spawn(mail::work(app.clone()));
+    let doubtful = deliver::take_up(app).await?;
+    if doubtful + given_up > 0 {
+        tracing::warn!(doubtful, given_up, "items need a person after the last end of the program");
+    }
+    for at in 0..app.outboxes.len() {
+        app.tasks.spawn(deliver::work(app.clone(), at));
+    }
     app.tasks.spawn(supervise(app.clone()));
     Ok(())
 }
 
-/// Gives every run that has something to make a maker, whatever ended the one before.
+/// Gives every run that has something to make a maker, whatever ended the one before, and takes
+/// items back whose makers are gone.
 async fn supervise(app: App) {
     while !app.stopping.is_cancelled() {
-        match app.store.with(|c| runs::to_make(c)).await {
+        let round = app.store.change(|t| -> Result<Vec<i64>> {
+            items::expire(t, clock::seconds())?;
+            runs::to_make(t)
+        });
+        match round.await {
             Ok(runs) => runs.into_iter().filter(|run| app.makers.begin(*run)).for_each(|run| make_run(&app, run)),
             Err(error) => tracing::error!(error = format!("{error:#}"), "the runs that are going can't be read"),
         }
@@ -66,6 +76,12 @@ pub fn go(app: &App, run: i64) {
     if app.makers.begin_now(run) {
         make_run(app, run);
     }
+    wake(app);
+}
+
+/// Something has become due for delivery.
+pub fn wake(app: &App) {
+    app.outboxes.iter().for_each(Outbox::wake);
 }
 
 /// The run's maker, which was begun before.
@@ -97,7 +113,7 @@ enum Unprepared {
 
 /// Everything that the items of a run need.
 async fn prepare(app: &App, run: i64) -> Result<(Arc<Prepared>, runs::RunWork), Unprepared> {
-    let found = app.store.with(move |c| -> Result<_> {
+    let found = app.store.read(move |c| -> Result<_> {
         let Some(work) = runs::work(c, run)? else { return Ok(None) };
         let office = match Snapshot::of_run(c, run)? {
             Some(kept) => kept,
@@ -127,38 +143,31 @@ async fn make_items(app: &App, run: i64) -> Result<()> {
             Err(Unprepared::Fault(error)) => return Err(error),
             Err(Unprepared::Unusable(message)) => {
                 let error = ItemError { code: "set-up".into(), place: "dispatch".into(), message };
-                app.store.with(move |c| items::fail_waiting(c, run, &error, &clock::stamp())).await?;
+                app.store.change(move |t| items::fail_waiting(t, run, &error, &clock::stamp())).await?;
             }
         }
     }
-    let at = clock::stamp();
-    app.store.with(move |c| runs::finish(c, run, &at)).await?;
+    app.store.change(move |t| runs::finish(t, run, &clock::stamp())).await?;
     Ok(())
 }
 
 async fn make_waiting(app: &App, run: i64, ready: &(Arc<Prepared>, runs::RunWork)) -> Result<()> {
     let mut after = 0;
     while !app.stopping.is_cancelled() {
-        let batch = app.store.with(move |c| -> Result<_> {
-            let t = c.transaction()?;
-            let batch = if runs::is_going(&t, run)? { items::claim(&t, run, after, BATCH)? } else { Vec::new() };
-            t.commit()?;
-            Ok(batch)
+        let batch = app.store.change(move |t| -> Result<_> {
+            match runs::is(t, run, RunState::Running)? {
+                true => items::claim(t, run, after, BATCH, clock::seconds() + LEASE),
+                false => Ok(Vec::new()),
+            }
         });
         let batch = batch.await?;
         let Some(last) = batch.last().map(|item| item.position) else { break };
         after = last;
         let ids: Vec<i64> = batch.iter().map(|item| item.id).collect();
         let made = make_batch(app, ready, batch).await;
-        app.store
-            .with(move |c| -> Result<()> {
-                let t = c.transaction()?;
-                items::unclaim(&t, &ids)?;
-                Ok(t.commit()?)
-            })
-            .await?;
+        app.store.change(move |t| items::let_go(t, &ids)).await?;
         made?;
-        app.mail.notify_one();
+        wake(app);
         changed(app, run);
     }
     Ok(())
@@ -174,11 +183,7 @@ async fn make_batch(app: &App, (prepared, work): &(Arc<Prepared>, runs::RunWork)
             break;
         }
         let (app, prepared, work) = (app.clone(), prepared.clone(), work.clone());
-        busy.spawn(async move {
-            let made = make::item(app, prepared, work, item).await;
-            drop(slot);
-            made
-        });
+        busy.spawn(make::item(app, prepared, work, item, slot));
     }
     let mut first = Ok(());
     while let Some(done) = busy.join_next().await {

@@ -1,7 +1,7 @@
 //! Dispatches.
 
 use anyhow::Result;
-use mangle_core::dispatch::Setup;
+use mangle_core::dispatch::{Setup, write_setup};
 use rusqlite::{Connection, OptionalExtension, params};
 
 /// A dispatch as kept.
@@ -28,7 +28,7 @@ fn of_row(r: &rusqlite::Row<'_>) -> rusqlite::Result<Dispatch> {
         name: r.get(2)?,
         template_id: r.get(3)?,
         sheet_id: r.get(4)?,
-        setup: super::kept(5, &setup)?,
+        setup: super::setup_of(5, &setup)?,
         changed: r.get(6)?,
         revision: r.get(7)?,
     })
@@ -56,7 +56,7 @@ pub fn add(c: &Connection, name: &str, template: Option<i64>, sheet: Option<i64>
         let key = if number == 1 { base.clone() } else { format!("{base}-{number}") };
         let added = c.execute(
             "INSERT INTO dispatch (key, name, template_id, sheet_id, setup, changed) VALUES (?1, ?2, ?3, ?4, ?5, ?6) ON CONFLICT (key) DO NOTHING",
-            params![key, name, template, sheet, serde_json::to_string(setup)?, at],
+            params![key, name, template, sheet, write_setup(setup)?, at],
         )?;
         if added > 0 {
             return Ok(key);
@@ -68,7 +68,7 @@ pub fn add(c: &Connection, name: &str, template: Option<i64>, sheet: Option<i64>
 /// Keeps a changed dispatch, under its key, if it is still of the revision that was
 /// changed; whether it was.
 pub fn change(c: &Connection, dispatch: &Dispatch, at: &str) -> Result<bool> {
-    let setup = serde_json::to_string(&dispatch.setup)?;
+    let setup = write_setup(&dispatch.setup)?;
     let changed = c.execute(
         "UPDATE dispatch SET key = ?8, name = ?2, template_id = ?3, sheet_id = ?4, setup = ?5, changed = ?6, revision = revision + 1 WHERE id = ?1 AND revision = ?7",
         params![dispatch.id, dispatch.name, dispatch.template_id, dispatch.sheet_id, setup, at, dispatch.revision, dispatch.key],

@@ -1,7 +1,10 @@
 //! The store: SQLite, a file a table. SQL lives here and nowhere else.
 
 pub mod clauses;
+pub mod deliveries;
 pub mod dispatches;
+pub mod documents;
+pub mod events;
 pub mod files;
 pub mod fonts;
 pub mod forms;
@@ -16,24 +19,32 @@ pub mod sheets;
 pub mod snapshots;
 pub mod specimens;
 pub mod templates;
+mod writer;
 
 use std::path::Path;
 
 use anyhow::{Context, Result};
+use mangle_core::dispatch::{Setup, read_setup};
 use r2d2::{Pool, PooledConnection};
 use r2d2_sqlite::SqliteConnectionManager;
-use rusqlite::TransactionBehavior;
 pub use rusqlite::{Connection, Transaction};
+use rusqlite::{ToSql, TransactionBehavior};
 use rusqlite_migration::{M, Migrations};
 
-/// The store. Clones share its connections.
+use self::writer::Writer;
+use crate::jobs::state::Step;
+
+/// The store. Clones share its connections and its writer.
 #[derive(Debug, Clone)]
-pub struct Store(Pool<SqliteConnectionManager>);
+pub struct Store {
+    pool: Pool<SqliteConnectionManager>,
+    writer: Writer,
+}
 
 /// A connection of the store's pool.
 type Pooled = PooledConnection<SqliteConnectionManager>;
 
-const MIGRATIONS: [&str; 11] = [
+const MIGRATIONS: [&str; 12] = [
     include_str!("../../migrations/01-start.sql"),
     include_str!("../../migrations/02-versions-and-specimens.sql"),
     include_str!("../../migrations/03-pictures-and-clauses.sql"),
@@ -45,28 +56,26 @@ const MIGRATIONS: [&str; 11] = [
     include_str!("../../migrations/09-joint.sql"),
     include_str!("../../migrations/10-served.sql"),
     include_str!("../../migrations/11-safety.sql"),
+    include_str!("../../migrations/12-deliveries.sql"),
 ];
 
 impl Store {
-    /// Opens the store of a file, brought up to date.
+    /// Opens the store of a file, brought up to date. A copy of one of an older program stays
+    /// beside it.
     pub fn open(file: &Path) -> Result<Store> {
-        // The first thing that a connection learns is to wait for the others. What is committed
-        // is on disk (FULL), or a message that was sent would be sent again after a power cut.
-        // A transaction takes the right to write at its start: one that reads first and writes
-        // then would fail at once beside another.
-        let manager = SqliteConnectionManager::file(file).with_init(|c| {
-            c.set_transaction_behavior(TransactionBehavior::Immediate);
-            c.execute_batch("PRAGMA busy_timeout = 10000; PRAGMA journal_mode = WAL; PRAGMA synchronous = FULL; PRAGMA journal_size_limit = 67108864; PRAGMA foreign_keys = ON; PRAGMA temp_store = MEMORY;")
-        });
+        let manager = SqliteConnectionManager::file(file).with_init(ready);
+        let mut writing = Connection::open(file).with_context(|| format!("the store {} can't be opened", file.display()))?;
+        ready(&mut writing)?;
+        bring_up_to_date(&mut writing, file).context("the data folder can't be updated to this version")?;
+        // Others that write a statement of their own are waited for.
+        writing.pragma_update(None, "busy_timeout", 60_000)?;
         let pool = Pool::builder().max_size(8).build(manager).with_context(|| format!("the store {} can't be opened", file.display()))?;
-        let migrations = Migrations::new(MIGRATIONS.iter().map(|sql| M::up(sql)).collect());
-        migrations.to_latest(&mut *pool.get()?).context("the data folder can't be updated to this version")?;
-        Ok(Store(pool))
+        Ok(Store { pool, writer: Writer::begin(writing)? })
     }
 
     /// A connection.
     pub fn connection(&self) -> Result<Pooled> {
-        Ok(self.0.get()?)
+        Ok(self.pool.get()?)
     }
 
     /// Does work on the store off the async runtime.
@@ -91,25 +100,80 @@ impl Store {
         .await
     }
 
-    /// Changes the store: all of the work, or where it fails nothing of it.
+    /// Changes the store: all of the work, or where it fails nothing of it. Changes come one
+    /// after the other; what this gives is on disk.
     pub async fn change<T: Send + 'static, E: From<anyhow::Error> + Send + 'static>(
         &self,
         work: impl FnOnce(&Transaction<'_>) -> Result<T, E> + Send + 'static,
     ) -> Result<T, E> {
-        self.with(move |c| {
-            let t = c.transaction().map_err(anyhow::Error::new)?;
-            let done = work(&t)?;
-            t.commit().map_err(anyhow::Error::new)?;
-            Ok(done)
-        })
-        .await
+        self.writer.change(work).await.unwrap_or_else(|_| Err(interrupted().into()))
     }
+
+    /// The same beside the async runtime.
+    pub fn change_blocking<T: Send + 'static>(&self, work: impl FnOnce(&Transaction<'_>) -> Result<T> + Send + 'static) -> Result<T> {
+        self.writer.change(work).blocking_recv().unwrap_or_else(|_| Err(interrupted()))
+    }
+}
+
+fn interrupted() -> anyhow::Error {
+    anyhow::anyhow!("a change of the store was interrupted")
+}
+
+/// What every connection is told first: to wait for the others. What is committed is on disk
+/// (FULL), or a message that was sent would be sent again after a power cut. A transaction takes
+/// the right to write at its start: one that reads first and writes then would fail at once
+/// beside another.
+fn ready(c: &mut Connection) -> rusqlite::Result<()> {
+    c.set_transaction_behavior(TransactionBehavior::Immediate);
+    c.execute_batch(
+        "PRAGMA busy_timeout = 10000; PRAGMA journal_mode = WAL; PRAGMA synchronous = FULL; PRAGMA journal_size_limit = 67108864; PRAGMA foreign_keys = ON; PRAGMA temp_store = MEMORY;",
+    )
+}
+
+/// Runs the migrations that are missing. What was there before is copied first.
+fn bring_up_to_date(c: &mut Connection, file: &Path) -> Result<()> {
+    let before: usize = c.pragma_query_value(None, "user_version", |r| r.get(0))?;
+    if before > 0 && before < MIGRATIONS.len() {
+        let copy = file.with_extension(format!("before-{}.sqlite", MIGRATIONS.len()));
+        // An update that was interrupted has made it already.
+        if !copy.exists() {
+            c.execute("VACUUM INTO ?1", [copy.to_string_lossy()])?;
+        }
+        tracing::info!(from = before, to = MIGRATIONS.len(), copy = %copy.display(), "the data folder is updated");
+    }
+    // Tables that are made anew would take what refers to them along.
+    c.pragma_update(None, "foreign_keys", false)?;
+    let migrations = Migrations::new(MIGRATIONS.iter().map(|sql| M::up(sql).foreign_key_check()).collect());
+    migrations.to_latest(c)?;
+    c.pragma_update(None, "foreign_keys", true)?;
+    Ok(())
+}
+
+/// Changes the state of rows of a table by an event of its state machine (`jobs::state`): those
+/// among `which` that are in a state in which it can happen; how many. `set` are further columns.
+pub fn step(c: &Connection, event: impl Step, set: &str, which: &str, params: &[(&str, &dyn ToSql)]) -> Result<usize> {
+    fn table<S: Step>(_: S) -> &'static str {
+        S::TABLE
+    }
+    let from = event.leads_from().join("', '");
+    let sql = format!("UPDATE {} SET state = '{}'{set} WHERE state IN ('{from}') AND ({which})", table(event), event.leads_to());
+    Ok(c.prepare_cached(&sql)?.execute(params)?)
 }
 
 /// What a column keeps as JSON. One that can't be read is an error: an empty set-up in its
 /// place would send to nobody, or to everybody.
 fn kept<T: serde::de::DeserializeOwned>(column: usize, text: &str) -> rusqlite::Result<T> {
     serde_json::from_str(text).map_err(|e| rusqlite::Error::FromSqlConversionFailure(column, rusqlite::types::Type::Text, Box::new(e)))
+}
+
+/// A stored set-up.
+fn setup_of(column: usize, text: &str) -> rusqlite::Result<Setup> {
+    read_setup(text).map_err(|e| rusqlite::Error::FromSqlConversionFailure(column, rusqlite::types::Type::Text, Box::new(e)))
+}
+
+/// A word that names nothing that this program knows.
+fn unknown(column: usize, word: &str) -> rusqlite::Error {
+    rusqlite::Error::FromSqlConversionFailure(column, rusqlite::types::Type::Text, format!("unknown word “{word}”").into())
 }
 
 #[cfg(test)]

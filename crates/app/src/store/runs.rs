@@ -3,12 +3,17 @@
 use std::sync::Arc;
 
 use anyhow::Result;
-use mangle_core::dispatch::Setup;
+use mangle_core::dispatch::{Setup, write_setup};
 use mangle_core::records::{Record, Schema, keep};
-use rusqlite::{Connection, OptionalExtension, Transaction, params};
+use mangle_core::words::counted;
+use rusqlite::{Connection, OptionalExtension, ToSql, Transaction, params};
 use serde::{Deserialize, Serialize};
 
+use super::events::{self, About};
 use super::sheets::ColumnInfo;
+use super::{deliveries, step};
+use crate::Actor;
+use crate::jobs::state::{DeliveryEvent, ItemEvent, RunEvent, RunState};
 
 /// A run with the count of its items in each state.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
@@ -22,7 +27,7 @@ pub struct RunInfo {
     pub dispatch_name: String,
     /// run or proof.
     pub kind: String,
-    /// going, paused, stopped or done.
+    /// running, paused, stopped or done.
     pub state: String,
     /// When it was started.
     pub started: String,
@@ -30,20 +35,24 @@ pub struct RunInfo {
     pub finished: Option<String>,
     /// How many items it has.
     pub count: usize,
-    /// Items that wait to be made.
+    /// Items that wait to be made, or are being made.
     pub waiting: usize,
+    /// Items made whose deliveries wait until a person releases them.
+    pub blocked: usize,
     /// Items made that wait to be sent, or are being sent.
     pub sending: usize,
     /// Items that are done.
     pub delivered: usize,
-    /// Items that need a person's word.
-    pub held: usize,
+    /// Items of which nobody knows whether they arrived: a person decides.
+    pub uncertain: usize,
     /// Items that failed.
     pub failed: usize,
-    /// Items left out when the run was stopped.
+    /// Items left out when the run was stopped, and those whose deliveries were withdrawn.
     pub left_out: usize,
-    /// Whether its items are sent by e-mail.
+    /// Whether its documents are delivered at all, or only stored.
     pub sends: bool,
+    /// Whether it was started on hold: deliveries wait until a person releases them.
+    pub hold: bool,
     /// Why it does not go on for now, though nobody paused it.
     #[serde(serialize_with = "mangle_core::words::as_sentence_or_none")]
     pub trouble: Option<String>,
@@ -63,12 +72,15 @@ pub struct RunWork {
     /// The columns that its items' values are of; none of a run that was started
     /// before these were kept.
     pub schema: Option<Arc<Schema>>,
+    /// Whether its deliveries wait until a person releases them.
+    pub hold: bool,
 }
 
 const INFO: &str = "SELECT run.id, dispatch.key, dispatch.name, run.kind, run.state, run.started, run.finished, run.count,
-    count(*) FILTER (WHERE item.state = 'waiting'), count(*) FILTER (WHERE item.state IN ('filed', 'sending')), count(*) FILTER (WHERE item.state = 'delivered'),
-    count(*) FILTER (WHERE item.state = 'held'), count(*) FILTER (WHERE item.state = 'failed'), count(*) FILTER (WHERE item.state = 'left out'),
-    run.proof_to <> '' OR json_extract(run.setup, '$.email') IS NOT NULL
+    count(*) FILTER (WHERE item.progress IN ('waiting', 'making')), count(*) FILTER (WHERE item.progress = 'blocked'),
+    count(*) FILTER (WHERE item.progress IN ('to send', 'sending')), count(*) FILTER (WHERE item.progress IN ('delivered', 'made')),
+    count(*) FILTER (WHERE item.progress = 'uncertain'), count(*) FILTER (WHERE item.progress = 'failed'),
+    count(*) FILTER (WHERE item.progress IN ('left out', 'withdrawn')), run.sends, run.hold
     FROM run JOIN dispatch ON dispatch.id = run.dispatch_id LEFT JOIN item ON item.run_id = run.id";
 
 fn info(r: &rusqlite::Row<'_>) -> rusqlite::Result<RunInfo> {
@@ -82,12 +94,14 @@ fn info(r: &rusqlite::Row<'_>) -> rusqlite::Result<RunInfo> {
         finished: r.get(6)?,
         count: r.get(7)?,
         waiting: r.get(8)?,
-        sending: r.get(9)?,
-        delivered: r.get(10)?,
-        held: r.get(11)?,
-        failed: r.get(12)?,
-        left_out: r.get(13)?,
-        sends: r.get(14)?,
+        blocked: r.get(9)?,
+        sending: r.get(10)?,
+        delivered: r.get(11)?,
+        uncertain: r.get(12)?,
+        failed: r.get(13)?,
+        left_out: r.get(14)?,
+        sends: r.get(15)?,
+        hold: r.get(16)?,
         trouble: None,
     })
 }
@@ -106,7 +120,7 @@ pub fn get(c: &Connection, id: i64) -> Result<Option<RunInfo>> {
 /// What a run needs to make its items.
 pub fn work(c: &Connection, id: i64) -> Result<Option<RunWork>> {
     let mut query = c.prepare_cached(
-        "SELECT dispatch_id, kind, proof_to, moment, template_version_id, sheet_id, setup, count, columns FROM run WHERE id = ?1",
+        "SELECT dispatch_id, kind, proof_to, moment, template_version_id, sheet_id, setup, count, columns, hold FROM run WHERE id = ?1",
     )?;
     let found = query
         .query_row([id], |r| {
@@ -120,9 +134,10 @@ pub fn work(c: &Connection, id: i64) -> Result<Option<RunWork>> {
                 moment: r.get(3)?,
                 template_version_id: r.get(4)?,
                 sheet_id: r.get(5)?,
-                setup: super::kept(5, &setup)?,
+                setup: super::setup_of(6, &setup)?,
                 count: r.get(7)?,
                 schema: schema.filter(|s| !s.columns().is_empty()).map(Arc::new),
+                hold: r.get(9)?,
             })
         })
         .optional()?;
@@ -138,6 +153,10 @@ pub struct NewRun<'a> {
     pub start_key: Option<&'a str>,
     /// The hash of what it keeps of the office.
     pub snapshot: Option<&'a str>,
+    /// Whether its deliveries wait until a person releases them.
+    pub hold: bool,
+    /// Who or what starts it.
+    pub by: Actor,
     pub moment: &'a str,
     pub template_version_id: i64,
     pub sheet_id: i64,
@@ -171,19 +190,23 @@ impl NewItem {
 /// Writes a run and all its items.
 pub fn start(t: &Transaction<'_>, run: &NewRun<'_>) -> Result<i64> {
     t.execute(
-        "INSERT INTO run (dispatch_id, kind, state, started, moment, template_version_id, sheet_id, setup, proof_to, count, columns, start_key, snapshot) VALUES (?1, ?2, 'going', ?3, ?3, ?4, ?5, ?6, ?7, ?8, ?9, ?10, ?11)",
+        "INSERT INTO run (dispatch_id, kind, state, started, moment, template_version_id, sheet_id, setup, proof_to, count, columns, start_key, snapshot, hold, sends, started_by)
+         VALUES (?1, ?2, 'running', ?3, ?3, ?4, ?5, ?6, ?7, ?8, ?9, ?10, ?11, ?12, ?13, ?14)",
         params![
             run.dispatch_id,
             if run.proof_to.is_some() { "proof" } else { "run" },
             run.moment,
             run.template_version_id,
             run.sheet_id,
-            serde_json::to_string(run.setup)?,
+            write_setup(run.setup)?,
             run.proof_to.unwrap_or_default(),
             run.rows.len(),
             serde_json::to_string(run.columns)?,
             run.start_key,
-            run.snapshot
+            run.snapshot,
+            run.hold,
+            run.proof_to.is_some() || run.setup.channels.iter().any(|channel| channel.on),
+            run.by.word()
         ],
     )?;
     let id = t.last_insert_rowid();
@@ -198,6 +221,7 @@ pub fn start(t: &Transaction<'_>, run: &NewRun<'_>) -> Result<i64> {
             joint.execute(params![run.sheet_id, own, item])?;
         }
     }
+    events::add(t, run.by, About::run(id), "started", &counted(run.rows.len(), "record", "records"), run.moment)?;
     Ok(id)
 }
 
@@ -209,67 +233,91 @@ pub fn started(c: &Connection, dispatch: i64, start_key: &str) -> Result<Option<
 
 /// The run of a dispatch that is not over yet; proofs stand in nobody's way.
 pub fn under_way(c: &Connection, dispatch: i64) -> Result<Option<i64>> {
-    let sql = "SELECT id FROM run WHERE dispatch_id = ?1 AND kind = 'run' AND state IN ('going', 'paused') ORDER BY id LIMIT 1";
+    let sql = "SELECT id FROM run WHERE dispatch_id = ?1 AND kind = 'run' AND state IN ('running', 'paused') ORDER BY id LIMIT 1";
     Ok(c.prepare_cached(sql)?.query_row([dispatch], |r| r.get(0)).optional()?)
 }
 
-/// Changes a run's state from one to another; whether it was in the first.
-pub fn set_state(c: &Connection, id: i64, from: &str, to: &str) -> Result<bool> {
-    Ok(c.execute("UPDATE run SET state = ?3 WHERE id = ?1 AND state = ?2", params![id, from, to])? > 0)
+/// Changes a run by a person's word; whether it was in a state for that.
+pub fn change(c: &Connection, event: RunEvent, id: i64) -> Result<bool> {
+    Ok(step(c, event, "", "id = :id", &[(":id", &id)])? > 0)
 }
 
-/// Whether a run is going.
-pub fn is_going(c: &Connection, id: i64) -> Result<bool> {
-    let sql = "SELECT EXISTS (SELECT 1 FROM run WHERE id = ?1 AND state = 'going')";
-    Ok(c.prepare_cached(sql)?.query_row([id], |r| r.get(0))?)
+/// A run is not on hold any more: what is made from now on is delivered at once. 1 where it was.
+pub fn let_loose(c: &Connection, id: i64) -> Result<usize> {
+    Ok(c.execute("UPDATE run SET hold = 0 WHERE id = ?1 AND hold <> 0 AND state IN ('running', 'paused')", [id])?)
 }
 
-/// Runs that are going and have items to make, or nothing left to do at all.
+/// Whether a run is in a state.
+pub fn is(c: &Connection, id: i64, state: RunState) -> Result<bool> {
+    let sql = "SELECT EXISTS (SELECT 1 FROM run WHERE id = ?1 AND state = ?2)";
+    Ok(c.prepare_cached(sql)?.query_row(params![id, state.word()], |r| r.get(0))?)
+}
+
+/// Nothing of a run is left to make or to deliver.
+const NOTHING_OPEN: &str = "NOT EXISTS (SELECT 1 FROM item WHERE run_id = run.id AND state IN ('waiting', 'making'))
+    AND NOT EXISTS (SELECT 1 FROM delivery WHERE run_id = run.id AND state IN ('blocked', 'to send', 'sending'))";
+
+/// Runs that are running and have items to make, or nothing left to do at all.
 pub fn to_make(c: &Connection) -> Result<Vec<i64>> {
-    let mut query = c.prepare_cached(
-        "SELECT id FROM run WHERE state = 'going' AND (EXISTS (SELECT 1 FROM item WHERE run_id = run.id AND state = 'waiting')
-         OR NOT EXISTS (SELECT 1 FROM item WHERE run_id = run.id AND state IN ('filed', 'sending'))) ORDER BY id",
-    )?;
+    let mut query = c.prepare_cached(&format!(
+        "SELECT id FROM run WHERE state = 'running' AND (EXISTS (SELECT 1 FROM item WHERE run_id = run.id AND state = 'waiting') OR {NOTHING_OPEN})
+         ORDER BY kind = 'run', id"
+    ))?;
     Ok(query.query_map([], |r| r.get(0))?.collect::<Result<_, _>>()?)
 }
 
 /// Ends a run once none of its items is left to do; whether it ended now.
 pub fn finish(c: &Connection, id: i64, at: &str) -> Result<bool> {
-    let ended = c.execute(
-        "UPDATE run SET state = 'done', finished = ?2 WHERE id = ?1 AND state = 'going'
-         AND NOT EXISTS (SELECT 1 FROM item WHERE run_id = ?1 AND state IN ('waiting', 'filed', 'sending'))",
-        params![id, at],
-    )?;
+    let which = format!("id = :id AND {NOTHING_OPEN}");
+    let ended = step(c, RunEvent::Finish, ", finished = :at", &which, &[(":id", &id), (":at", &at)])?;
+    if ended > 0 {
+        events::add(c, Actor::Mangle, About::run(id), "finished", "", at)?;
+    }
     Ok(ended > 0)
 }
 
-/// Stops a run: what waits is left out; what is made stays made. Whether it was not over yet.
+/// Stops a run: what waits is left out or withdrawn; what is made stays made. Whether it was not
+/// over yet.
 pub fn stop(t: &Transaction<'_>, id: i64, at: &str) -> Result<bool> {
-    let stopped =
-        t.execute("UPDATE run SET state = 'stopped', finished = ?2 WHERE id = ?1 AND state IN ('going', 'paused')", params![id, at])?;
-    if stopped == 0 {
+    if step(t, RunEvent::Stop, ", finished = :at", "id = :id", &[(":id", &id), (":at", &at)])? == 0 {
         return Ok(false);
     }
-    t.execute("UPDATE item SET state = 'left out', changed = ?2 WHERE run_id = ?1 AND state IN ('waiting', 'filed')", params![id, at])?;
+    step(t, ItemEvent::LeaveOut, ", changed = :at", "run_id = :id", &[(":id", &id), (":at", &at)])?;
+    deliveries::withdraw_all(t, id, at)?;
     Ok(true)
 }
 
-/// Sets failed items (or one of them) to be made or sent again; not those whose row the
-/// dispatch has served since, in another run. A run that is done is going again for them; one
-/// that is paused stays so, and of a stopped run nothing is made or sent.
+/// Among the items of a run (or one of them) those that may be tried again: not those whose row
+/// the dispatch has served since, in another run.
+const NOT_SERVED_SINCE: &str = "run_id = :run AND (:item IS NULL OR id = :item)
+    AND run_id NOT IN (SELECT id FROM run WHERE state = 'stopped')
+    AND NOT EXISTS (SELECT 1 FROM item AS other JOIN run ON run.id = other.run_id JOIN run AS own ON own.id = item.run_id
+      WHERE other.sheet_id = item.sheet_id AND other.row = item.row AND other.row > 0 AND other.run_id <> item.run_id
+        AND run.dispatch_id = own.dispatch_id AND run.kind = 'run' AND own.kind = 'run'
+        AND other.progress NOT IN ('failed', 'left out', 'withdrawn') AND (other.id > item.id OR other.changed > item.changed))";
+
+/// Sets failed items (or one of them), and failed deliveries of those that were made, to be made
+/// or sent again; how many items. A run that is done is running again for them; one that is
+/// paused stays so, and of a stopped run nothing is made or sent.
 pub fn retry(t: &Transaction<'_>, id: i64, item: Option<i64>, at: &str) -> Result<usize> {
-    let again = t.execute(
-        "UPDATE item SET state = CASE WHEN pdf IS NULL AND docx IS NULL THEN 'waiting' ELSE 'filed' END, tries = 0, next_try = 0, makes = 0,
-         error_code = '', error_place = '', error_message = '', changed = ?2 WHERE run_id = ?1 AND state = 'failed' AND (?3 IS NULL OR id = ?3)
-         AND run_id NOT IN (SELECT id FROM run WHERE state = 'stopped')
-         AND NOT EXISTS (SELECT 1 FROM item AS other JOIN run ON run.id = other.run_id JOIN run AS own ON own.id = item.run_id
-           WHERE other.sheet_id = item.sheet_id AND other.row = item.row AND other.row > 0 AND other.run_id <> item.run_id
-             AND run.dispatch_id = own.dispatch_id AND run.kind = 'run' AND own.kind = 'run'
-             AND other.state NOT IN ('failed', 'left out') AND (other.id > item.id OR other.changed > item.changed))",
-        params![id, at, item],
-    )?;
+    let which = format!("item_id IN (SELECT id FROM item WHERE {NOT_SERVED_SINCE})");
+    let set = ", due = 0, attempts = 0, first_tried = NULL, error_code = '', error_message = '', changed = :at";
+    let params: &[(&str, &dyn ToSql)] = &[(":run", &id), (":item", &item), (":at", &at)];
+    let mut touched = t.prepare_cached(&format!(
+        "SELECT count(DISTINCT item_id) FROM delivery WHERE state = 'failed' AND item_id IN (SELECT id FROM item WHERE {NOT_SERVED_SINCE})"
+    ))?;
+    let again: usize = touched.query_row(&params[..2], |r| r.get(0))?;
+    step(t, DeliveryEvent::Retry, set, &which, params)?;
+    let set = ", attempts = 0, lease = 0, error_code = '', error_place = '', error_message = '', changed = :at";
+    let again = again + step(t, ItemEvent::Retry, set, NOT_SERVED_SINCE, params)?;
     if again > 0 {
-        t.execute("UPDATE run SET state = 'going', finished = NULL WHERE id = ?1 AND state = 'done'", [id])?;
+        reopen(t, id)?;
     }
     Ok(again)
+}
+
+/// A run that is done has something to do again.
+pub fn reopen(c: &Connection, id: i64) -> Result<()> {
+    step(c, RunEvent::Reopen, ", finished = NULL", "id = :id", &[(":id", &id)])?;
+    Ok(())
 }

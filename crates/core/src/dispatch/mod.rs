@@ -2,13 +2,13 @@
 //! and to whom they go.
 
 mod joint;
-mod message;
 mod naming;
 mod setup;
+mod stored;
 mod tie;
 
 pub use joint::{RECORDS, joint_record, joint_schema};
-pub use message::{EmailPlan, Message, MessageFault};
 pub use naming::{file_name, numbered};
-pub use setup::{Attach, Choose, EmailChannel, Output, PdfSetup, PdfStandard, Plan, PlanProblem, Served, Setup};
+pub use setup::{Attach, Choose, Format, PdfSetup, PdfStandard, Plan, PlanProblem, Served, Setup, Station};
+pub use stored::{NotASetup, read_setup, write_setup};
 pub use tie::{TieState, UsedName, name_uses, tie_states};

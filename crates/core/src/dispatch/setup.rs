@@ -4,53 +4,71 @@ use std::collections::BTreeMap;
 
 use serde::{Deserialize, Serialize};
 
-use super::message::EmailPlan;
+use crate::channel::{self, ChannelSetup, Made};
 use crate::language::{Context, Folded, Ties};
 use crate::records::Record;
-use crate::template::{Place, Problem, TextTemplate};
+use crate::template::{Place, Placeholder, Problem, TextTemplate};
 use crate::value::Value;
 
-/// What a run makes of each record.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize, Default)]
+/// A format that documents are made in.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, Serialize, Deserialize)]
+#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
 #[serde(rename_all = "lowercase")]
-pub enum Output {
-    /// A PDF.
-    #[default]
+pub enum Format {
+    /// PDF pages (ISO 32000-2).
     Pdf,
-    /// The filled DOCX.
+    /// The filled word-processor document (ECMA-376).
     Docx,
-    /// Both.
-    Both,
 }
 
-impl Output {
-    /// Whether a PDF is made.
-    pub fn pdf(self) -> bool {
-        self != Output::Docx
+impl Format {
+    /// All formats, in the order in which they are shown.
+    pub const ALL: &[Format] = &[Format::Pdf, Format::Docx];
+
+    /// Its file extension, which is also its word in the API and the store.
+    pub fn extension(self) -> &'static str {
+        match self {
+            Format::Pdf => "pdf",
+            Format::Docx => "docx",
+        }
     }
 
-    /// Whether the filled DOCX is kept.
-    pub fn docx(self) -> bool {
-        self != Output::Pdf
+    /// Its media type (RFC 6838).
+    pub fn media_type(self) -> &'static str {
+        match self {
+            Format::Pdf => "application/pdf",
+            Format::Docx => "application/vnd.openxmlformats-officedocument.wordprocessingml.document",
+        }
+    }
+
+    /// The format of a word.
+    pub fn of(word: &str) -> Option<Format> {
+        Format::ALL.iter().copied().find(|format| format.extension() == word)
     }
 }
 
 /// How PDFs are written.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize, Default)]
+#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
+#[serde(deny_unknown_fields)]
 pub struct PdfSetup {
     /// The standard that they keep.
     #[serde(default)]
+    #[cfg_attr(feature = "openapi", schema(required = true))]
     pub standard: PdfStandard,
     /// What is attached to them.
     #[serde(default)]
+    #[cfg_attr(feature = "openapi", schema(required = true))]
     pub attach: Attach,
     /// The password that opens them, with placeholders; empty for none.
     #[serde(default)]
+    #[cfg_attr(feature = "openapi", schema(required = true))]
     pub password: String,
 }
 
 /// A standard that a PDF keeps.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize, Default)]
+#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
 #[serde(rename_all = "kebab-case")]
 pub enum PdfStandard {
     /// None beyond PDF itself.
@@ -66,6 +84,7 @@ pub enum PdfStandard {
 
 /// What is attached to a PDF.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize, Default)]
+#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
 #[serde(rename_all = "kebab-case")]
 pub enum Attach {
     /// Nothing.
@@ -77,25 +96,9 @@ pub enum Attach {
     Csv,
 }
 
-/// The e-mail channel: every field may hold placeholders.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize, Default)]
-pub struct EmailChannel {
-    /// Recipients, parted by commas.
-    pub to: String,
-    /// Copies.
-    #[serde(default)]
-    pub cc: String,
-    /// Blind copies.
-    #[serde(default)]
-    pub bcc: String,
-    /// The subject.
-    pub subject: String,
-    /// The text of the message.
-    pub body: String,
-}
-
 /// Which of the chosen records are taken, by what this dispatch made of them before.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize, Default)]
+#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
 #[serde(rename_all = "kebab-case")]
 pub enum Choose {
     /// All of them.
@@ -136,64 +139,137 @@ impl Choose {
 }
 
 /// What a person sets on the bench.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize, Default)]
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
+#[serde(deny_unknown_fields)]
 pub struct Setup {
     /// Template name → column name, for names that do not tie themselves.
     #[serde(default)]
+    #[cfg_attr(feature = "openapi", schema(required = true))]
     pub ties: BTreeMap<String, String>,
     /// A condition that chooses records; empty for all.
     #[serde(default)]
+    #[cfg_attr(feature = "openapi", schema(required = true))]
     pub filter: String,
     /// Rows left out by hand: their numbers.
     #[serde(default)]
+    #[cfg_attr(feature = "openapi", schema(required = true))]
     pub left_out: Vec<usize>,
     /// Which records are taken by what was made of them before.
     #[serde(default)]
+    #[cfg_attr(feature = "openapi", schema(required = true))]
     pub choose: Choose,
     /// The column that records are called by; blank where their names tell.
     #[serde(default)]
+    #[cfg_attr(feature = "openapi", schema(required = true))]
     pub label: String,
     /// Whether one document serves all chosen records.
     #[serde(default)]
+    #[cfg_attr(feature = "openapi", schema(required = true))]
     pub joint: bool,
-    /// What is made.
-    #[serde(default)]
-    pub output: Output,
+    /// The formats that are made; at least one.
+    #[serde(default = "pdf")]
+    #[cfg_attr(feature = "openapi", schema(required = true))]
+    pub formats: Vec<Format>,
     /// How PDFs are written.
     #[serde(default)]
+    #[cfg_attr(feature = "openapi", schema(required = true))]
     pub pdf: PdfSetup,
     /// The pattern of the documents' file names.
     #[serde(default)]
+    #[cfg_attr(feature = "openapi", schema(required = true))]
     pub name: String,
-    /// The e-mail channel, when it is on.
+    /// The channels that documents are delivered over; none where they are only stored.
     #[serde(default)]
-    pub email: Option<EmailChannel>,
+    #[cfg_attr(feature = "openapi", schema(required = true))]
+    pub channels: Vec<ChannelSetup>,
     /// The template's version that is always used; the one in use where there is none.
     #[serde(default)]
     pub version: Option<i64>,
     /// The locale by which values print.
     #[serde(default = "english")]
+    #[cfg_attr(feature = "openapi", schema(required = true))]
     pub locale: String,
     /// The column that holds a record's own locale, as a BCP 47 tag; blank for none.
     #[serde(default)]
+    #[cfg_attr(feature = "openapi", schema(required = true))]
     pub locale_column: String,
+}
+
+impl Default for Setup {
+    fn default() -> Setup {
+        Setup {
+            ties: BTreeMap::new(),
+            filter: String::new(),
+            left_out: Vec::new(),
+            choose: Choose::default(),
+            label: String::new(),
+            joint: false,
+            formats: pdf(),
+            pdf: PdfSetup::default(),
+            name: String::new(),
+            channels: Vec::new(),
+            version: None,
+            locale: english(),
+            locale_column: String::new(),
+        }
+    }
+}
+
+impl Setup {
+    /// The dispatch got another name: what was made of the old one follows it.
+    pub fn renamed(&mut self, old: &str, new: &str) {
+        if let Some(rest) = self.name.strip_prefix(old) {
+            self.name = format!("{new}{rest}");
+        }
+        self.channels.iter_mut().for_each(|channel| channel.renamed(old, new));
+    }
 }
 
 fn english() -> String {
     "en-GB".to_owned()
 }
 
+fn pdf() -> Vec<Format> {
+    vec![Format::Pdf]
+}
+
+/// A step of a dispatch, where something of its set-up is mended.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
+#[serde(rename_all = "lowercase")]
+pub enum Station {
+    /// The template.
+    Template,
+    /// The source, its filter and what is left out.
+    Records,
+    /// Which column fills which name.
+    Mapping,
+    /// Formats, file names, how values print.
+    Output,
+    /// To whom or where documents go.
+    Channels,
+}
+
 /// A problem in one of the set-up's texts.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+#[derive(Debug, Clone, PartialEq, Eq)]
 pub struct PlanProblem {
-    /// The station and field: "file name", "subject".
+    /// The step where it is mended.
+    pub station: Station,
+    /// The field: "file name", "subject".
     pub field: &'static str,
+    /// The name of the channel, where it is one of several.
+    pub channel: Option<String>,
     /// What is wrong.
     pub problem: Problem,
 }
 
 impl PlanProblem {
-    fn of(field: &'static str, code: &'static str, message: &str) -> PlanProblem {
+    fn output(field: &'static str, problem: Problem) -> PlanProblem {
+        PlanProblem { station: Station::Output, field, channel: None, problem }
+    }
+
+    fn of_pdf(code: &'static str, message: &str) -> PlanProblem {
         let problem = Problem {
             code,
             message: message.to_owned(),
@@ -202,7 +278,7 @@ impl PlanProblem {
             placeholder: String::new(),
             span: Default::default(),
         };
-        PlanProblem { field, problem }
+        PlanProblem::output("pdf", problem)
     }
 }
 
@@ -215,16 +291,16 @@ pub struct Plan {
     pub joint: bool,
     /// The column that holds a record's own locale.
     pub locale_column: Option<Folded>,
-    /// What is made.
-    pub output: Output,
+    /// The formats that are made.
+    pub formats: Vec<Format>,
     /// The standard of PDFs and what is attached to them.
     pub pdf: (PdfStandard, Attach),
     /// The password of PDFs.
     pub password: Option<TextTemplate>,
     /// The file-name pattern.
     pub name: TextTemplate,
-    /// The e-mail channel.
-    pub email: Option<EmailPlan>,
+    /// The channels that are on.
+    pub channels: Vec<channel::Compiled>,
     /// Problems in the texts.
     pub problems: Vec<PlanProblem>,
 }
@@ -234,38 +310,58 @@ impl Plan {
     pub fn new(setup: &Setup) -> Plan {
         let pattern = if setup.name.trim().is_empty() { "Document [: run.number]" } else { &setup.name };
         let name = TextTemplate::new(pattern);
-        let email = setup.email.as_ref().map(EmailPlan::new);
-        let password = Some(&setup.pdf.password).filter(|p| setup.output.pdf() && !p.trim().is_empty()).map(|p| TextTemplate::new(p));
-        let mut texts = vec![("file name", &name)];
-        texts.extend(password.iter().map(|p| ("password", p)));
-        if let Some(email) = &email {
-            texts.extend(email.texts());
-        }
+        let mut formats = setup.formats.clone();
+        formats.sort_by_key(|format| Format::ALL.iter().position(|f| f == format));
+        formats.dedup();
+        let makes_pdf = formats.contains(&Format::Pdf);
+        let password = Some(&setup.pdf.password).filter(|p| makes_pdf && !p.trim().is_empty()).map(|p| TextTemplate::new(p));
+        let texts = [("file name", &name)].into_iter().chain(password.iter().map(|p| ("password", p)));
         let mut problems: Vec<PlanProblem> = texts
-            .into_iter()
-            .flat_map(|(field, text)| text.problems().iter().map(move |problem| PlanProblem { field, problem: problem.clone() }))
+            .flat_map(|(field, text)| text.problems().iter().map(move |problem| PlanProblem::output(field, problem.clone())))
             .collect();
-        if setup.email.as_ref().is_some_and(|e| e.to.trim().is_empty()) {
-            let message = "no recipient. Choose the field with the e-mail address.";
-            problems.push(PlanProblem::of("to", "no-recipient", message));
+        let mut channels: Vec<channel::Compiled> =
+            setup.channels.iter().enumerate().filter_map(|(index, channel)| channel::Compiled::of(index, channel)).collect();
+        let several = channels.len() > 1;
+        for channel in &mut channels {
+            let name = several.then(|| channel.name.clone());
+            let found = std::mem::take(&mut channel.problems).into_iter();
+            problems.extend(found.map(|(field, problem)| PlanProblem {
+                station: Station::Channels,
+                field,
+                channel: name.clone(),
+                problem,
+            }));
+        }
+        if formats.is_empty() {
+            problems.push(PlanProblem::of_pdf("no-format", "no format is made. Choose PDF or DOCX."));
         }
         let PdfSetup { standard, attach, .. } = setup.pdf;
         if matches!(standard, PdfStandard::A2b | PdfStandard::A3b) && password.is_some() {
             let message = "PDF/A can't have a password. Choose the standard PDF or remove the password.";
-            problems.push(PlanProblem::of("pdf", "password-in-archive", message));
+            problems.push(PlanProblem::of_pdf("password-in-archive", message));
         }
-        if standard == PdfStandard::A2b && attach != Attach::Nothing && setup.output.pdf() {
-            problems.push(PlanProblem::of("pdf", "no-attachments", "PDF/A-2b can't have attachments. Choose PDF/A-3b."));
+        if standard == PdfStandard::A2b && attach != Attach::Nothing && makes_pdf {
+            problems.push(PlanProblem::of_pdf("no-attachments", "PDF/A-2b can't have attachments. Choose PDF/A-3b."));
         }
         let ties = Ties::new(setup.ties.iter().map(|(name, column)| (name.as_str(), column.as_str())));
         let locale_column = Some(setup.locale_column.trim()).filter(|c| !c.is_empty()).map(Folded::new);
-        Plan { ties, joint: setup.joint, locale_column, output: setup.output, pdf: (standard, attach), password, name, email, problems }
+        Plan { ties, joint: setup.joint, locale_column, formats, pdf: (standard, attach), password, name, channels, problems }
     }
 
-    /// Whether the filled DOCX goes out with messages: an open one beside a PDF that needs a
-    /// password would give away what that closes.
-    pub fn mails_docx(&self) -> bool {
-        self.output.docx() && self.password.is_none()
+    /// Whether documents of a format are made.
+    pub fn makes(&self, format: Format) -> bool {
+        self.formats.contains(&format)
+    }
+
+    /// What is made of a record, as channels see it.
+    pub fn made<'a>(&'a self, file_name: &'a str) -> Made<'a> {
+        Made { file_name, formats: &self.formats, closed: self.password.is_some() }
+    }
+
+    /// The placeholders of all its texts.
+    pub fn placeholders(&self) -> impl Iterator<Item = &Placeholder> {
+        let output = std::iter::once(&self.name).chain(&self.password).flat_map(|text| text.placeholders());
+        output.chain(self.channels.iter().flat_map(channel::Compiled::placeholders))
     }
 
     /// What one document of a run is worked out in: the run's context, in the

@@ -6,7 +6,8 @@ use std::collections::HashMap;
 
 use serde::Serialize;
 
-use crate::dispatch::{Message, MessageFault, Plan, RECORDS, TieState, file_name};
+use crate::channel::{self, MendedIn, Moment, Parcel, World};
+use crate::dispatch::{Plan, RECORDS, Station, TieState, file_name};
 use crate::language::{Fault, Folded, Scope};
 use crate::template::FillError;
 use crate::value::{Locale, Value};
@@ -47,16 +48,48 @@ impl Finding {
 }
 
 /// What one record will become, as far as it can be told without making it.
-#[derive(Debug, Clone, PartialEq, Eq)]
+#[derive(Debug, Clone, PartialEq)]
 pub struct Outline {
     /// The documents' name without extension.
     pub file_name: String,
-    /// The message, when the e-mail channel is on.
-    pub message: Option<Message>,
+    /// What each channel that is on will do.
+    pub deliveries: Vec<Planned>,
     /// The password that opens the PDF, where one is asked for.
     pub password: Option<String>,
     /// What a person should know of it, where the check was asked to notice.
     pub notes: Vec<Note>,
+}
+
+/// What one channel will do for a record.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Planned {
+    /// The channel's place in the set-up.
+    pub channel: usize,
+    /// The word of its kind.
+    pub kind: &'static str,
+    /// What it is called.
+    pub name: String,
+    /// When it delivers.
+    pub moment: Moment,
+    /// What it hands over; none where its condition is false.
+    pub parcel: Option<Parcel>,
+}
+
+/// What records are checked for.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Purpose {
+    /// Documents that go where the channels say.
+    Run,
+    /// Documents that go to the person alone: what channels can't do stops none.
+    Proof,
+}
+
+/// Where a finding of a channel's field is: with its name where there are several.
+pub fn place_in(plan: &Plan, channel: &channel::Compiled, field: &str) -> String {
+    match plan.channels.len() {
+        0 | 1 => field.to_owned(),
+        _ => format!("{}: {field}", channel.name),
+    }
 }
 
 /// What does not stop a record, but may surprise its recipient. The same note of
@@ -121,39 +154,55 @@ pub fn gather_notes(notes: impl IntoIterator<Item = (usize, Note)>) -> Vec<Noted
 }
 
 /// What stops a run as a whole.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+#[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Obstacle {
-    /// The station where it is mended.
-    pub station: &'static str,
+    /// The step where it is mended.
+    pub station: Station,
+    /// Whether it is mended in the office's settings instead.
+    pub in_settings: bool,
     /// What is wrong and what to do.
     pub message: String,
 }
 
-/// The obstacles of open ties and of problems in the set-up's texts.
-pub fn obstacles(ties: &[TieState], plan: &Plan) -> Vec<Obstacle> {
+impl Obstacle {
+    /// One that is mended in a step.
+    pub fn new(station: Station, message: impl Into<String>) -> Obstacle {
+        Obstacle { station, in_settings: false, message: message.into() }
+    }
+}
+
+/// The obstacles of open ties, of problems in the set-up's texts, and of channels that can't be
+/// used in this office.
+pub fn obstacles(ties: &[TieState], plan: &Plan, world: &World<'_>) -> Vec<Obstacle> {
     let open = ties.iter().filter(|t| t.column.is_none()).map(|tie| {
         let of_all = Folded::new(&tie.name) == Folded::new(RECORDS);
         let (station, message) = match () {
-            () if plan.joint => {
-                ("output", format!("“{}” is outside [:repeat for records]. Move it inside, or create one document per record.", tie.name))
-            }
-            () if of_all => ("output", "“records” needs one document for all records. Choose that under Output.".to_owned()),
-            () => ("mapping", format!("“{}” is not mapped to a column. Choose one.", tie.name)),
+            () if plan.joint => (
+                Station::Output,
+                format!("“{}” is outside [:repeat for records]. Move it inside, or create one document per record.", tie.name),
+            ),
+            () if of_all => (Station::Output, "“records” needs one document for all records. Choose that under Output.".to_owned()),
+            () => (Station::Mapping, format!("“{}” is not mapped to a column. Choose one.", tie.name)),
         };
-        Obstacle { station, message }
+        Obstacle::new(station, message)
     });
-    let texts = plan.problems.iter().map(|p| Obstacle {
-        station: if matches!(p.field, "file name" | "password" | "pdf") { "output" } else { "channels" },
-        message: match p.problem.placeholder.as_str() {
+    let texts = plan.problems.iter().map(|p| {
+        let message = match p.problem.placeholder.as_str() {
             "" => p.problem.message.clone(),
             placeholder => format!("{} of the {}: {}", placeholder, p.field, p.problem.message),
-        },
+        };
+        Obstacle::new(p.station, p.channel.as_ref().map(|name| format!("{name}: {message}")).unwrap_or(message))
     });
-    open.chain(texts).collect()
+    let channels = plan
+        .channels
+        .iter()
+        .flat_map(|channel| channel.obstacles(world))
+        .map(|(mended, message)| Obstacle { in_settings: mended == MendedIn::Settings, ..Obstacle::new(Station::Channels, message) });
+    open.chain(texts).chain(channels).collect()
 }
 
-/// The findings of one record: those of its document, name and message.
-pub fn check(plan: &Plan, scope: &Scope<'_>, document: Vec<FillError>) -> Result<Outline, Vec<Finding>> {
+/// The findings of one record: those of its document, its name and its deliveries.
+pub fn check(plan: &Plan, scope: &Scope<'_>, document: Vec<FillError>, purpose: Purpose) -> Result<Outline, Vec<Finding>> {
     let record = scope.record.number;
     // In a joint document the record at fault is that of the turn.
     let at_fault = |e: &FillError| e.turn_of.filter(|_| plan.joint).map_or(record, |row| row as usize);
@@ -185,20 +234,25 @@ pub fn check(plan: &Plan, scope: &Scope<'_>, document: Vec<FillError>) -> Result
             None
         }
     };
-    let message = match plan.email.as_ref().map(|email| email.message(scope)) {
-        None => None,
-        Some(Ok(message)) => Some(message),
-        Some(Err(fault)) => {
-            findings.push(match &fault {
-                MessageFault::Fill { field, error } => of_fill(record, field, error),
-                MessageFault::Address { field, error, .. } => {
-                    Finding { text: Some(error.text.clone()), ..Finding::new(record, fault.code(), field, &fault.to_string()) }
+    let mut deliveries = Vec::with_capacity(plan.channels.len());
+    for channel in &plan.channels {
+        match channel.render(scope, &plan.made(&name)) {
+            Ok(parcel) => deliveries.push(Planned {
+                channel: channel.index,
+                kind: channel.kind,
+                name: channel.name.clone(),
+                moment: channel.moment,
+                parcel,
+            }),
+            Err(_) if purpose == Purpose::Proof => {}
+            Err(fault) => findings.push(match &fault {
+                channel::Fault::Fill { field, error } => of_fill(record, &place_in(plan, channel, field), error),
+                channel::Fault::Value { code, field, text, message } => {
+                    Finding { text: text.clone(), ..Finding::new(record, code, &place_in(plan, channel, field), message) }
                 }
-                MessageFault::NoRecipient => Finding::new(record, fault.code(), "to", &fault.to_string()),
-            });
-            None
+            }),
         }
-    };
+    }
     if let Some(column) = &plan.locale_column
         && let Some(Value::Text(tag)) = scope.record.get(column)
         && !tag.trim().is_empty()
@@ -213,7 +267,7 @@ pub fn check(plan: &Plan, scope: &Scope<'_>, document: Vec<FillError>) -> Result
         });
     }
     match findings.is_empty() {
-        true => Ok(Outline { file_name: name, message, password, notes: notes(scope) }),
+        true => Ok(Outline { file_name: name, deliveries, password, notes: notes(scope) }),
         false => Err(findings),
     }
 }
@@ -277,7 +331,8 @@ mod tests {
     use jiff::civil::DateTime;
 
     use super::*;
-    use crate::dispatch::{EmailChannel, Setup};
+    use crate::channel::{Channel, ChannelSetup, EmailChannel};
+    use crate::dispatch::Setup;
     use crate::language::Context;
     use crate::records::{Column, ColumnType, Record, Schema};
     use crate::value::Misfit;
@@ -287,9 +342,10 @@ mod tests {
         let record = Record::new(Arc::new(schema), vec![Value::text("BQ-0048"), email], 48);
         let channel =
             EmailChannel { to: "[: email]".into(), subject: "Your berth\n[: ref]".into(), body: "Hello".into(), ..EmailChannel::default() };
-        let plan = Plan::new(&Setup { name: name.into(), email: Some(channel), ..Setup::default() });
+        let channels = vec![ChannelSetup::new(Channel::Email(channel))];
+        let plan = Plan::new(&Setup { name: name.into(), channels, ..Setup::default() });
         let context = Context::new(Locale::english(), DateTime::constant(2026, 11, 23, 9, 0, 0, 0));
-        check(&plan, &Scope::new(&record, &plan.ties, &context), Vec::new())
+        check(&plan, &Scope::new(&record, &plan.ties, &context), Vec::new(), Purpose::Run)
             .map_err(|all| all.into_iter().map(|f| format!("{} {} {}: {}", f.record, f.code, f.place, f.message)).collect())
     }
 
@@ -297,9 +353,9 @@ mod tests {
     fn a_record_in_order_has_a_name_and_a_message() {
         let outline = checked(Value::text("joerg@brueckner.example"), "Reminder [: ref]").expect("in order");
         assert_eq!(outline.file_name, "Reminder BQ-0048");
-        let message = outline.message.expect("a message");
-        assert_eq!(message.subject, "Your berth BQ-0048");
-        assert_eq!(message.to[0].as_str(), "joerg@brueckner.example");
+        let parcel = outline.deliveries[0].parcel.as_ref().expect("it is delivered");
+        assert_eq!(parcel.payload["subject"], "Your berth BQ-0048");
+        assert_eq!((parcel.to.as_str(), parcel.documents.as_slice()), ("joerg@brueckner.example", &[crate::dispatch::Format::Pdf][..]));
     }
 
     #[test]

@@ -130,7 +130,7 @@ impl Office {
     /// Waits for the end of a run: the next one is to have a later moment and number.
     async fn finished(&self, run: &Value) -> Result<()> {
         let wait = async {
-            while self.get(&format!("/api/runs/{run}")).await?["state"] == "going" {
+            while self.get(&format!("/api/runs/{run}")).await?["state"] == "running" {
                 tokio::time::sleep(Duration::from_millis(20)).await;
             }
             anyhow::Ok(())

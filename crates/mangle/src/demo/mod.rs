@@ -6,6 +6,8 @@ use std::path::PathBuf;
 
 use anyhow::{Context, Result};
 
+use mangle_server::Rate;
+
 use crate::serve::{What, runtime, start};
 
 #[derive(clap::Args)]
@@ -26,6 +28,9 @@ pub struct Arguments {
     #[arg(long)]
     fresh: bool,
 }
+
+/// The folder that the demo world's documents may be put into.
+const OFFICE_FOLDER: &str = "Harbour office";
 
 const SEASON: &[u8] = include_bytes!("../../../../demo/season.xlsx");
 const PRICES: &[u8] = include_bytes!("../../../../demo/price-list.csv");
@@ -48,6 +53,8 @@ pub fn run(arguments: Arguments) -> Result<()> {
             (Some(temporary), folder)
         }
     };
+    let office = folder.join("harbour-office");
+    std::fs::create_dir_all(&office).with_context(|| format!("can't create the folder {}", office.display()))?;
     let what = What {
         folder: folder.clone(),
         port: arguments.port,
@@ -55,6 +62,8 @@ pub fn run(arguments: Arguments) -> Result<()> {
         practice_port: arguments.practice_port,
         crm_port: Some(arguments.crm_port),
         free_ports: true,
+        email_rate: Rate::default(),
+        folders: vec![(OFFICE_FOLDER.to_owned(), office)],
     };
     runtime()?.block_on(async {
         let new = !folder.join("mangle.sqlite").exists();

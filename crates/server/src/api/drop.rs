@@ -2,7 +2,8 @@
 
 use axum::Json;
 use axum::extract::{Multipart, State};
-use mangle_core::dispatch::{EmailChannel, Setup};
+use mangle_core::channel::{Channel, ChannelSetup, EmailChannel};
+use mangle_core::dispatch::Setup;
 use mangle_core::records::{ColumnType, Schema};
 use mangle_core::value::Home;
 use serde::Serialize;
@@ -99,12 +100,16 @@ pub fn first_setup(name: &str, schema: &Schema, home: &Home) -> Setup {
             Some(first) => format!("{name} [: {first}]"),
             None => format!("{name} [: run.number]"),
         },
-        email: address.map(|c| EmailChannel {
-            to: format!("[: {}]", quoted(&c.name)),
-            subject: name.to_owned(),
-            body: "Please find the document attached.\n".to_owned(),
-            ..EmailChannel::default()
-        }),
+        channels: address
+            .map(|c| EmailChannel {
+                to: format!("[: {}]", quoted(&c.name)),
+                subject: name.to_owned(),
+                body: "Please find the document attached.\n".to_owned(),
+                ..EmailChannel::default()
+            })
+            .map(|email| ChannelSetup::new(Channel::Email(email)))
+            .into_iter()
+            .collect(),
         locale: home.locale.tag(),
         ..Setup::default()
     }

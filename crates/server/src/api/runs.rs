@@ -16,14 +16,16 @@ use utoipa_axum::router::OpenApiRouter;
 use utoipa_axum::routes;
 use zip::write::SimpleFileOptions;
 
+use mangle_app::prepare::blocking;
+use mangle_app::store::documents::{self, DocumentInfo};
+use mangle_app::store::events::EventInfo;
+use mangle_app::store::items::ItemInfo;
+use mangle_app::store::runs::RunInfo;
+use mangle_app::{Actor, App, clock};
+use mangle_core::dispatch::Format;
+
 use super::templates::{attach, download};
 use crate::error::{Answer, Problem, Refused};
-use mangle_app::App;
-use mangle_app::clock;
-use mangle_app::jobs;
-use mangle_app::prepare::blocking;
-use mangle_app::store::items::{self, ItemInfo};
-use mangle_app::store::runs::{self, RunInfo};
 
 pub fn router() -> OpenApiRouter<App> {
     OpenApiRouter::new()
@@ -31,34 +33,36 @@ pub fn router() -> OpenApiRouter<App> {
         .routes(routes!(show))
         .routes(routes!(events))
         .routes(routes!(item_list))
+        .routes(routes!(timeline))
+        .routes(routes!(item_timeline))
         .routes(routes!(pause))
-        .routes(routes!(go_on))
+        .routes(routes!(resume))
         .routes(routes!(stop))
+        .routes(routes!(release_run))
         .routes(routes!(retry))
+        .routes(routes!(retry_item))
+        .routes(routes!(release))
+        .routes(routes!(withdraw))
+        .routes(routes!(send_again))
+        .routes(routes!(confirm))
         .routes(routes!(all_zip))
         .routes(routes!(all_pdf))
         .routes(routes!(document))
-        .routes(routes!(send_again))
-        .routes(routes!(arrived))
-        .routes(routes!(retry_item))
 }
+
+/// Until there is sign-in, whoever asks is the one person at this machine.
+const WHO: Actor = Actor::User;
 
 /// All runs, the newest first.
 #[utoipa::path(get, path = "/api/runs", tag = "runs", responses((status = 200, body = Vec<RunInfo>)))]
 async fn list(State(app): State<App>) -> Answer<Vec<RunInfo>> {
-    let runs = app.store.with(|c| runs::list(c, None)).await?;
-    Ok(Json(runs.into_iter().map(|run| RunInfo { trouble: app.makers.trouble(run.id), ..run }).collect()))
-}
-
-async fn get(app: &App, id: i64) -> Result<RunInfo, Refused> {
-    let run = app.store.with(move |c| runs::get(c, id)).await?.ok_or_else(|| Refused::missing("the run"))?;
-    Ok(RunInfo { trouble: app.makers.trouble(id), ..run })
+    Ok(Json(app.runs().await?))
 }
 
 /// A run.
 #[utoipa::path(get, path = "/api/runs/{id}", tag = "runs", params(("id" = i64, Path)), responses((status = 200, body = RunInfo), (status = 404, body = Problem)))]
 async fn show(State(app): State<App>, Path(id): Path<i64>) -> Answer<RunInfo> {
-    get(&app, id).await.map(Json)
+    Ok(Json(app.run(id).await?))
 }
 
 /// Tells of changes of runs as server-sent events; each carries a run.
@@ -68,7 +72,7 @@ async fn events(State(app): State<App>) -> Sse<impl Stream<Item = Result<Event, 
     let stream = changes.filter_map(move |id| {
         let app = app.clone();
         async move {
-            let run = get(&app, id.ok()?).await.ok()?;
+            let run = app.run(id.ok()?).await.ok()?;
             Event::default().json_data(run).ok().map(Ok)
         }
     });
@@ -77,7 +81,7 @@ async fn events(State(app): State<App>) -> Sse<impl Stream<Item = Result<Event, 
 
 #[derive(Debug, Deserialize, IntoParams)]
 struct Items {
-    /// Only items in this state.
+    /// Only items that are so far.
     state: Option<String>,
     /// How many to pass over.
     #[serde(default)]
@@ -90,137 +94,84 @@ struct Items {
 /// Items of a run.
 #[utoipa::path(get, path = "/api/runs/{id}/items", tag = "runs", params(("id" = i64, Path), Items), responses((status = 200, body = Vec<ItemInfo>)))]
 async fn item_list(State(app): State<App>, Path(id): Path<i64>, Query(asked): Query<Items>) -> Answer<Vec<ItemInfo>> {
-    get(&app, id).await?;
-    Ok(Json(app.store.with(move |c| items::list(c, id, asked.state.as_deref(), asked.from, asked.count.min(500), clock::seconds())).await?))
+    Ok(Json(app.items(id, asked.state, asked.from, asked.count.min(500)).await?))
 }
 
-/// A run's state as the screens show it.
-fn shown(state: &str) -> &str {
-    if state == "going" { "running" } else { state }
+/// What happened to a run as a whole, the oldest first.
+#[utoipa::path(get, path = "/api/runs/{id}/events", tag = "runs", params(("id" = i64, Path)), responses((status = 200, body = Vec<EventInfo>), (status = 404, body = Problem)))]
+async fn timeline(State(app): State<App>, Path(id): Path<i64>) -> Answer<Vec<EventInfo>> {
+    Ok(Json(app.run_events(id).await?))
 }
 
-/// Why a run's state can't be changed as it was asked.
-async fn over(app: &App, id: i64) -> Result<Refused, Refused> {
-    let run = get(app, id).await?;
-    Ok(Refused::conflict("state", format!("not possible: this run is {}", shown(&run.state))))
+/// What happened to an item and its deliveries, the oldest first.
+#[utoipa::path(get, path = "/api/items/{id}/events", tag = "runs", params(("id" = i64, Path)), responses((status = 200, body = Vec<EventInfo>), (status = 404, body = Problem)))]
+async fn item_timeline(State(app): State<App>, Path(id): Path<i64>) -> Answer<Vec<EventInfo>> {
+    Ok(Json(app.item_events(id).await?))
 }
 
-async fn set(app: &App, id: i64, from: &'static str, to: &'static str) -> Result<RunInfo, Refused> {
-    get(app, id).await?;
-    if !app.store.with(move |c| runs::set_state(c, id, from, to)).await? {
-        return Err(over(app, id).await?);
-    }
-    jobs::changed(app, id);
-    get(app, id).await
-}
-
-/// Pauses a run; what is being made is finished.
+/// Pauses a run; what is being made or handed over is finished.
 #[utoipa::path(post, path = "/api/runs/{id}/pause", tag = "runs", params(("id" = i64, Path)), responses((status = 200, body = RunInfo), (status = 409, body = Problem)))]
 async fn pause(State(app): State<App>, Path(id): Path<i64>) -> Answer<RunInfo> {
-    set(&app, id, "going", "paused").await.map(Json)
+    Ok(Json(app.pause_run(WHO, id).await?))
 }
 
-/// Lets a paused run go on.
+/// Resumes a paused run.
 #[utoipa::path(post, path = "/api/runs/{id}/resume", tag = "runs", params(("id" = i64, Path)), responses((status = 200, body = RunInfo), (status = 409, body = Problem)))]
-async fn go_on(State(app): State<App>, Path(id): Path<i64>) -> Answer<RunInfo> {
-    let run = set(&app, id, "paused", "going").await?;
-    jobs::go(&app, id);
-    Ok(Json(run))
+async fn resume(State(app): State<App>, Path(id): Path<i64>) -> Answer<RunInfo> {
+    Ok(Json(app.resume_run(WHO, id).await?))
 }
 
-/// Stops a run for good; what is made stays made, the rest is left out.
+/// Stops a run for good; what is made stays made, the rest is left out or withdrawn.
 #[utoipa::path(post, path = "/api/runs/{id}/stop", tag = "runs", params(("id" = i64, Path)), responses((status = 200, body = RunInfo), (status = 409, body = Problem)))]
 async fn stop(State(app): State<App>, Path(id): Path<i64>) -> Answer<RunInfo> {
-    get(&app, id).await?;
-    let stopped = app.store.change(move |t| -> anyhow::Result<bool> {
-        let stopped = runs::stop(t, id, &clock::stamp())?;
-        Ok(stopped)
-    });
-    if !stopped.await? {
-        return Err(over(&app, id).await?);
-    }
-    jobs::changed(&app, id);
-    get(&app, id).await.map(Json)
+    Ok(Json(app.stop_run(WHO, id).await?))
 }
 
-async fn again(app: &App, run: i64, item: Option<i64>) -> Result<RunInfo, Refused> {
-    let (count, failed) = app
-        .store
-        .change(move |t| -> anyhow::Result<_> {
-            let before = runs::get(t, run)?;
-            let count = runs::retry(t, run, item, &clock::stamp())?;
-            Ok((count, before))
-        })
-        .await?;
-    if count == 0 {
-        let (failed, stopped) = failed.map_or((0, false), |run| (run.failed, run.state == "stopped"));
-        return Err(match failed {
-            _ if stopped => Refused::conflict("stopped", "this run was stopped. Start a new run for these documents."),
-            0 => Refused::conflict("nothing-failed", "no failed documents in this run"),
-            _ => Refused::conflict("served-since", "a later run has already sent these documents. Start a new run to send them again."),
-        });
-    }
-    jobs::go(app, run);
-    app.mail.notify_one();
-    get(app, run).await
+/// Releases all deliveries of a run that are on hold.
+#[utoipa::path(post, path = "/api/runs/{id}/release", tag = "runs", params(("id" = i64, Path)), responses((status = 200, body = RunInfo), (status = 409, body = Problem)))]
+async fn release_run(State(app): State<App>, Path(id): Path<i64>) -> Answer<RunInfo> {
+    Ok(Json(app.release_run(WHO, id).await?))
 }
 
-/// Makes or sends all failed items again, and only those.
+/// Makes or delivers all that failed in a run again, and only that.
 #[utoipa::path(post, path = "/api/runs/{id}/retry", tag = "runs", params(("id" = i64, Path)), responses((status = 200, body = RunInfo), (status = 409, body = Problem)))]
 async fn retry(State(app): State<App>, Path(id): Path<i64>) -> Answer<RunInfo> {
-    again(&app, id, None).await.map(Json)
+    Ok(Json(app.retry(WHO, id, None).await?))
 }
 
-async fn item(app: &App, id: i64) -> Result<items::ItemWork, Refused> {
-    app.store.with(move |c| items::get(c, id)).await?.ok_or_else(|| Refused::missing("the item"))
-}
-
-/// Makes or sends one failed item again.
+/// Makes or delivers one failed item again.
 #[utoipa::path(post, path = "/api/items/{id}/retry", tag = "runs", params(("id" = i64, Path)), responses((status = 200, body = RunInfo), (status = 409, body = Problem)))]
 async fn retry_item(State(app): State<App>, Path(id): Path<i64>) -> Answer<RunInfo> {
-    let run = item(&app, id).await?.run_id;
-    again(&app, run, Some(id)).await.map(Json)
+    Ok(Json(app.retry_item(WHO, id).await?))
 }
 
-/// Sends a held message again, on a person's word.
-#[utoipa::path(post, path = "/api/items/{id}/send-again", tag = "runs", params(("id" = i64, Path)), responses((status = 200, body = RunInfo), (status = 409, body = Problem)))]
+/// Releases one delivery that is on hold.
+#[utoipa::path(post, path = "/api/deliveries/{id}/release", tag = "runs", params(("id" = i64, Path)), responses((status = 200, body = RunInfo), (status = 409, body = Problem)))]
+async fn release(State(app): State<App>, Path(id): Path<i64>) -> Answer<RunInfo> {
+    Ok(Json(app.release(WHO, id).await?))
+}
+
+/// Withdraws a delivery that has not begun.
+#[utoipa::path(post, path = "/api/deliveries/{id}/withdraw", tag = "runs", params(("id" = i64, Path)), responses((status = 200, body = RunInfo), (status = 409, body = Problem)))]
+async fn withdraw(State(app): State<App>, Path(id): Path<i64>) -> Answer<RunInfo> {
+    Ok(Json(app.withdraw(WHO, id).await?))
+}
+
+/// Delivers an uncertain delivery again, though it may have arrived.
+#[utoipa::path(post, path = "/api/deliveries/{id}/send-again", tag = "runs", params(("id" = i64, Path)), responses((status = 200, body = RunInfo), (status = 409, body = Problem)))]
 async fn send_again(State(app): State<App>, Path(id): Path<i64>) -> Answer<RunInfo> {
-    let run = item(&app, id).await?.run_id;
-    let done = app
-        .store
-        .change(move |t| -> anyhow::Result<bool> {
-            let done = items::send_again(t, id, &clock::stamp())?;
-            Ok(done)
-        })
-        .await?;
-    if !done {
-        return Err(match get(&app, run).await?.state.as_str() {
-            "stopped" => Refused::conflict("stopped", "this run was stopped. Start a new run for these documents."),
-            _ => Refused::conflict("not-held", "this message is not on hold"),
-        });
-    }
-    app.mail.notify_one();
-    jobs::changed(&app, run);
-    get(&app, run).await.map(Json)
+    Ok(Json(app.send_again(WHO, id).await?))
 }
 
-/// Mark a held message as delivered.
-#[utoipa::path(post, path = "/api/items/{id}/arrived", tag = "runs", params(("id" = i64, Path)), responses((status = 200, body = RunInfo), (status = 409, body = Problem)))]
-async fn arrived(State(app): State<App>, Path(id): Path<i64>) -> Answer<RunInfo> {
-    let run = item(&app, id).await?.run_id;
-    if !app.store.with(move |c| items::arrived(c, id, &clock::stamp())).await? {
-        return Err(Refused::conflict("not-held", "this message is not on hold"));
-    }
-    // It may have been the last that its run waited for.
-    let at = clock::stamp();
-    app.store.with(move |c| runs::finish(c, run, &at)).await?;
-    jobs::changed(&app, run);
-    get(&app, run).await.map(Json)
+/// Marks an uncertain delivery as delivered.
+#[utoipa::path(post, path = "/api/deliveries/{id}/confirm", tag = "runs", params(("id" = i64, Path)), responses((status = 200, body = RunInfo), (status = 409, body = Problem)))]
+async fn confirm(State(app): State<App>, Path(id): Path<i64>) -> Answer<RunInfo> {
+    Ok(Json(app.confirm(WHO, id).await?))
 }
 
 /// The documents of a run in the store.
-async fn documents(app: &App, id: i64) -> Result<Vec<items::Documents>, Refused> {
-    let found = app.store.with(move |c| items::documents(c, id)).await?;
+async fn documents(app: &App, id: i64) -> Result<Vec<DocumentInfo>, Refused> {
+    let found = app.store.with(move |c| documents::of_run(c, id)).await?;
     match found.is_empty() {
         true => Err(Refused::conflict("no-documents", "no documents in this run yet")),
         false => Ok(found),
@@ -230,14 +181,10 @@ async fn documents(app: &App, id: i64) -> Result<Vec<items::Documents>, Refused>
 /// All documents of a run as one ZIP.
 #[utoipa::path(get, path = "/api/runs/{id}/documents.zip", tag = "runs", params(("id" = i64, Path)), responses((status = 200, content_type = "application/zip", body = Vec<u8>), (status = 409, body = Problem)))]
 async fn all_zip(State(app): State<App>, Path(id): Path<i64>) -> Result<Response, Refused> {
-    let run = get(&app, id).await?;
+    let run = app.run(id).await?;
     let mut files = Vec::new();
-    for items::Documents { name, pdf, docx } in documents(&app, id).await? {
-        for (file, kind) in [(pdf, "pdf"), (docx, "docx")] {
-            if let Some(file) = file {
-                files.push((format!("{name}.{kind}"), app.files.get(&file).await?));
-            }
-        }
+    for document in documents(&app, id).await? {
+        files.push((document.name, app.files.get(&document.file).await?));
     }
     let made = run.finished.as_ref().unwrap_or(&run.started).parse().unwrap_or_else(|_| clock::now());
     let bytes = blocking(move || pack(files, made)).await??;
@@ -269,12 +216,11 @@ fn pack(files: Vec<(String, Vec<u8>)>, made: DateTime) -> anyhow::Result<Vec<u8>
 /// All documents of a run as one joined PDF, with a bookmark for each.
 #[utoipa::path(get, path = "/api/runs/{id}/documents.pdf", tag = "runs", params(("id" = i64, Path)), responses((status = 200, content_type = "application/pdf", body = Vec<u8>), (status = 409, body = Problem)))]
 async fn all_pdf(State(app): State<App>, Path(id): Path<i64>) -> Result<Response, Refused> {
-    let run = get(&app, id).await?;
+    let run = app.run(id).await?;
     let mut files = Vec::new();
-    for items::Documents { name, pdf, .. } in documents(&app, id).await? {
-        if let Some(file) = pdf {
-            files.push((name, app.files.get(&file).await?));
-        }
+    for document in documents(&app, id).await?.into_iter().filter(|d| d.format == Format::Pdf) {
+        let title = document.name.strip_suffix(".pdf").unwrap_or(&document.name).to_owned();
+        files.push((title, app.files.get(&document.file).await?));
     }
     if files.is_empty() {
         return Err(Refused::conflict("no-documents", "this run has no PDFs. Download the ZIP."));
@@ -283,26 +229,14 @@ async fn all_pdf(State(app): State<App>, Path(id): Path<i64>) -> Result<Response
     Ok(download("application/pdf", &format!("{} {}.pdf", run.dispatch_name, &run.started[..10]), bytes))
 }
 
-/// One document, as `pdf` or `docx`.
-#[utoipa::path(get, path = "/api/items/{id}/documents/{kind}", tag = "runs", params(("id" = i64, Path), ("kind" = String, Path)), responses((status = 200, content_type = "application/octet-stream", body = Vec<u8>), (status = 404, body = Problem)))]
-async fn document(State(app): State<App>, Path((id, kind)): Path<(i64, String)>) -> Result<Response, Refused> {
-    let item = item(&app, id).await?;
-    let missing = || Refused::missing("the document");
-    match kind.as_str() {
-        "pdf" => Ok(attach(
-            "application/pdf",
-            &format!("{}.pdf", item.file_name),
-            app.files.get(&item.pdf.ok_or_else(missing)?).await?,
-            "inline",
-        )),
-        "docx" => {
-            let bytes = app.files.get(&item.docx.ok_or_else(missing)?).await?;
-            Ok(download(
-                "application/vnd.openxmlformats-officedocument.wordprocessingml.document",
-                &format!("{}.docx", item.file_name),
-                bytes,
-            ))
-        }
-        _ => Err(missing()),
-    }
+/// One document.
+#[utoipa::path(get, path = "/api/documents/{id}", tag = "runs", params(("id" = i64, Path)), responses((status = 200, content_type = "application/octet-stream", body = Vec<u8>), (status = 404, body = Problem)))]
+async fn document(State(app): State<App>, Path(id): Path<i64>) -> Result<Response, Refused> {
+    let found = app.store.with(move |c| documents::get(c, id)).await?.ok_or_else(|| Refused::missing("the document"))?;
+    let bytes = app.files.get(&found.file).await?;
+    Ok(match found.format {
+        // Browsers show it.
+        Format::Pdf => attach(found.format.media_type(), &found.name, bytes, "inline"),
+        Format::Docx => download(found.format.media_type(), &found.name, bytes),
+    })
 }

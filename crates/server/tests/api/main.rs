@@ -1,6 +1,7 @@
 //! The API as a browser asks it, without a network.
 
 mod crm;
+mod deliveries;
 mod forms;
 mod laws;
 mod library;

@@ -5,7 +5,7 @@ use std::path::PathBuf;
 use axum::Router;
 use axum::body::{Body, to_bytes};
 use axum::http::{Request, StatusCode};
-use mangle_server::{Options, Smtp, app, demo, router};
+use mangle_server::{Channels, Options, app, demo, router};
 use serde_json::Value;
 use tower::ServiceExt;
 
@@ -32,7 +32,10 @@ impl Office {
 
     async fn open(furnished: bool, port: u16) -> Office {
         let folder = tempfile::tempdir().expect("a folder");
-        let options = Options { folder: folder.path().into(), smtp: Smtp { host: "127.0.0.1".into(), port } };
+        let folders = vec![("Office".to_owned(), folder.path().join("office"))];
+        std::fs::create_dir(&folders[0].1).expect("a folder for documents");
+        let channels = Channels { smtp: Some(("127.0.0.1".into(), port)), folders, ..Channels::default() };
+        let options = Options { folder: folder.path().into(), channels };
         let app = app(options).await.expect("opens");
         if furnished {
             let files =

@@ -124,7 +124,7 @@ async fn a_run_makes_the_very_record_that_the_preview_showed() {
     let rows = office.get(&format!("/api/sheets/{sheet}/rows?from=0&count=1")).await;
     assert_eq!(rows["total"], 3);
     let bench = change(&office, &key, |b| {
-        b["setup"]["email"] = Value::Null;
+        b["setup"]["channels"] = json!([]);
         b["setup"]["name"] = json!("[: ref]");
     })
     .await;
@@ -164,9 +164,14 @@ async fn a_run_makes_the_very_record_that_the_preview_showed() {
     let items = office.get(&format!("/api/runs/{}/items", run["id"])).await;
     for (item, preview) in items.as_array().expect("items").iter().zip(&previews) {
         assert_eq!(item["state"], "made", "nothing was sent, so nothing was delivered");
-        let made = text_of(&office.bytes(&format!("/api/items/{}/documents/pdf", item["id"])).await);
+        let made = text_of(&office.bytes(&format!("/api/documents/{}", item["documents"][0]["id"])).await);
         assert_eq!(plain(&made), plain(preview));
     }
+}
+
+/// The first document of an item.
+async fn pdf(office: &Office, item: &Value) -> Vec<u8> {
+    office.bytes(&format!("/api/documents/{}", item["documents"][0]["id"])).await
 }
 
 const PEOPLE: &str = "Ref;Name\nB1;Ada\nB2;Tom\nB3;Ida\n";
@@ -228,14 +233,14 @@ async fn a_window_that_was_overtaken_overwrites_nothing_and_starts_nothing() {
     let (office, key, _) = office(("people.csv", PEOPLE), &["Dear [: name],"]).await;
     let path = format!("/api/dispatches/{key}");
     let seen = office.get(&path).await;
-    change(&office, &key, |b| b["setup"]["output"] = json!("docx")).await;
+    change(&office, &key, |b| b["setup"]["formats"] = json!(["docx"])).await;
     let mut mine = seen.clone();
     mine["setup"]["name"] = json!("Mine [: ref]");
     let said = office.refused("PUT", &path, mine).await;
     assert!(said.starts_with("409 changed-elsewhere: This dispatch was changed in another window"), "{said}");
     let start = json!({ "count": 3, "revision": seen["revision"] });
     assert!(office.refused("POST", &format!("{path}/runs"), start).await.starts_with("409 changed-elsewhere"));
-    assert_eq!(office.get(&path).await["setup"]["output"], "docx");
+    assert_eq!(office.get(&path).await["setup"]["formats"], json!(["docx"]));
 }
 
 #[tokio::test]
@@ -343,14 +348,13 @@ async fn what_is_changed_later_does_not_reach_a_run_and_its_documents_are_made_a
     assert_eq!(status, StatusCode::OK, "{kept}");
     change(&office, &key, |b| {
         b["name"] = json!("Boats");
-        b["setup"]["email"] = Value::Null;
+        b["setup"]["channels"] = json!([]);
     })
     .await;
     let key = office.get("/api/dispatches").await[0]["key"].as_str().expect("a key").to_owned();
     let run = ended(&office, &start(&office, &key, 0, "a").await.1).await;
     let items = office.get(&format!("/api/runs/{}/items", run["id"])).await;
-    let pdf = |at: usize| format!("/api/items/{}/documents/pdf", items[at]["id"]);
-    let made = [office.bytes(&pdf(0)).await, office.bytes(&pdf(1)).await];
+    let made = [pdf(&office, &items[0]).await, pdf(&office, &items[1]).await];
     let said = text_of(&made[0]);
     assert!(said.contains("B1 of Brackwater Quay, Boats, 3 April 2026") && said.contains("Pay within 14 days."), "{said}");
 
@@ -366,10 +370,11 @@ async fn what_is_changed_later_does_not_reach_a_run_and_its_documents_are_made_a
 
     // A part of the run that is made only now is made as the rest was.
     let database = rusqlite::Connection::open(office.folder().join("mangle.sqlite")).expect("opens");
-    database.execute("UPDATE item SET state = 'waiting', pdf = NULL, makes = 0", []).expect("set");
-    database.execute("UPDATE run SET state = 'going', finished = NULL", []).expect("set");
+    database.execute_batch("DELETE FROM document; UPDATE item SET state = 'waiting', attempts = 0").expect("set");
+    database.execute("UPDATE run SET state = 'running', finished = NULL", []).expect("set");
     ended(&office, &run).await;
-    assert_eq!([office.bytes(&pdf(0)).await, office.bytes(&pdf(1)).await], made);
+    let items = office.get(&format!("/api/runs/{}/items", run["id"])).await;
+    assert_eq!([pdf(&office, &items[0]).await, pdf(&office, &items[1]).await], made);
 
     // A new run takes the office as it is.
     let key = office.get("/api/dispatches").await[0]["key"].as_str().expect("a key").to_owned();
@@ -377,7 +382,7 @@ async fn what_is_changed_later_does_not_reach_a_run_and_its_documents_are_made_a
     assert_eq!(status, StatusCode::OK, "{second}");
     ended(&office, &second).await;
     let items = office.get(&format!("/api/runs/{}/items", second["id"])).await;
-    let said = text_of(&office.bytes(&format!("/api/items/{}/documents/pdf", items[0]["id"])).await);
+    let said = text_of(&pdf(&office, &items[0]).await);
     assert!(said.contains("B1 of Another Quay, Ships, 4 March 2026") && said.contains("Pay at once."), "{said}");
     // Two snapshots for two runs.
     let count: i64 = database.query_row("SELECT count(*) FROM snapshot", [], |r| r.get(0)).expect("counted");

@@ -153,7 +153,8 @@ async fn the_page_of_a_record_is_shown_with_its_message_or_what_is_wrong() {
     let dutch = office.get("/api/dispatches/balance-reminders/pages/17").await;
     assert!(printed(&dutch).contains("30 september 2026") && printed(&dutch).contains("1.960,00"), "{dutch}");
     assert!(printed(&office.get("/api/dispatches/balance-reminders/pages/31").await).contains("€48,112.50"));
-    assert!(page["message"]["to"].as_str().is_some_and(|to| to.contains('@')), "{}", page["message"]);
+    let to = &page["deliveries"][0]["shown"][0];
+    assert!(to["label"] == "To" && to["text"].as_str().is_some_and(|to| to.contains('@')), "{page}");
     assert!(!page["file_name"].as_str().unwrap_or_default().is_empty());
     assert!(office.refused("GET", "/api/dispatches/balance-reminders/pages/999", Value::Null).await.starts_with("404 "));
     let preflight = office.ask("POST", "/api/dispatches/balance-reminders/preflight", Value::Null).await.1;
@@ -187,7 +188,7 @@ async fn addresses_in_the_settings_may_be_blank_but_not_malformed() {
 #[tokio::test]
 async fn what_is_not_there_is_said_so() {
     let office = Office::empty().await;
-    for path in ["/api/sheets/7", "/api/templates/7", "/api/dispatches/none", "/api/runs/7", "/api/items/7/documents/pdf", "/api/nothing"] {
+    for path in ["/api/sheets/7", "/api/templates/7", "/api/dispatches/none", "/api/runs/7", "/api/documents/7", "/api/nothing"] {
         assert!(office.refused("GET", path, Value::Null).await.starts_with("404"), "{path}");
     }
     let (status, _) = office.ask("PUT", "/api/settings", json!({ "office_name": 3 })).await;

@@ -13,22 +13,22 @@ use crate::office::Office;
 /// What a mail server answers to the recipient and to the content of messages; none
 /// where it hangs up.
 #[derive(Clone, Copy)]
-struct Manner {
-    recipient: &'static str,
-    content: Option<&'static str>,
+pub struct Manner {
+    pub recipient: &'static str,
+    pub content: Option<&'static str>,
 }
 
-const KIND: Manner = Manner { recipient: "250 yes", content: Some("250 taken") };
+pub const KIND: Manner = Manner { recipient: "250 yes", content: Some("250 taken") };
 
 /// A mail server whose manner may change, and the recipients of what it has taken.
 #[derive(Clone)]
-struct Server {
+pub struct Server {
     manner: Arc<Mutex<Manner>>,
     taken: Arc<Mutex<Vec<String>>>,
 }
 
 impl Server {
-    async fn start(manner: Manner) -> (Server, u16) {
+    pub async fn start(manner: Manner) -> (Server, u16) {
         let server = Server { manner: Arc::new(Mutex::new(manner)), taken: Arc::default() };
         let listener = TcpListener::bind("127.0.0.1:0").await.expect("binds");
         let port = listener.local_addr().expect("an address").port();
@@ -41,11 +41,11 @@ impl Server {
         (server, port)
     }
 
-    fn set(&self, manner: Manner) {
+    pub fn set(&self, manner: Manner) {
         *self.manner.lock().expect("one at a time") = manner;
     }
 
-    fn taken(&self) -> Vec<String> {
+    pub fn taken(&self) -> Vec<String> {
         self.taken.lock().expect("one at a time").clone()
     }
 
@@ -85,7 +85,7 @@ impl Server {
 }
 
 /// Starts a run of the demo's letter over the records of a filter.
-async fn started(office: &Office, filter: &str) -> (StatusCode, Value) {
+pub async fn started(office: &Office, filter: &str) -> (StatusCode, Value) {
     let path = "/api/dispatches/balance-reminders";
     let mut bench = office.get(path).await;
     bench["setup"]["ties"]["harbour due"] = json!("Yearly fee");
@@ -96,7 +96,7 @@ async fn started(office: &Office, filter: &str) -> (StatusCode, Value) {
     office.ask("POST", &format!("{path}/runs"), json!({ "count": count })).await
 }
 
-async fn until(office: &Office, run: &Value, what: impl Fn(&Value) -> bool) -> Value {
+pub async fn until(office: &Office, run: &Value, what: impl Fn(&Value) -> bool) -> Value {
     for _ in 0..1200 {
         let now = office.get(&format!("/api/runs/{run}")).await;
         if what(&now) {
@@ -107,12 +107,20 @@ async fn until(office: &Office, run: &Value, what: impl Fn(&Value) -> bool) -> V
     panic!("{} never came so far", office.get(&format!("/api/runs/{run}")).await);
 }
 
-async fn items(office: &Office, run: &Value) -> Vec<Value> {
+pub async fn items(office: &Office, run: &Value) -> Vec<Value> {
     office.get(&format!("/api/runs/{run}/items")).await.as_array().expect("items").clone()
 }
 
+/// The first delivery of an item.
+pub fn delivery(item: &Value) -> &Value {
+    &item["deliveries"][0]
+}
+
+/// Nothing of a run is made yet.
+const AS_BEFORE: &str = "DELETE FROM delivery; DELETE FROM document; UPDATE item SET state = 'waiting', attempts = 0";
+
 /// Three holders who owe something.
-const THREE: &str = "ref in (\"BQ-0012\"; \"BQ-0031\"; \"BQ-0047\")";
+pub const THREE: &str = "ref in (\"BQ-0012\"; \"BQ-0031\"; \"BQ-0047\")";
 
 #[tokio::test]
 async fn a_message_whose_fate_is_unknown_waits_for_a_persons_word() {
@@ -122,24 +130,24 @@ async fn a_message_whose_fate_is_unknown_waits_for_a_persons_word() {
     assert_eq!(status, StatusCode::OK, "{run}");
     let id = &run["id"];
     let held = until(&office, id, |r| r["state"] == "done").await;
-    assert_eq!((held["held"].as_u64(), held["delivered"].as_u64()), (Some(3), Some(0)), "{held}");
+    assert_eq!((held["uncertain"].as_u64(), held["delivered"].as_u64()), (Some(3), Some(0)), "{held}");
     let all = items(&office, id).await;
-    assert!(all.iter().all(|i| i["error_code"] == "uncertain" && i["tries"] == 1), "{all:?}");
-    assert!(all[0]["error_message"].as_str().is_some_and(|m| m.contains("may or may not have been delivered")), "{}", all[0]);
+    assert!(all.iter().all(|i| delivery(i)["error_code"] == "uncertain" && delivery(i)["attempts"] == 1), "{all:?}");
+    assert!(delivery(&all[0])["error_message"].as_str().is_some_and(|m| m.contains("may or may not have been delivered")), "{}", all[0]);
     // Nothing is sent again by itself, nor as what failed.
     server.set(KIND);
     assert!(office.refused("POST", &format!("/api/runs/{id}/retry"), Value::Null).await.starts_with("409 nothing-failed"));
     tokio::time::sleep(Duration::from_millis(700)).await;
     assert_eq!(server.taken(), Vec::<String>::new());
     // One is sent again on a person's word, one has arrived on another.
-    let path = |at: usize, what: &str| format!("/api/items/{}/{what}", all[at]["id"]);
+    let path = |at: usize, what: &str| format!("/api/deliveries/{}/{what}", delivery(&all[at])["id"]);
     office.ask("POST", &path(0, "send-again"), Value::Null).await;
-    office.ask("POST", &path(1, "arrived"), Value::Null).await;
+    office.ask("POST", &path(1, "confirm"), Value::Null).await;
     let now = until(&office, id, |r| r["state"] == "done" && r["delivered"] == 2).await;
-    assert_eq!(now["held"], 1, "{now}");
-    assert_eq!(server.taken(), [all[0]["to"].as_str().expect("an address")]);
+    assert_eq!(now["uncertain"], 1, "{now}");
+    assert_eq!(server.taken(), [delivery(&all[0])["recipient"].as_str().expect("an address")]);
     for at in 0..2 {
-        assert!(office.refused("POST", &path(at, "send-again"), Value::Null).await.starts_with("409 not-held"));
+        assert!(office.refused("POST", &path(at, "send-again"), Value::Null).await.starts_with("409 not-uncertain"));
     }
 }
 
@@ -152,14 +160,14 @@ async fn what_is_not_taken_for_now_is_tried_again_later() {
     until(&office, id, |r| r["waiting"] == 0).await;
     let mut all = items(&office, id).await;
     for _ in 0..200 {
-        if all.iter().all(|i| i["tries"] == 1) {
+        if all.iter().all(|i| delivery(i)["attempts"] == 1) {
             break;
         }
         tokio::time::sleep(Duration::from_millis(50)).await;
         all = items(&office, id).await;
     }
-    for item in &all {
-        assert_eq!((item["state"].as_str(), item["error_code"].as_str()), (Some("filed"), Some("not-taken")), "{item}");
+    for item in all.iter().map(delivery) {
+        assert_eq!((item["state"].as_str(), item["error_code"].as_str()), (Some("to send"), Some("not-taken")), "{item}");
         assert!(
             item["error_message"].as_str().is_some_and(|m| m.contains("busy, come back") && m.ends_with("Mangle will try again.")),
             "{item}"
@@ -171,7 +179,8 @@ async fn what_is_not_taken_for_now_is_tried_again_later() {
     server.set(KIND);
     let done = until(&office, id, |r| r["state"] == "done").await;
     assert_eq!((done["delivered"].as_u64(), done["failed"].as_u64()), (Some(3), Some(0)));
-    let (mut taken, mut wanted) = (server.taken(), Vec::from_iter(all.iter().map(|i| i["to"].as_str().expect("an address").to_owned())));
+    let (mut taken, mut wanted) =
+        (server.taken(), Vec::from_iter(all.iter().map(|i| delivery(i)["recipient"].as_str().expect("an address").to_owned())));
     taken.sort();
     wanted.sort();
     assert_eq!(taken, wanted, "each once");
@@ -186,15 +195,15 @@ async fn what_is_refused_fails_by_itself_and_is_sent_once_it_is_taken() {
     let done = until(&office, id, |r| r["state"] == "done").await;
     assert_eq!(done["failed"], 3, "{done}");
     let all = items(&office, id).await;
-    assert!(all.iter().all(|i| i["error_code"] == "refused" && i["pdf"] == true), "{all:?}");
-    assert!(all[0]["error_message"].as_str().is_some_and(|m| m.contains("no such thing here")), "{}", all[0]);
-    let (made, file) = (all[0]["changed"].clone(), office.bytes(&format!("/api/items/{}/documents/pdf", all[0]["id"])).await);
+    assert!(all.iter().all(|i| delivery(i)["error_code"] == "refused" && i["documents"][0]["format"] == "pdf"), "{all:?}");
+    assert!(delivery(&all[0])["error_message"].as_str().is_some_and(|m| m.contains("no such thing here")), "{}", all[0]);
+    let (made, file) = (all[0]["changed"].clone(), office.bytes(&format!("/api/documents/{}", all[0]["documents"][0]["id"])).await);
     server.set(KIND);
     // One alone, then the others; what was made is not made again.
     office.ask("POST", &format!("/api/items/{}/retry", all[0]["id"]), Value::Null).await;
     let now = until(&office, id, |r| r["state"] == "done").await;
     assert_eq!((now["failed"].as_u64(), now["delivered"].as_u64()), (Some(2), Some(1)));
-    assert_eq!(office.bytes(&format!("/api/items/{}/documents/pdf", all[0]["id"])).await, file);
+    assert_eq!(office.bytes(&format!("/api/documents/{}", all[0]["documents"][0]["id"])).await, file);
     assert!(items(&office, id).await[0]["changed"].as_str() >= made.as_str());
     office.ask("POST", &format!("/api/runs/{id}/retry"), Value::Null).await;
     let now = until(&office, id, |r| r["state"] == "done").await;
@@ -214,7 +223,7 @@ async fn one_that_is_tried_again_releases_nothing_of_a_paused_or_stopped_run() {
     office.ask("POST", &format!("/api/runs/{id}/retry"), Value::Null).await;
     let all = loop {
         let all = items(&office, id).await;
-        if all.iter().all(|i| i["state"] == "filed" && i["tries"] == 1) {
+        if all.iter().all(|i| i["state"] == "to send" && delivery(i)["attempts"] == 1) {
             break all;
         }
         tokio::time::sleep(Duration::from_millis(50)).await;
@@ -223,13 +232,13 @@ async fn one_that_is_tried_again_releases_nothing_of_a_paused_or_stopped_run() {
     // One of the paused run fails in the meantime, as a message may that was under way.
     server.set(KIND);
     let database = rusqlite::Connection::open(office.folder().join("mangle.sqlite")).expect("opens");
-    database.execute("UPDATE item SET state = 'failed' WHERE id = ?1", [all[0]["id"].as_i64()]).expect("set");
+    database.execute("UPDATE delivery SET state = 'failed' WHERE id = ?1", [delivery(&all[0])["id"].as_i64()]).expect("set");
     let (status, paused) = office.ask("POST", &format!("/api/items/{}/retry", all[0]["id"]), Value::Null).await;
     assert_eq!((status, paused["state"].as_str()), (StatusCode::OK, Some("paused")), "{paused}");
-    database.execute("UPDATE item SET state = 'held' WHERE id = ?1", [all[1]["id"].as_i64()]).expect("set");
-    let (status, paused) = office.ask("POST", &format!("/api/items/{}/send-again", all[1]["id"]), Value::Null).await;
+    database.execute("UPDATE delivery SET state = 'uncertain' WHERE id = ?1", [delivery(&all[1])["id"].as_i64()]).expect("set");
+    let (status, paused) = office.ask("POST", &format!("/api/deliveries/{}/send-again", delivery(&all[1])["id"]), Value::Null).await;
     assert_eq!((status, paused["state"].as_str()), (StatusCode::OK, Some("paused")), "{paused}");
-    database.execute("UPDATE item SET next_try = 0", []).expect("all are due");
+    database.execute("UPDATE delivery SET due = 0", []).expect("all are due");
     tokio::time::sleep(Duration::from_millis(1200)).await;
     assert_eq!(server.taken(), Vec::<String>::new(), "nothing of a paused run is sent");
     office.ask("POST", &format!("/api/runs/{id}/resume"), Value::Null).await;
@@ -238,10 +247,11 @@ async fn one_that_is_tried_again_releases_nothing_of_a_paused_or_stopped_run() {
 
     // Of a stopped run nothing is tried again at all.
     database.execute("UPDATE run SET state = 'stopped'", []).expect("set");
-    database.execute("UPDATE item SET state = 'failed' WHERE id = ?1", [all[0]["id"].as_i64()]).expect("set");
-    database.execute("UPDATE item SET state = 'held' WHERE id = ?1", [all[1]["id"].as_i64()]).expect("set");
-    for (at, what) in [(0, "retry"), (1, "send-again")] {
-        let told = office.refused("POST", &format!("/api/items/{}/{what}", all[at]["id"]), Value::Null).await;
+    database.execute("UPDATE delivery SET state = 'failed' WHERE id = ?1", [delivery(&all[0])["id"].as_i64()]).expect("set");
+    database.execute("UPDATE delivery SET state = 'uncertain' WHERE id = ?1", [delivery(&all[1])["id"].as_i64()]).expect("set");
+    let paths = [format!("items/{}/retry", all[0]["id"]), format!("deliveries/{}/send-again", delivery(&all[1])["id"])];
+    for path in paths {
+        let told = office.refused("POST", &format!("/api/{path}"), Value::Null).await;
         assert_eq!(told, "409 stopped: This run was stopped. Start a new run for these documents.");
     }
 }
@@ -255,19 +265,19 @@ async fn a_lost_document_costs_its_own_message_and_no_other() {
     until(&office, id, |r| r["sending"] == 3).await;
     let database = rusqlite::Connection::open(office.folder().join("mangle.sqlite")).expect("opens");
     let files: Vec<String> = database
-        .prepare("SELECT pdf FROM item ORDER BY position")
+        .prepare("SELECT file FROM document ORDER BY item_id")
         .and_then(|mut q| q.query_map([], |r| r.get(0))?.collect())
         .expect("three documents");
     let at = |name: &str| office.folder().join("files").join(&name[..2]).join(name);
     std::fs::remove_file(at(&files[0])).expect("removed");
     std::fs::write(at(&files[1]), b"%PDF-1.7 half of it").expect("damaged");
     server.set(KIND);
-    database.execute("UPDATE item SET next_try = 0", []).expect("all are due");
+    database.execute("UPDATE delivery SET due = 0", []).expect("all are due");
     let done = until(&office, id, |r| r["state"] == "done").await;
     assert_eq!((done["delivered"].as_u64(), done["failed"].as_u64(), server.taken().len()), (Some(1), Some(2), 1), "{done}");
     for item in &items(&office, id).await[..2] {
         assert_eq!(
-            item["error_message"].as_str(),
+            delivery(item)["error_message"].as_str(),
             Some("The document file is missing from the data folder, or damaged. Run this record again.")
         );
     }
@@ -282,16 +292,16 @@ async fn a_run_that_nobody_makes_gets_a_maker() {
     let id = &run["id"];
     until(&office, id, |r| r["state"] == "done").await;
     let database = rusqlite::Connection::open(office.folder().join("mangle.sqlite")).expect("opens");
-    database.execute("UPDATE item SET state = 'waiting', pdf = NULL, message = NULL", []).expect("set");
-    database.execute("UPDATE run SET state = 'going', finished = NULL", []).expect("set");
+    database.execute_batch(AS_BEFORE).expect("set");
+    database.execute("UPDATE run SET state = 'running', finished = NULL", []).expect("set");
     let done = until(&office, id, |r| r["state"] == "done").await;
     assert_eq!((done["delivered"].as_u64(), server.taken().len()), (Some(3), 6), "{done}");
     // One that can't be made for now says why, and goes on once that is mended.
     let setup: String = database.query_row("SELECT setup FROM run", [], |r| r.get(0)).expect("a set-up");
-    database.execute("UPDATE item SET state = 'waiting', pdf = NULL, message = NULL", []).expect("set");
-    database.execute("UPDATE run SET state = 'going', finished = NULL, setup = '{\"filter\": 7}'", []).expect("set");
+    database.execute_batch(AS_BEFORE).expect("set");
+    database.execute("UPDATE run SET state = 'running', finished = NULL, setup = '{\"filter\": 7}'", []).expect("set");
     let stuck = until(&office, id, |r| r["trouble"].is_string()).await;
-    assert_eq!((stuck["state"].as_str(), stuck["waiting"].as_u64()), (Some("going"), Some(3)), "{stuck}");
+    assert_eq!((stuck["state"].as_str(), stuck["waiting"].as_u64()), (Some("running"), Some(3)), "{stuck}");
     database.execute("UPDATE run SET setup = ?1", [setup]).expect("mended");
     for what in ["pause", "resume"] {
         office.ask("POST", &format!("/api/runs/{id}/{what}"), Value::Null).await;
@@ -308,13 +318,13 @@ async fn a_run_without_a_mail_server_waits_and_can_be_stopped() {
     until(&office, id, |r| r["sending"] == 3).await;
     let mut item = items(&office, id).await.remove(0);
     for _ in 0..200 {
-        if item["error_code"] == "unreachable" {
+        if delivery(&item)["error_code"] == "unreachable" {
             break;
         }
         tokio::time::sleep(Duration::from_millis(50)).await;
         item = items(&office, id).await.remove(0);
     }
-    assert!(item["error_message"].as_str().is_some_and(|m| m.starts_with("Can't reach the mail server 127.0.0.1:9")), "{item}");
+    assert!(delivery(&item)["error_message"].as_str().is_some_and(|m| m.starts_with("Can't reach the mail server 127.0.0.1:9")), "{item}");
     // While it goes its dispatch stays, and it is neither paused twice nor resumed.
     assert!(office.refused("DELETE", "/api/dispatches/balance-reminders", Value::Null).await.starts_with("409 "));
     assert!(office.refused("POST", &format!("/api/runs/{id}/resume"), Value::Null).await.contains("Not possible: this run is running"));

@@ -1,85 +1,123 @@
 <script setup lang="ts">
-import { computed } from 'vue'
-
 import type { Bench } from '../../api/bench'
 import type { Schemas } from '../../api/client'
+import FormLine from '../../parts/FormLine.vue'
+import FormulaInput from '../../parts/FormulaInput.vue'
+import Group from '../../parts/Group.vue'
+import {
+  channelKind,
+  channelKinds,
+  channelName,
+  type Channel,
+  type ChannelSetup,
+} from '../../registries/channels'
 
 const props = defineProps<{
   bench: Bench
   page: Schemas['PageView'] | undefined
   change: (work: (bench: Bench) => void, soon?: boolean) => void
 }>()
-type Email = Schemas['EmailBody']
-const address = computed(() => props.bench.columns.find((c) => c.type === 'e-mail')?.name)
-const fields: [keyof Email, string][] = [
-  ['to', 'To'],
-  ['cc', 'Cc'],
-  ['bcc', 'Bcc'],
-  ['subject', 'Subject'],
-]
 
-const closed = computed(() => !!props.bench.setup.pdf.password.trim() && props.bench.setup.output !== 'docx')
-/** What goes out with each message. */
-const attached = computed(() => {
-  const { output } = props.bench.setup
-  if (output === 'docx') return 'the DOCX'
-  const pdf = closed.value ? 'the password-protected PDF' : 'the PDF'
-  return output === 'both' && !closed.value ? `${pdf} and the DOCX` : pdf
-})
+function add(kind: string) {
+  const found = channelKind(kind)
+  if (!found) return
+  const channel = found.start(props.bench)
+  props.change((b) =>
+    b.setup.channels.push({ on: true, name: '', condition: '', moment: 'at-once', channel }),
+  )
+}
 
-function toggle(on: boolean) {
-  const to = address.value ? `[: ${address.value}]` : ''
+const remove = (at: number) => props.change((b) => b.setup.channels.splice(at, 1))
+const set = (at: number, work: (one: ChannelSetup) => void, soon?: boolean) =>
   props.change((b) => {
-    b.setup.email = on
-      ? { to, cc: '', bcc: '', subject: b.name, body: 'Please find the document attached.\n' }
-      : null
-  })
+    const one = b.setup.channels[at]
+    if (one) work(one)
+  }, soon)
+const setChannel = (at: number, work: (channel: Channel) => void, soon?: boolean) =>
+  set(at, (one) => work(one.channel), soon)
+
+/** What is set of the options that are folded away. */
+function says(one: ChannelSetup) {
+  const when = one.moment === 'at-once' ? 'at once' : 'after release'
+  return one.condition.trim() ? `${when}, if ${one.condition.trim()}` : `every record, ${when}`
 }
 
-function set(field: keyof Email, text: string) {
-  props.change((b) => b.setup.email && (b.setup.email[field] = text), true)
-}
+/** What a channel will do for the current record. */
+const planned = (at: number) => props.page?.deliveries.find((one) => one.channel === at)
 </script>
 
 <template>
   <h2>Channels</h2>
-  <p>Documents are sent as e-mail attachments. Without a channel they are only stored here.</p>
-  <el-checkbox :model-value="!!bench.setup.email" @change="(on) => toggle(!!on)">Send by e-mail</el-checkbox>
-  <template v-if="bench.setup.email">
-    <p class="quiet">
-      Attached: {{ attached }}.<template v-if="closed && bench.setup.output === 'both'">
-        The DOCX is not sent, because it opens without the password.</template
-      >
-    </p>
-    <label v-for="[field, label] in fields" :key="field" class="field">
-      <span>{{ label }}</span>
-      <el-input
-        class="code"
-        :model-value="bench.setup.email[field]"
-        @update:model-value="(text: string) => set(field, text)"
+  <p v-if="!bench.setup.channels.length">
+    Documents are only stored here. Add a channel to send or save them elsewhere.
+  </p>
+  <Group v-for="(one, at) in bench.setup.channels" :key="at" :title="channelName(one)">
+    <div class="wide bar">
+      <el-switch
+        :model-value="one.on"
+        :aria-label="`Use ${channelName(one)}`"
+        @change="(on) => set(at, (c) => (c.on = Boolean(on)))"
       />
-      <small v-if="field === 'to'" class="help">A placeholder, or addresses separated by commas</small>
-    </label>
-    <label class="field">
-      <span>Message</span>
-      <el-input
-        class="code"
-        type="textarea"
-        :rows="8"
-        :model-value="bench.setup.email.body"
-        @update:model-value="(text: string) => set('body', text)"
+      <span class="quiet">{{ one.on ? 'On' : 'Off' }}</span>
+      <span class="push" />
+      <el-button text :aria-label="`Remove ${channelName(one)}`" @click="remove(at)">Remove</el-button>
+    </div>
+    <template v-if="one.on">
+      <component
+        :is="channelKind(one.channel.kind)?.settings"
+        :bench="bench"
+        :channel="one.channel"
+        :change="(work: (channel: Channel) => void, soon?: boolean) => setChannel(at, work, soon)"
       />
-    </label>
-    <template v-if="page?.message">
-      <h2>Preview for this record</h2>
-      <p class="message">
-        <b>{{ page.message.subject }}</b><br /><span class="quiet"
-          >to {{ page.message.to }}<template v-if="page.message.cc">, cc {{ page.message.cc }}</template
-          ><template v-if="page.message.bcc">, bcc {{ page.message.bcc }}</template></span
-        ><br />{{ page.message.body }}
-      </p>
+      <Group class="wide" title="When" :says="says(one)" fold :level="3">
+        <FormLine class="wide" label="Condition" about="Blank for every record. Example: e-mail is not blank">
+          <FormulaInput
+            :model-value="one.condition"
+            :sheet="bench.sheet_id ?? undefined"
+            :label="`Condition of ${channelName(one)}`"
+            @update:model-value="(text: string) => set(at, (c) => (c.condition = text), true)"
+          />
+        </FormLine>
+        <FormLine group label="Deliver">
+          <el-radio-group
+            :model-value="one.moment"
+            :aria-label="`When ${channelName(one)} delivers`"
+            @change="(v) => set(at, (c) => (c.moment = v as typeof one.moment))"
+          >
+            <el-radio value="at-once">At once</el-radio
+            ><el-radio value="after-release">After release</el-radio>
+          </el-radio-group>
+        </FormLine>
+        <FormLine label="Name">
+          <el-input
+            :model-value="one.name"
+            :placeholder="channelKind(one.channel.kind)?.name"
+            @update:model-value="(text: string) => set(at, (c) => (c.name = text), true)"
+          />
+        </FormLine>
+      </Group>
+      <div v-if="planned(at)" class="wide preview">
+        <p class="quiet">For this record</p>
+        <p v-if="planned(at)?.skipped" class="quiet">Skipped: the condition is false.</p>
+        <dl v-else>
+          <template v-for="line in planned(at)?.shown" :key="line.label">
+            <dt>{{ line.label }}</dt>
+            <dd>{{ line.text }}</dd>
+          </template>
+        </dl>
+      </div>
     </template>
-  </template>
+  </Group>
+  <el-dropdown trigger="click" @command="add">
+    <el-button>Add channel</el-button>
+    <template #dropdown>
+      <el-dropdown-menu>
+        <el-dropdown-item v-for="kind in channelKinds" :key="kind.kind" :command="kind.kind">
+          {{ kind.name }}<span class="quiet about">{{ kind.about }}</span>
+        </el-dropdown-item>
+      </el-dropdown-menu>
+    </template>
+  </el-dropdown>
   <p
     v-for="obstacle in bench.obstacles.filter((o) => o.station === 'channels')"
     :key="obstacle.message"
@@ -91,15 +129,37 @@ function set(field: keyof Email, text: string) {
 </template>
 
 <style scoped>
-.field:first-of-type {
-  margin-top: 8px;
+.bar {
+  display: flex;
+  align-items: center;
+  gap: 8px;
+  margin-bottom: 6px;
 }
-.message {
-  white-space: pre-wrap;
+.about {
+  margin-left: 12px;
+}
+.preview {
   border: 1px solid var(--line);
   border-radius: var(--radius);
   background: var(--sheet);
   color: var(--ink);
-  padding: 10px 12px;
+  padding: 8px 12px;
+}
+.preview p {
+  margin: 0 0 4px;
+}
+dl {
+  display: grid;
+  grid-template-columns: auto minmax(0, 1fr);
+  gap: 2px 12px;
+  margin: 0;
+}
+dt {
+  color: var(--ink-2);
+}
+dd {
+  margin: 0;
+  white-space: pre-wrap;
+  overflow-wrap: anywhere;
 }
 </style>

@@ -14,6 +14,7 @@ const props = defineProps<{
 }>()
 type Standard = Schemas['PdfSetup']['standard']
 type Attach = Schemas['PdfSetup']['attach']
+type Format = Schemas['Format']
 const standards: [Standard, string][] = [
   ['plain', 'Standard PDF'],
   ['a2b', 'PDF/A-2b (archiving)'],
@@ -56,15 +57,15 @@ const says = computed(() => {
         <el-radio :value="true">One for all {{ count(bench.records.length, 'record') }}</el-radio>
       </el-radio-group>
     </FormLine>
-    <FormLine group label="Format">
-      <el-radio-group
-        :model-value="bench.setup.output"
-        aria-label="Format"
-        @change="(v) => change((b) => (b.setup.output = String(v)))"
+    <FormLine group label="Formats">
+      <el-checkbox-group
+        :model-value="bench.setup.formats"
+        :min="1"
+        aria-label="Formats"
+        @change="(v) => change((b) => (b.setup.formats = v as Format[]))"
       >
-        <el-radio value="pdf">PDF</el-radio><el-radio value="docx">DOCX</el-radio
-        ><el-radio value="both">Both</el-radio>
-      </el-radio-group>
+        <el-checkbox value="pdf">PDF</el-checkbox><el-checkbox value="docx">DOCX</el-checkbox>
+      </el-checkbox-group>
     </FormLine>
     <FormLine
       class="wide"
@@ -113,7 +114,7 @@ const says = computed(() => {
       </el-select>
     </FormLine>
   </Group>
-  <Group v-if="bench.setup.output !== 'docx'" title="PDF options" :says="says" fold>
+  <Group v-if="bench.setup.formats.includes('pdf')" title="PDF options" :says="says" fold>
     <FormLine label="PDF standard">
       <el-select
         :model-value="bench.setup.pdf.standard"

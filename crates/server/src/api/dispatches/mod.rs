@@ -145,7 +145,7 @@ async fn copy(State(app): State<App>, Path(key): Path<String>) -> Answer<Key> {
 #[utoipa::path(delete, path = "/api/dispatches/{key}", tag = "dispatches", params(("key" = String, Path)), responses((status = 200, body = bool), (status = 409, body = Problem)))]
 async fn remove(State(app): State<App>, Path(key): Path<String>) -> Answer<bool> {
     let dispatch = find(&app, &key).await?;
-    let going = app.store.with(move |c| runs::list(c, Some(&key))).await?.iter().any(|r| r.state == "going" || r.state == "paused");
+    let going = app.store.with(move |c| runs::list(c, Some(&key))).await?.iter().any(|r| r.state == "running" || r.state == "paused");
     if going {
         return Err(Refused::conflict("going", "this dispatch is running. Stop the run first."));
     }

@@ -4,8 +4,9 @@ use std::borrow::Cow;
 
 use axum::Json;
 use axum::extract::{Path, State};
+use mangle_core::channel::Shown;
+use mangle_core::preflight::{Planned, Purpose};
 use mangle_core::records::Record;
-use mangle_core::value::EmailAddress;
 use mangle_core::words::counted;
 use mangle_documents::docx::TracedFill;
 use mangle_documents::page::Typesetter;
@@ -33,8 +34,8 @@ pub(super) struct PageView {
     trace: Vec<TraceInfo>,
     /// The documents' name without extension.
     file_name: String,
-    /// The message, when the e-mail channel is on.
-    message: Option<MessageView>,
+    /// What each channel that is on will do.
+    deliveries: Vec<PlannedView>,
     /// What is wrong with the record.
     findings: Vec<FindingInfo>,
     /// The record's values by template name, as they stand in the source.
@@ -44,14 +45,31 @@ pub(super) struct PageView {
 /// How many records of a joint document are shown while it is set up.
 const MOST_SHOWN: usize = 500;
 
-/// The message of one record.
+/// What one channel will do for a record.
 #[derive(Debug, Serialize, ToSchema)]
-struct MessageView {
-    to: String,
-    cc: String,
-    bcc: String,
-    subject: String,
-    body: String,
+struct PlannedView {
+    /// The channel's place in the set-up.
+    channel: usize,
+    /// The word of its kind.
+    kind: String,
+    /// What it is called.
+    name: String,
+    /// Whether its condition is false for the record: nothing is delivered then.
+    skipped: bool,
+    /// What is handed over: labels and texts.
+    shown: Vec<Shown>,
+}
+
+impl From<Planned> for PlannedView {
+    fn from(planned: Planned) -> PlannedView {
+        PlannedView {
+            channel: planned.channel,
+            kind: planned.kind.to_owned(),
+            name: planned.name,
+            skipped: planned.parcel.is_none(),
+            shown: planned.parcel.map(|parcel| parcel.shown).unwrap_or_default(),
+        }
+    }
 }
 
 /// The pages of one record as they will be made, or what is wrong with it.
@@ -96,17 +114,14 @@ fn view(prepared: &Prepared, row: usize) -> Result<PageView, Refused> {
         pages: Pages::default(),
         trace: Vec::new(),
         file_name: String::new(),
-        message: None,
+        deliveries: Vec::new(),
         findings: Vec::new(),
         values: values(prepared, record),
     };
-    match jobs::check_one(prepared, template, record, number, count) {
+    match jobs::check_one(prepared, template, record, (number, count), Purpose::Run) {
         Ok((_, outline)) => {
             view.file_name = outline.file_name;
-            view.message = outline.message.map(|m| {
-                let list = |l: &[EmailAddress]| l.iter().map(|a| a.as_str()).collect::<Vec<_>>().join(", ");
-                MessageView { to: list(&m.to), cc: list(&m.cc), bcc: list(&m.bcc), subject: m.subject, body: m.body }
-            });
+            view.deliveries = outline.deliveries.into_iter().map(Into::into).collect();
         }
         Err(findings) => view.findings = findings.into_iter().map(Into::into).collect(),
     }

@@ -1,0 +1,250 @@
+//! Deliveries: a queue for each kind of channel, with its own width, rate and pauses. What is
+//! being handed over stands in the store before the step that can't be called back, so that
+//! whatever ends the program, nothing is delivered twice by itself.
+
+use std::num::NonZeroU32;
+use std::sync::{Arc, Mutex, PoisonError};
+use std::time::Duration;
+
+use anyhow::{Context as _, Result};
+use governor::{DefaultDirectRateLimiter, Quota, RateLimiter};
+use mangle_channels::{Channel, Delivery, Document, Failure, Fate, Outcome, Rate};
+use tokio::sync::{Notify, Semaphore};
+
+use super::changed;
+use super::state::{DeliveryEvent, DeliveryState};
+use crate::prepare::blocking;
+use crate::store::deliveries::{self, DeliveryError, DeliveryWork};
+use crate::store::documents::{self, DocumentInfo};
+use crate::store::events::{self, About};
+use crate::store::{Transaction, runs, settings};
+use crate::{Actor, App, clock};
+
+/// How many deliveries are taken from the store at a time.
+const BATCH: usize = 50;
+/// How often it is looked for what has become due.
+const ROUND: Duration = Duration::from_millis(500);
+/// How long a store that can't be written is waited for before the next try.
+const STORE_PAUSE: Duration = Duration::from_secs(1);
+
+const UNCERTAIN: &str = "Mangle stopped during this delivery, so it may or may not have arrived. Ask the recipient or check the sent mail, then send again or mark as delivered.";
+const PANICKED: &str = "internal error during this delivery, so it may or may not have arrived. The log has the details. Ask the recipient, then send again or mark as delivered.";
+const FILE_GONE: &str = "the document file is missing from the data folder, or damaged. Run this record again.";
+
+/// A kind of channel with what waits for it.
+#[derive(Debug)]
+pub struct Outbox {
+    channel: Arc<dyn Channel>,
+    wake: Notify,
+    /// Deliveries that are at work and not yet begun in the store.
+    busy: Mutex<Vec<i64>>,
+}
+
+impl Outbox {
+    /// The outbox of a channel.
+    pub fn new(channel: Arc<dyn Channel>) -> Outbox {
+        Outbox { channel, wake: Notify::new(), busy: Mutex::default() }
+    }
+
+    /// Something has become due.
+    pub fn wake(&self) {
+        self.wake.notify_one();
+    }
+
+    fn busy(&self) -> Vec<i64> {
+        self.busy.lock().unwrap_or_else(PoisonError::into_inner).clone()
+    }
+
+    fn end(&self, id: i64) {
+        self.busy.lock().unwrap_or_else(PoisonError::into_inner).retain(|busy| *busy != id);
+    }
+}
+
+/// Finds out what became of the deliveries that were being handed over when the program ended;
+/// where nobody can tell, a person decides.
+pub async fn take_up(app: &App) -> Result<usize> {
+    let mut doubtful = 0;
+    for work in app.store.with(|c| deliveries::begun(c)).await? {
+        let channel = app.outboxes.iter().map(|outbox| &outbox.channel).find(|channel| channel.kind() == work.kind).cloned();
+        let fate = match (channel, delivery(app, &work).await) {
+            (Some(channel), Ok(delivery)) => {
+                let target = work.target.clone();
+                blocking(move || channel.fate(&delivery, &target)).await?
+            }
+            _ => Fate::Unknown,
+        };
+        let outcome = match fate {
+            Fate::Delivered => Outcome::Delivered(String::new()),
+            Fate::NotDelivered => Outcome::NotBegun,
+            Fate::Unknown => Outcome::Uncertain(Failure { code: "uncertain", message: UNCERTAIN.to_owned() }),
+        };
+        doubtful += usize::from(fate == Fate::Unknown);
+        app.store.change(move |t| settle(t, &work, &outcome, Duration::ZERO, Duration::MAX)).await?;
+    }
+    Ok(doubtful)
+}
+
+/// Delivers what is due over one kind of channel until the program is to end.
+pub async fn work(app: App, at: usize) {
+    let outbox = &app.outboxes[at];
+    let pace = outbox.channel.pace();
+    let limits: Arc<Vec<DefaultDirectRateLimiter>> = Arc::new(limits(pace.rate));
+    let slots = Arc::new(Semaphore::new(pace.at_once.max(1)));
+    while !app.stopping.is_cancelled() {
+        let (kind, busy, now) = (outbox.channel.kind(), outbox.busy(), clock::seconds());
+        let due = app.store.with(move |c| deliveries::due(c, kind, now, &busy, BATCH)).await;
+        let due = due.unwrap_or_else(|error| {
+            tracing::error!(error = format!("{error:#}"), kind, "the deliveries that are due can't be read");
+            Vec::new()
+        });
+        if due.is_empty() {
+            if outbox.busy().is_empty() {
+                let channel = outbox.channel.clone();
+                drop(blocking(move || channel.rest()).await);
+            }
+            tokio::select! {
+                () = app.stopping.cancelled() => {}
+                () = outbox.wake.notified() => {}
+                () = tokio::time::sleep(ROUND) => {}
+            }
+            continue;
+        }
+        for one in due {
+            let Ok(slot) = slots.clone().acquire_owned().await else { return };
+            tokio::select! {
+                () = app.stopping.cancelled() => return,
+                () = pass(&limits) => {}
+            }
+            outbox.busy.lock().unwrap_or_else(PoisonError::into_inner).push(one.id);
+            let own = app.clone();
+            app.tasks.spawn(async move {
+                let (id, run) = (one.id, one.run_id);
+                if let Err(error) = hand_over(&own, at, one).await {
+                    tracing::error!(id, error = format!("{error:#}"), "a delivery can't be handed over for now");
+                    tokio::time::sleep(STORE_PAUSE).await;
+                }
+                own.outboxes[at].end(id);
+                drop(slot);
+                changed(&own, run);
+            });
+        }
+    }
+}
+
+/// Waits until every limit lets one pass.
+async fn pass(limits: &[DefaultDirectRateLimiter]) {
+    for limit in limits {
+        limit.until_ready().await;
+    }
+}
+
+fn limits(rate: Rate) -> Vec<DefaultDirectRateLimiter> {
+    let minute = rate.per_minute.and_then(NonZeroU32::new).map(Quota::per_minute);
+    let hour = rate.per_hour.and_then(NonZeroU32::new).map(Quota::per_hour);
+    minute.into_iter().chain(hour).map(RateLimiter::direct).collect()
+}
+
+/// A delivery as its adapter takes it. A file that is gone or damaged is an error.
+async fn delivery(app: &App, work: &DeliveryWork) -> Result<Delivery> {
+    let item = work.item_id;
+    let (all, office) = app.store.with(move |c| -> Result<_> { Ok((documents::of_item(c, item)?, settings::read(c)?)) }).await?;
+    let chosen: Vec<DocumentInfo> =
+        all.into_iter().filter(|d| work.documents.iter().any(|format| format == d.format.extension())).collect();
+    anyhow::ensure!(chosen.len() == work.documents.len(), "a document of item {item} is missing");
+    let mut documents = Vec::with_capacity(chosen.len());
+    for one in chosen {
+        let bytes = app.files.get(&one.file).await?;
+        documents.push(Document { name: one.name, format: one.format, bytes });
+    }
+    let office = (office.office_name, office.office_email);
+    Ok(Delivery { key: work.key.clone(), payload: work.payload.clone(), office, documents })
+}
+
+async fn hand_over(app: &App, at: usize, work: DeliveryWork) -> Result<()> {
+    let channel = app.outboxes[at].channel.clone();
+    let pace = channel.pace();
+    let outcome = match delivery(app, &work).await {
+        // One file that is gone costs its own delivery and no other.
+        Err(error) => {
+            tracing::error!(delivery = work.id, error = format!("{error:#}"), "a document is missing or damaged");
+            Outcome::Failed(Failure { code: "file", message: FILE_GONE.to_owned() })
+        }
+        Ok(delivery) => {
+            let (store, stopping, id) = (app.store.clone(), app.stopping.clone(), work.id);
+            let begin = move |target: &str| {
+                // What is being handed over is finished; no other is begun.
+                if stopping.is_cancelled() {
+                    return false;
+                }
+                let target = target.to_owned();
+                let begun = store.change_blocking(move |t| deliveries::begin(t, id, &target, clock::seconds(), &clock::stamp()));
+                begun.unwrap_or_else(|error| {
+                    tracing::error!(id, error = format!("{error:#}"), "a delivery can't be begun");
+                    false
+                })
+            };
+            let handed = blocking(move || {
+                let mut begin = begin;
+                channel.deliver(&delivery, &mut begin)
+            });
+            handed.await.unwrap_or_else(|error| {
+                tracing::error!(delivery = work.id, error = format!("{error:#}"), "a delivery was interrupted");
+                Outcome::Uncertain(Failure { code: "internal", message: PANICKED.to_owned() })
+            })
+        }
+    };
+    // What was delivered is written down however long the store takes: without that, a person
+    // would have to find out.
+    let work = Arc::new(work);
+    let outcome = Arc::new(outcome);
+    loop {
+        let (own, what) = (work.clone(), outcome.clone());
+        let pause = pace.pause(work.attempts);
+        match app.store.change(move |t| settle(t, &own, &what, pause, pace.give_up_after)).await {
+            Ok(()) => break Ok(()),
+            Err(error) if app.stopping.is_cancelled() => break Err(error),
+            Err(error) => {
+                tracing::error!(delivery = work.id, error = format!("{error:#}"), "the outcome of a delivery can't be saved; trying again");
+                tokio::time::sleep(STORE_PAUSE).await;
+            }
+        }
+    }
+}
+
+/// Writes the outcome of a try down.
+fn settle(t: &Transaction<'_>, work: &DeliveryWork, outcome: &Outcome, pause: Duration, patience: Duration) -> Result<()> {
+    let (at, now, id) = (clock::stamp(), clock::seconds(), work.id);
+    let about = About { run: work.run_id, item: Some(work.item_id), delivery: Some(id) };
+    let error = |failure: &Failure| DeliveryError { code: failure.code.to_owned(), message: failure.message.clone() };
+    let (moved, what, detail) = match outcome {
+        Outcome::Delivered(receipt) => (deliveries::delivered(t, id, receipt, &at)?, "delivered", receipt.clone()),
+        Outcome::Failed(failure) => {
+            (deliveries::went_wrong(t, DeliveryEvent::Fail, id, &error(failure), &at)?, "failed", failure.message.clone())
+        }
+        Outcome::Uncertain(failure) => {
+            let lost = deliveries::went_wrong(t, DeliveryEvent::Lose, id, &error(failure), &at)?;
+            (lost, "uncertain", failure.message.clone())
+        }
+        Outcome::Later(failure) => {
+            let since = work.first_tried.map_or(0, |first| now.saturating_sub(first));
+            if since >= i64::try_from(patience.as_secs()).unwrap_or(i64::MAX) {
+                let message = format!("{}. Mangle gave up after {} attempts", failure.message.trim_end_matches('.'), work.attempts + 1);
+                let error = DeliveryError { message, ..error(failure) };
+                (deliveries::went_wrong(t, DeliveryEvent::Fail, id, &error, &at)?, "failed", error.message)
+            } else {
+                let message = format!("{}. Mangle will try again.", failure.message.trim_end_matches('.'));
+                let error = DeliveryError { message, ..error(failure) };
+                let due = now + i64::try_from(pause.as_secs()).unwrap_or(i64::MAX / 2);
+                // A try that had begun was counted when it began.
+                let counts = deliveries::is(t, id, DeliveryState::ToSend)?;
+                (deliveries::put_off(t, id, due, &error, counts, now, &at)?, "put off", failure.message.clone())
+            }
+        }
+        Outcome::NotBegun => (deliveries::not_begun(t, id, &at)?, "", String::new()),
+    };
+    if moved && !what.is_empty() {
+        events::add(t, Actor::Mangle, about, what, &detail, &at)?;
+    }
+    runs::finish(t, work.run_id, &at).context("the run can't be ended")?;
+    Ok(())
+}

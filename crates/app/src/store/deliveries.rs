@@ -1,0 +1,267 @@
+//! Deliveries: one record's documents over one channel. Each change of state is an event of
+//! `jobs::state::DeliveryEvent`.
+
+use anyhow::Result;
+use rusqlite::{Connection, OptionalExtension, params};
+use serde::{Deserialize, Serialize};
+
+use super::step;
+use crate::jobs::state::{DeliveryEvent, DeliveryState};
+
+/// A delivery that is to be written down with its item's documents.
+#[derive(Debug, Clone)]
+pub struct NewDelivery {
+    /// The channel's place in the set-up.
+    pub channel: usize,
+    /// The word of the channel's kind.
+    pub kind: &'static str,
+    /// What the channel is called.
+    pub name: String,
+    /// Blocked, to send or skipped.
+    pub state: DeliveryState,
+    /// What tells it from every other.
+    pub key: String,
+    /// To whom or where it goes.
+    pub recipient: String,
+    /// The formats that go along, as JSON.
+    pub documents: String,
+    /// What the adapter takes, as JSON.
+    pub payload: String,
+}
+
+/// A delivery in a list.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
+pub struct DeliveryInfo {
+    /// Its number.
+    pub id: i64,
+    /// The word of its channel's kind.
+    pub kind: String,
+    /// What its channel is called.
+    pub name: String,
+    /// blocked, to send, sending, delivered, failed, uncertain, withdrawn or skipped.
+    pub state: String,
+    /// To whom or where it goes.
+    pub recipient: String,
+    /// How often it was tried.
+    pub attempts: usize,
+    /// Seconds until the next try; 0 when it is due.
+    pub next_try_in: i64,
+    /// What the other side said when it took it.
+    pub receipt: String,
+    /// The error's short name.
+    pub error_code: String,
+    /// What went wrong and what to do.
+    #[serde(serialize_with = "mangle_core::words::as_sentence")]
+    pub error_message: String,
+    /// When it last changed.
+    pub changed: String,
+}
+
+/// A delivery as the queue takes it.
+#[derive(Debug, Clone)]
+pub struct DeliveryWork {
+    /// Its number.
+    pub id: i64,
+    /// The item that it is of.
+    pub item_id: i64,
+    /// The run that it is of.
+    pub run_id: i64,
+    /// How often it was tried.
+    pub attempts: usize,
+    /// When it was first tried, in seconds since 1970.
+    pub first_tried: Option<i64>,
+    /// What tells it from every other.
+    pub key: String,
+    /// The formats that go along.
+    pub documents: Vec<String>,
+    /// What the adapter takes.
+    pub payload: serde_json::Value,
+    /// What it began with, where it began.
+    pub target: String,
+    /// The word of its channel's kind.
+    pub kind: String,
+}
+
+/// What went wrong with a delivery.
+#[derive(Debug, Clone)]
+pub struct DeliveryError {
+    /// A short name for programs.
+    pub code: String,
+    /// What went wrong and what to do.
+    pub message: String,
+}
+
+/// Writes a delivery down.
+pub fn add(c: &Connection, item: (i64, i64), new: &NewDelivery, at: &str) -> Result<i64> {
+    c.prepare_cached(
+        "INSERT INTO delivery (item_id, run_id, channel, kind, name, state, key, recipient, documents, payload, changed)
+         VALUES (?1, ?2, ?3, ?4, ?5, ?6, ?7, ?8, ?9, ?10, ?11)",
+    )?
+    .execute(params![
+        item.0,
+        item.1,
+        new.channel,
+        new.kind,
+        new.name,
+        new.state.word(),
+        new.key,
+        new.recipient,
+        new.documents,
+        new.payload,
+        at
+    ])?;
+    Ok(c.last_insert_rowid())
+}
+
+/// The deliveries of items, each with its item.
+pub fn of_items(c: &Connection, items: &[i64], now: i64) -> Result<Vec<(i64, DeliveryInfo)>> {
+    let mut query = c.prepare_cached(
+        "SELECT item_id, id, kind, name, state, recipient, attempts, max(0, due - ?2), receipt, error_code, error_message, changed
+         FROM delivery WHERE item_id IN (SELECT value FROM json_each(?1)) ORDER BY item_id, channel",
+    )?;
+    let rows = query.query_map(params![serde_json::to_string(items)?, now], |r| {
+        let info = DeliveryInfo {
+            id: r.get(1)?,
+            kind: r.get(2)?,
+            name: r.get(3)?,
+            state: r.get(4)?,
+            recipient: r.get(5)?,
+            attempts: r.get(6)?,
+            next_try_in: r.get(7)?,
+            receipt: r.get(8)?,
+            error_code: r.get(9)?,
+            error_message: r.get(10)?,
+            changed: r.get(11)?,
+        };
+        Ok((r.get(0)?, info))
+    })?;
+    Ok(rows.collect::<Result<_, _>>()?)
+}
+
+const WORK: &str = "SELECT delivery.id, delivery.item_id, delivery.run_id, delivery.attempts, delivery.first_tried, delivery.key,
+    delivery.documents, delivery.payload, delivery.target, delivery.kind FROM delivery";
+
+fn work(r: &rusqlite::Row<'_>) -> rusqlite::Result<DeliveryWork> {
+    let (documents, payload): (String, String) = (r.get(6)?, r.get(7)?);
+    Ok(DeliveryWork {
+        id: r.get(0)?,
+        item_id: r.get(1)?,
+        run_id: r.get(2)?,
+        attempts: r.get(3)?,
+        first_tried: r.get(4)?,
+        key: r.get(5)?,
+        documents: super::kept(6, &documents)?,
+        payload: super::kept(7, &payload)?,
+        target: r.get(8)?,
+        kind: r.get(9)?,
+    })
+}
+
+/// A delivery.
+pub fn get(c: &Connection, id: i64) -> Result<Option<DeliveryWork>> {
+    Ok(c.prepare_cached(&format!("{WORK} WHERE id = ?1"))?.query_row([id], work).optional()?)
+}
+
+/// Deliveries of a kind that are due, of runs that are running, but for some that are at work:
+/// what a person waits for first.
+pub fn due(c: &Connection, kind: &str, now: i64, but: &[i64], count: usize) -> Result<Vec<DeliveryWork>> {
+    let sql = format!(
+        "{WORK} JOIN run ON run.id = delivery.run_id WHERE delivery.kind = ?1 AND delivery.state = 'to send' AND delivery.due <= ?2
+         AND run.state = 'running' AND delivery.id NOT IN (SELECT value FROM json_each(?3)) ORDER BY run.kind = 'run', delivery.due, delivery.id LIMIT ?4"
+    );
+    Ok(c.prepare_cached(&sql)?.query_map(params![kind, now, serde_json::to_string(but)?, count], work)?.collect::<Result<_, _>>()?)
+}
+
+/// Whether a delivery is in a state.
+pub fn is(c: &Connection, id: i64, state: DeliveryState) -> Result<bool> {
+    let sql = "SELECT EXISTS (SELECT 1 FROM delivery WHERE id = ?1 AND state = ?2)";
+    Ok(c.prepare_cached(sql)?.query_row(params![id, state.word()], |r| r.get(0))?)
+}
+
+/// Deliveries that were being handed over.
+pub fn begun(c: &Connection) -> Result<Vec<DeliveryWork>> {
+    Ok(c.prepare_cached(&format!("{WORK} WHERE state = 'sending'"))?.query_map([], work)?.collect::<Result<_, _>>()?)
+}
+
+/// The step that can't be called back begins; whether it may. Not in a run that was paused or
+/// stopped meanwhile.
+pub fn begin(c: &Connection, id: i64, target: &str, now: i64, at: &str) -> Result<bool> {
+    let which = "id = :id AND run_id IN (SELECT id FROM run WHERE state = 'running')";
+    let set = ", target = :target, attempts = attempts + 1, first_tried = coalesce(first_tried, :now), changed = :at";
+    Ok(step(c, DeliveryEvent::Begin, set, which, &[(":id", &id), (":target", &target), (":now", &now), (":at", &at)])? > 0)
+}
+
+/// It was taken.
+pub fn delivered(c: &Connection, id: i64, receipt: &str, at: &str) -> Result<bool> {
+    let set = ", receipt = :receipt, error_code = '', error_message = '', changed = :at";
+    Ok(step(c, DeliveryEvent::Deliver, set, "id = :id", &[(":id", &id), (":receipt", &receipt), (":at", &at)])? > 0)
+}
+
+/// It failed, was lost sight of, or can't be handed over for now: an event with an error.
+pub fn went_wrong(c: &Connection, event: DeliveryEvent, id: i64, error: &DeliveryError, at: &str) -> Result<bool> {
+    let set = ", error_code = :code, error_message = :message, changed = :at";
+    Ok(step(c, event, set, "id = :id", &[(":id", &id), (":code", &error.code), (":message", &error.message), (":at", &at)])? > 0)
+}
+
+/// It is tried again at a moment; `counts` where the try was not counted when it began. In a run
+/// that was stopped it is withdrawn instead.
+pub fn put_off(c: &Connection, id: i64, due: i64, error: &DeliveryError, counts: bool, now: i64, at: &str) -> Result<bool> {
+    let set = ", due = :due, attempts = attempts + :counts, first_tried = coalesce(first_tried, :now), error_code = :code, error_message = :message, changed = :at";
+    let put_off = step(
+        c,
+        DeliveryEvent::PutOff,
+        set,
+        "id = :id",
+        &[
+            (":id", &id),
+            (":due", &due),
+            (":counts", &i64::from(counts)),
+            (":now", &now),
+            (":code", &error.code),
+            (":message", &error.message),
+            (":at", &at),
+        ],
+    )?;
+    let stopped = "id = :id AND run_id IN (SELECT id FROM run WHERE state = 'stopped')";
+    step(c, DeliveryEvent::Withdraw, ", changed = :at", stopped, &[(":id", &id), (":at", &at)])?;
+    Ok(put_off > 0)
+}
+
+/// Not begun after all: it waits for its turn again, as if nothing had been.
+pub fn not_begun(c: &Connection, id: i64, at: &str) -> Result<bool> {
+    Ok(step(c, DeliveryEvent::PutOff, ", due = 0, changed = :at", "id = :id AND state = 'sending'", &[(":id", &id), (":at", &at)])? > 0)
+}
+
+/// A person says that an uncertain one arrived; whether it was uncertain.
+pub fn confirm(c: &Connection, id: i64, at: &str) -> Result<bool> {
+    let set = ", error_code = '', error_message = '', changed = :at";
+    Ok(step(c, DeliveryEvent::Confirm, set, "id = :id", &[(":id", &id), (":at", &at)])? > 0)
+}
+
+/// A person has an uncertain or a failed one sent again. Not in a run that was stopped.
+pub fn again(c: &Connection, event: DeliveryEvent, id: i64, at: &str) -> Result<bool> {
+    let set = ", due = 0, attempts = 0, first_tried = NULL, error_code = '', error_message = '', changed = :at";
+    let which = "id = :id AND run_id NOT IN (SELECT id FROM run WHERE state = 'stopped')";
+    Ok(step(c, event, set, which, &[(":id", &id), (":at", &at)])? > 0)
+}
+
+/// A person withdraws one that has not begun.
+pub fn withdraw(c: &Connection, id: i64, at: &str) -> Result<bool> {
+    Ok(step(c, DeliveryEvent::Withdraw, ", changed = :at", "id = :id", &[(":id", &id), (":at", &at)])? > 0)
+}
+
+/// A person releases one that is blocked.
+pub fn release(c: &Connection, id: i64, at: &str) -> Result<bool> {
+    Ok(step(c, DeliveryEvent::Release, ", due = 0, changed = :at", "id = :id", &[(":id", &id), (":at", &at)])? > 0)
+}
+
+/// A person releases all of a run that are blocked; how many.
+pub fn release_all(c: &Connection, run: i64, at: &str) -> Result<usize> {
+    step(c, DeliveryEvent::Release, ", due = 0, changed = :at", "run_id = :run", &[(":run", &run), (":at", &at)])
+}
+
+/// Withdraws all of a run that have not begun.
+pub fn withdraw_all(c: &Connection, run: i64, at: &str) -> Result<usize> {
+    step(c, DeliveryEvent::Withdraw, ", changed = :at", "run_id = :run", &[(":run", &run), (":at", &at)])
+}

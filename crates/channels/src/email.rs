@@ -1,0 +1,255 @@
+//! E-mail: a message is built once and handed over by SMTP (RFC 5321). Whether it may be sent is
+//! asked before its last line leaves, so that a message whose fate is unknown is never sent a
+//! second time by itself.
+
+use std::fmt::Display;
+use std::sync::{Mutex, PoisonError};
+use std::time::{Duration, Instant};
+
+use lettre::message::header::ContentType;
+use lettre::message::{Attachment, Mailbox, MultiPart, SinglePart};
+use lettre::transport::smtp::client::SmtpConnection;
+use lettre::transport::smtp::commands::{Data, Mail, Rcpt};
+use lettre::transport::smtp::extension::ClientId;
+use mangle_core::channel::EmailPayload;
+
+use crate::{Channel, Config, Delivery, Failure, Outcome, Pace, Rate};
+
+/// How long a server may take to answer: to greet, to a recipient, to the whole message
+/// (RFC 5321 4.5.3.2 asks for five minutes and, once the message is out, for ten).
+const PATIENCE: Duration = Duration::from_secs(20);
+const RECIPIENT_PATIENCE: Duration = Duration::from_secs(300);
+const CONTENT_PATIENCE: Duration = Duration::from_secs(600);
+/// How many connections are open at a time.
+const CONNECTIONS: usize = 2;
+
+const LOST: &str = "the connection to the mail server broke before it confirmed this message, so it may or may not have been delivered. Ask the recipient or check the sent mail, then send again or mark as delivered.";
+
+/// The e-mail channel.
+#[derive(Debug)]
+pub struct Email {
+    server: Option<(String, u16)>,
+    rate: Rate,
+    /// Connections that are open and not in use.
+    open: Mutex<Vec<Open>>,
+}
+
+/// An open connection, and since when it rests.
+struct Open(SmtpConnection, Instant);
+
+/// A connection that rested for longer is asked first whether it is still there.
+const RESTED: Duration = Duration::from_secs(2);
+
+impl std::fmt::Debug for Open {
+    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+        f.write_str("Open")
+    }
+}
+
+/// What became of a try over one connection.
+struct Tried {
+    outcome: Outcome,
+    /// Whether the connection may be used again.
+    reusable: bool,
+}
+
+impl Email {
+    /// The channel of a configuration.
+    pub fn new(config: &Config) -> Email {
+        Email { server: config.smtp.clone(), rate: config.email_rate, open: Mutex::default() }
+    }
+
+    fn connect(&self) -> Result<SmtpConnection, Failure> {
+        let none = || Failure::new("no-server", "no mail server. Start Mangle with --smtp HOST:PORT.");
+        let (host, port) = self.server.as_ref().ok_or_else(none)?;
+        SmtpConnection::connect((host.as_str(), *port), Some(PATIENCE), &ClientId::Domain("mangle".to_owned()), None, None)
+            .map_err(|error| Failure::new("unreachable", format!("can't reach the mail server {host}:{port} ({error})")))
+    }
+
+    /// A connection that was used before and is still there.
+    fn kept(&self) -> Option<SmtpConnection> {
+        loop {
+            let Open(mut connection, since) = self.open.lock().unwrap_or_else(PoisonError::into_inner).pop()?;
+            if !connection.has_broken() && (since.elapsed() < RESTED || connection.test_connected()) {
+                return Some(connection);
+            }
+        }
+    }
+}
+
+impl Channel for Email {
+    fn kind(&self) -> &'static str {
+        "email"
+    }
+
+    fn pace(&self) -> Pace {
+        Pace {
+            at_once: CONNECTIONS,
+            rate: self.rate,
+            first_pause: Duration::from_secs(5),
+            longest_pause: Duration::from_secs(900),
+            give_up_after: Duration::from_secs(3 * 86_400),
+        }
+    }
+
+    fn deliver(&self, delivery: &Delivery, begin: &mut dyn FnMut(&str) -> bool) -> Outcome {
+        let message = match build(delivery) {
+            Ok(message) => message,
+            Err(failure) => return Outcome::Failed(failure),
+        };
+        let mut connection = match self.kept().map_or_else(|| self.connect(), Ok) {
+            Ok(connection) => connection,
+            Err(failure) => return Outcome::Later(failure),
+        };
+        let tried = send(&mut connection, delivery, &message, begin);
+        if tried.reusable {
+            self.open.lock().unwrap_or_else(PoisonError::into_inner).push(Open(connection, Instant::now()));
+        }
+        tried.outcome
+    }
+
+    fn rest(&self) {
+        let open = std::mem::take(&mut *self.open.lock().unwrap_or_else(PoisonError::into_inner));
+        for mut connection in open {
+            let _ = connection.0.quit();
+        }
+    }
+}
+
+/// Hands one message over.
+fn send(open: &mut SmtpConnection, delivery: &Delivery, message: &lettre::Message, begin: &mut dyn FnMut(&str) -> bool) -> Tried {
+    let refused = |code, error: &dyn Display| Failure::new(code, format!("the mail server answered: {error}"));
+    let envelope = message.envelope();
+    // A server that can't be given more time is waited for as long as before.
+    let _ = open.set_timeout(Some(RECIPIENT_PATIENCE));
+    let mut prepared = open.command(Mail::new(envelope.from().cloned(), Vec::new()));
+    for to in envelope.to() {
+        if prepared.is_ok() {
+            prepared = open.command(Rcpt::new(to.clone(), Vec::new()));
+        }
+    }
+    if prepared.is_ok() {
+        prepared = open.command(Data);
+    }
+    if let Err(error) = prepared {
+        open.abort();
+        let outcome = match error.is_permanent() {
+            true => Outcome::Failed(refused("refused", &error)),
+            false => Outcome::Later(refused("not-taken", &error)),
+        };
+        return Tried { outcome, reusable: false };
+    }
+    // From here on it may arrive: what ends before the answer is in doubt.
+    if !begin(&delivery.key) {
+        // The server waits for the message: whatever is said now would be taken as its text, so
+        // the connection is closed without a word.
+        return Tried { outcome: Outcome::NotBegun, reusable: false };
+    }
+    let _ = open.set_timeout(Some(CONTENT_PATIENCE));
+    let outcome = match open.command(Content(message.formatted())) {
+        Ok(answer) => Outcome::Delivered(answer.first_line().unwrap_or_default().to_owned()),
+        Err(error) if error.is_permanent() => Outcome::Failed(refused("refused", &error)),
+        Err(error) if error.is_transient() => Outcome::Later(refused("not-taken", &error)),
+        // The connection broke after the message was sent and before it was acknowledged.
+        Err(_) => return Tried { outcome: Outcome::Uncertain(Failure::new("uncertain", LOST)), reusable: false },
+    };
+    Tried { outcome, reusable: true }
+}
+
+/// A message's content as it goes over the line: dots at line starts doubled
+/// (RFC 5321 4.5.2), ended by a dot alone. It is written in one piece: in two,
+/// each message would wait for the acknowledgement of its first.
+struct Content(Vec<u8>);
+
+impl std::fmt::Display for Content {
+    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+        // A built message is ASCII: everything else is encoded in it.
+        let text = String::from_utf8_lossy(&self.0);
+        let text = text.strip_suffix("\r\n").unwrap_or(&text);
+        if text.starts_with('.') {
+            f.write_str(".")?;
+        }
+        write!(f, "{}\r\n.\r\n", text.replace("\r\n.", "\r\n.."))
+    }
+}
+
+fn build(delivery: &Delivery) -> Result<lettre::Message, Failure> {
+    let fault = |message: String| Failure::new("message", message);
+    let payload: EmailPayload = serde_json::from_value(delivery.payload.clone()).map_err(|e| fault(e.to_string()))?;
+    let address = |text: &str| text.parse::<lettre::Address>().map_err(|e| fault(format!("“{text}” is not an e-mail address ({e})")));
+    let (name, email) = payload.from.unwrap_or_else(|| delivery.office.clone());
+    let office = address(&email).map_err(|_| fault("no sender address. Enter the office e-mail address in Settings.".to_owned()))?;
+    let name = Some(name).filter(|n| !n.is_empty());
+    let mut builder =
+        lettre::Message::builder().from(Mailbox::new(name, office)).subject(payload.subject).message_id(Some(delivery.key.clone()));
+    for to in &payload.to {
+        builder = builder.to(Mailbox::new(None, address(to)?));
+    }
+    for cc in &payload.cc {
+        builder = builder.cc(Mailbox::new(None, address(cc)?));
+    }
+    for bcc in &payload.bcc {
+        builder = builder.bcc(Mailbox::new(None, address(bcc)?));
+    }
+    let mut parts = MultiPart::mixed().singlepart(SinglePart::plain(payload.body));
+    for document in &delivery.documents {
+        let kind = ContentType::parse(document.format.media_type()).map_err(|e| fault(e.to_string()))?;
+        parts = parts.singlepart(Attachment::new(document.name.clone()).body(document.bytes.clone(), kind));
+    }
+    builder.multipart(parts).map_err(|e| fault(e.to_string()))
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::Document;
+    use mail_parser::MimeHeaders;
+    use mangle_core::dispatch::Format;
+
+    fn delivery(office: &str) -> Delivery {
+        let list = |a: &str| vec![a.to_owned()];
+        let payload = EmailPayload {
+            to: list("femke@post.example"),
+            cc: Vec::new(),
+            bcc: list("accounts@quay.example"),
+            subject: "Ihr Liegeplatz, „Möwe“".into(),
+            body: "Guten Tag".into(),
+            from: None,
+        };
+        let documents = vec![Document { name: "Erinnerung Möwe.pdf".into(), format: Format::Pdf, bytes: b"%PDF-1.7".to_vec() }];
+        Delivery {
+            key: "<1.1.x@quay.example>".into(),
+            payload: serde_json::to_value(payload).expect("JSON"),
+            office: ("Brackwater Quay".into(), office.into()),
+            documents,
+        }
+    }
+
+    #[test]
+    fn a_message_reads_elsewhere_and_names_no_blind_copy() {
+        let message = build(&delivery("office@quay.example")).expect("a message");
+        assert_eq!(message.envelope().to().len(), 2);
+        let bytes = message.formatted();
+        assert!(!String::from_utf8_lossy(&bytes).contains("accounts@quay.example"));
+        let read = mail_parser::MessageParser::default().parse(&bytes).expect("a mail parser reads it");
+        assert_eq!(read.subject(), Some("Ihr Liegeplatz, „Möwe“"));
+        assert_eq!(read.message_id(), Some("1.1.x@quay.example"));
+        assert_eq!(read.attachment(0).and_then(|a| a.attachment_name()), Some("Erinnerung Möwe.pdf"));
+    }
+
+    #[test]
+    fn dots_at_line_starts_are_doubled_and_one_ends_the_message() {
+        let sent = |text: &str| Content(text.as_bytes().to_vec()).to_string();
+        assert_eq!(sent("a\r\n.b\r\n..\r\n"), "a\r\n..b\r\n...\r\n.\r\n");
+        assert_eq!(sent(".\r\nx"), "..\r\nx\r\n.\r\n");
+    }
+
+    #[test]
+    fn without_a_sender_or_a_server_nothing_leaves() {
+        let error = build(&delivery("")).expect_err("no sender");
+        assert_eq!(error.message, "no sender address. Enter the office e-mail address in Settings.");
+        let email = Email::new(&Config::default());
+        let outcome = email.deliver(&delivery("office@quay.example"), &mut |_| panic!("nothing begins"));
+        assert!(matches!(outcome, Outcome::Later(failure) if failure.code == "no-server"));
+    }
+}

@@ -1,0 +1,169 @@
+//! Channels' adapters to the world outside: each takes what its channel in
+//! `mangle_core::channel` has rendered, and hands it over. Adapters keep no books: what is due,
+//! what was tried and what became of it is the application's.
+//!
+//! To add one: a file here that implements [`Channel`], and its line in [`all`].
+
+mod email;
+mod folder;
+
+use std::fmt::Debug;
+use std::path::PathBuf;
+use std::sync::Arc;
+use std::time::Duration;
+
+use mangle_core::dispatch::Format;
+
+/// What the operator of the machine sets for channels.
+#[derive(Debug, Clone, Default)]
+pub struct Config {
+    /// Where messages are handed over: host and port.
+    pub smtp: Option<(String, u16)>,
+    /// How many messages may leave in a minute and in an hour.
+    pub email_rate: Rate,
+    /// The folders that documents may be put into, by their names.
+    pub folders: Vec<(String, PathBuf)>,
+}
+
+/// The channels, by the kinds of `mangle_core::channel::Channel`.
+pub fn all(config: &Config) -> Vec<Arc<dyn Channel>> {
+    vec![Arc::new(email::Email::new(config)), Arc::new(folder::Folder::new(config))]
+}
+
+/// One way to the world outside. Its calls block: the application makes them beside its async
+/// runtime, no more of them at once than the channel's pace allows.
+pub trait Channel: Debug + Send + Sync {
+    /// The word of its kind.
+    fn kind(&self) -> &'static str;
+
+    /// How fast and how long it may be tried.
+    fn pace(&self) -> Pace;
+
+    /// Hands a delivery over. `begin` is called once, right before the step that can't be called
+    /// back, with what is needed to find out afterwards whether it happened; where it says no,
+    /// the step is not taken and the outcome is [`Outcome::NotBegun`].
+    fn deliver(&self, delivery: &Delivery, begin: &mut dyn FnMut(&str) -> bool) -> Outcome;
+
+    /// What became of a delivery that had begun when the program ended; `target` is what it
+    /// began with.
+    fn fate(&self, _delivery: &Delivery, _target: &str) -> Fate {
+        Fate::Unknown
+    }
+
+    /// Nothing is due just now: connections that are kept open may be closed.
+    fn rest(&self) {}
+}
+
+/// What is to be handed over.
+#[derive(Debug, Clone)]
+pub struct Delivery {
+    /// What tells it from every other delivery; the same at each try.
+    pub key: String,
+    /// What its channel rendered for the record.
+    pub payload: serde_json::Value,
+    /// The sender's name and address, where the payload has none.
+    pub office: (String, String),
+    /// The documents that go along.
+    pub documents: Vec<Document>,
+}
+
+/// A document that goes along.
+#[derive(Debug, Clone)]
+pub struct Document {
+    /// Its name with extension.
+    pub name: String,
+    /// Its format.
+    pub format: Format,
+    /// Its content.
+    pub bytes: Vec<u8>,
+}
+
+/// What became of a try.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub enum Outcome {
+    /// It was taken; what the other side said.
+    Delivered(String),
+    /// It was refused for good.
+    Failed(Failure),
+    /// It was certainly not taken, and may be tried again.
+    Later(Failure),
+    /// It may have been taken, or not.
+    Uncertain(Failure),
+    /// It was not begun: `begin` said no.
+    NotBegun,
+}
+
+/// Why a try did not end well.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Failure {
+    /// A short name for programs.
+    pub code: &'static str,
+    /// What went wrong and what to do.
+    pub message: String,
+}
+
+impl Failure {
+    fn new(code: &'static str, message: impl Into<String>) -> Failure {
+        Failure { code, message: message.into() }
+    }
+}
+
+/// What became of a delivery after all.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Fate {
+    /// It was taken.
+    Delivered,
+    /// It was not.
+    NotDelivered,
+    /// Nobody can tell.
+    Unknown,
+}
+
+/// How often something may happen.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
+pub struct Rate {
+    /// In a minute; none for as often as can be.
+    pub per_minute: Option<u32>,
+    /// In an hour.
+    pub per_hour: Option<u32>,
+}
+
+/// How fast and how long a channel may be tried.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct Pace {
+    /// How many deliveries at a time.
+    pub at_once: usize,
+    /// How often.
+    pub rate: Rate,
+    /// The pause before the second try; each later one is twice as long…
+    pub first_pause: Duration,
+    /// …up to this.
+    pub longest_pause: Duration,
+    /// How long after its first try a delivery is given up.
+    pub give_up_after: Duration,
+}
+
+impl Pace {
+    /// The pause after so many tries.
+    pub fn pause(&self, tries: usize) -> Duration {
+        self.first_pause.saturating_mul(1 << tries.min(20)).min(self.longest_pause)
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn every_kind_has_one_adapter() {
+        let kinds: Vec<&str> = all(&Config::default()).iter().map(|channel| channel.kind()).collect();
+        assert_eq!(kinds, mangle_core::channel::Channel::KINDS);
+    }
+
+    #[test]
+    fn pauses_double_up_to_the_longest() {
+        let pace = all(&Config::default())[0].pace();
+        let pauses: Vec<u64> = [0, 1, 2, 7, 8, 40].map(|tries| pace.pause(tries).as_secs()).to_vec();
+        assert_eq!(pauses, [5, 10, 20, 640, 900, 900]);
+    }
+}

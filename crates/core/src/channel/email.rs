@@ -1,0 +1,190 @@
+//! The e-mail channel: one message a record, with its documents attached.
+
+use serde::{Deserialize, Serialize};
+
+use super::{ChannelPlan, Fault, Made, MendedIn, Parcel, Settings, Shown, World, fill};
+use crate::dispatch::Format;
+use crate::language::Scope;
+use crate::template::TextTemplate;
+use crate::value::{EmailAddress, recipients};
+
+/// The settings of the e-mail channel: every field may hold placeholders.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize, Default)]
+#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
+#[serde(deny_unknown_fields)]
+pub struct EmailChannel {
+    /// Recipients, separated by commas.
+    pub to: String,
+    /// Copies.
+    #[serde(default)]
+    #[cfg_attr(feature = "openapi", schema(required = true))]
+    pub cc: String,
+    /// Blind copies.
+    #[serde(default)]
+    #[cfg_attr(feature = "openapi", schema(required = true))]
+    pub bcc: String,
+    /// The subject.
+    pub subject: String,
+    /// The text of the message.
+    pub body: String,
+}
+
+impl Settings for EmailChannel {
+    fn compile(&self) -> Box<dyn ChannelPlan> {
+        Box::new(EmailPlan {
+            no_recipient: self.to.trim().is_empty(),
+            to: TextTemplate::new(&self.to),
+            cc: TextTemplate::new(&self.cc),
+            bcc: TextTemplate::new(&self.bcc),
+            subject: TextTemplate::new(&self.subject),
+            body: TextTemplate::new(&self.body),
+        })
+    }
+
+    fn renamed(&mut self, old: &str, new: &str) {
+        if self.subject == old {
+            new.clone_into(&mut self.subject);
+        }
+    }
+}
+
+#[derive(Debug)]
+struct EmailPlan {
+    no_recipient: bool,
+    to: TextTemplate,
+    cc: TextTemplate,
+    bcc: TextTemplate,
+    subject: TextTemplate,
+    body: TextTemplate,
+}
+
+/// A message ready to send but for its attachments.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub struct EmailPayload {
+    /// Recipients; at least one.
+    pub to: Vec<String>,
+    /// Copies.
+    pub cc: Vec<String>,
+    /// Blind copies.
+    pub bcc: Vec<String>,
+    /// The subject, on one line.
+    pub subject: String,
+    /// The text.
+    pub body: String,
+    /// The sender's name and address; none in a delivery of an older Mangle, which is sent from
+    /// the office as it is.
+    #[serde(default)]
+    pub from: Option<(String, String)>,
+}
+
+impl ChannelPlan for EmailPlan {
+    fn texts(&self) -> Vec<(&'static str, &TextTemplate)> {
+        vec![("to", &self.to), ("cc", &self.cc), ("bcc", &self.bcc), ("subject", &self.subject), ("message", &self.body)]
+    }
+
+    fn faults(&self) -> Vec<Fault> {
+        let blank =
+            self.no_recipient.then(|| Fault::value("no-recipient", "to", "no recipient. Choose the field with the e-mail address."));
+        blank.into_iter().collect()
+    }
+
+    fn obstacles(&self, world: &World<'_>) -> Vec<(MendedIn, String)> {
+        let message = "no sender address. Enter the office e-mail address in Settings.";
+        world.office_email.trim().is_empty().then(|| (MendedIn::Settings, message.to_owned())).into_iter().collect()
+    }
+
+    fn render(&self, scope: &Scope<'_>, made: &Made<'_>) -> Result<Parcel, Fault> {
+        let to = addresses("to", &self.to, scope)?;
+        if to.is_empty() {
+            return Err(Fault::value("no-recipient", "to", "no e-mail address. Add one or leave the record out."));
+        }
+        let office = &scope.context.office;
+        let message = EmailPayload {
+            to,
+            cc: addresses("cc", &self.cc, scope)?,
+            bcc: addresses("bcc", &self.bcc, scope)?,
+            subject: fill("subject", &self.subject, scope)?.split_whitespace().collect::<Vec<_>>().join(" "),
+            body: fill("message", &self.body, scope)?,
+            from: Some((office.name.clone(), office.email.clone())),
+        };
+        Ok(message.parcel(made.to_send()))
+    }
+}
+
+impl EmailPayload {
+    fn parcel(self, documents: Vec<Format>) -> Parcel {
+        let list = |label: &str, all: &[String]| (!all.is_empty()).then(|| Shown::new(label, all.join(", ")));
+        let shown = [list("To", &self.to), list("Cc", &self.cc), list("Bcc", &self.bcc)].into_iter().flatten();
+        Parcel {
+            to: self.to.join(", "),
+            shown: shown.chain([Shown::new("Subject", self.subject.clone()), Shown::new("Message", self.body.clone())]).collect(),
+            documents,
+            payload: serde_json::to_value(&self).unwrap_or_default(),
+        }
+    }
+}
+
+/// The message that brings a proof: to the person and nobody else. It says what would have
+/// happened in a real run.
+pub fn proof(person: &str, office: (&str, &str), made: &Made<'_>, parcels: &[(&str, &Parcel)]) -> Parcel {
+    let mail = parcels.iter().find_map(|(_, parcel)| serde_json::from_value::<EmailPayload>(parcel.payload.clone()).ok());
+    let mut body = String::from("Proof.");
+    for (kind, parcel) in parcels {
+        match *kind {
+            "email" => body.push_str(&format!(" In a real run, this would be sent to {}.", recipients_of(parcel))),
+            _ => body.push_str(&format!(" In a real run, the document would go to {}.", parcel.to)),
+        }
+    }
+    if parcels.is_empty() {
+        body.push_str(" The document is attached. In a real run, it would be stored and sent to nobody.");
+    }
+    let subject = match mail {
+        Some(message) => {
+            body.push_str("\n\n");
+            body.push_str(&message.body);
+            message.subject
+        }
+        None => made.file_name.to_owned(),
+    };
+    let message = EmailPayload {
+        to: vec![person.to_owned()],
+        cc: Vec::new(),
+        bcc: Vec::new(),
+        subject: format!("PROOF: {subject}"),
+        body,
+        from: Some((office.0.to_owned(), office.1.to_owned())),
+    };
+    let mut documents = made.formats.to_vec();
+    // The mark of a proof stands on the pages.
+    if !documents.contains(&Format::Pdf) {
+        documents.insert(0, Format::Pdf);
+    }
+    message.parcel(documents)
+}
+
+fn recipients_of(parcel: &Parcel) -> String {
+    let all = parcel.shown.iter().filter(|s| ["To", "Cc", "Bcc"].contains(&s.label.as_str()));
+    all.map(|s| s.text.as_str()).collect::<Vec<_>>().join(", ")
+}
+
+/// Addresses of a field. A cell that is no address is told as such, not as a cell that does not
+/// fit its column.
+fn addresses(field: &'static str, text: &TextTemplate, scope: &Scope<'_>) -> Result<Vec<String>, Fault> {
+    let malformed = |error: crate::value::NotAnAddress| Fault::Value {
+        code: "not-an-address",
+        field,
+        text: Some(error.text.clone()),
+        message: format!("{field}: {error}; correct it in the source, or leave the record out"),
+    };
+    let filled = fill(field, text, scope).map_err(|fault| match &fault {
+        Fault::Fill { error, .. } => match &error.error.fault {
+            crate::language::Fault::Misfit { text, .. } => match EmailAddress::parse(text) {
+                Err(error) => malformed(error),
+                Ok(_) => fault,
+            },
+            _ => fault,
+        },
+        Fault::Value { .. } => fault,
+    })?;
+    Ok(recipients(&filled).map_err(malformed)?.iter().map(|a| a.as_str().to_owned()).collect())
+}

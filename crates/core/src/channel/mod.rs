@@ -1,0 +1,338 @@
+//! Channels: the ways in which a dispatch delivers documents. What a channel's settings are,
+//! which placeholders they hold, what it checks and what it hands over for a record stands here,
+//! and is pure; the adapter that talks to the world outside is in `mangle-channels`.
+//!
+//! To add one: a file here with its settings ([`Settings`]) and its compiled form
+//! ([`ChannelPlan`]), its line in `channels!` below, its adapter, and its component in the front
+//! end's list.
+
+mod email;
+mod folder;
+#[cfg(test)]
+mod tests;
+
+use std::fmt::Debug;
+
+use serde::{Deserialize, Serialize};
+
+use crate::dispatch::Format;
+use crate::language::{Scope, condition};
+use crate::template::{FillError, Place, Placeholder, Problem, TextTemplate};
+
+pub use email::{EmailChannel, EmailPayload, proof};
+pub use folder::{Clash, FolderChannel, FolderPayload};
+
+/// Names every kind of channel: the settings that are stored, and the word for its kind.
+macro_rules! channels {
+    ($($(#[$doc:meta])* $kind:ident($settings:ty) = $word:literal),+ $(,)?) => {
+        /// The settings of a channel, by its kind.
+        #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+        #[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
+        #[serde(tag = "kind", rename_all = "kebab-case")]
+        pub enum Channel {
+            $($(#[$doc])* $kind($settings)),+
+        }
+
+        impl Channel {
+            /// The words of all kinds.
+            pub const KINDS: &[&str] = &[$($word),+];
+
+            /// The word of its kind.
+            pub fn kind(&self) -> &'static str {
+                match self { $(Channel::$kind(_) => $word),+ }
+            }
+
+            fn settings(&self) -> &dyn Settings {
+                match self { $(Channel::$kind(settings) => settings),+ }
+            }
+
+            fn settings_mut(&mut self) -> &mut dyn Settings {
+                match self { $(Channel::$kind(settings) => settings),+ }
+            }
+        }
+    };
+}
+
+channels! {
+    /// By e-mail, as attachments (RFC 5322).
+    Email(EmailChannel) = "email",
+    /// As files in a folder of this machine.
+    Folder(FolderChannel) = "folder",
+}
+
+/// What the settings of every channel can do.
+pub trait Settings {
+    /// Compiles them, once for all records.
+    fn compile(&self) -> Box<dyn ChannelPlan>;
+
+    /// The dispatch got another name: what was made of the old one follows it.
+    fn renamed(&mut self, _old: &str, _new: &str) {}
+}
+
+/// A channel's settings, compiled.
+pub trait ChannelPlan: Debug + Send + Sync {
+    /// Its texts with placeholders, with the names of their fields.
+    fn texts(&self) -> Vec<(&'static str, &TextTemplate)>;
+
+    /// What is wrong with the settings beside what is wrong with the texts.
+    fn faults(&self) -> Vec<Fault> {
+        Vec::new()
+    }
+
+    /// What keeps it from delivering anything at all here; where it is mended.
+    fn obstacles(&self, _world: &World<'_>) -> Vec<(MendedIn, String)> {
+        Vec::new()
+    }
+
+    /// What is handed over for a record.
+    fn render(&self, scope: &Scope<'_>, made: &Made<'_>) -> Result<Parcel, Fault>;
+}
+
+/// What a channel may know of the office and the machine.
+#[derive(Debug, Clone, Copy)]
+pub struct World<'a> {
+    /// The office's e-mail address.
+    pub office_email: &'a str,
+    /// The folders that the operator allows, by their names.
+    pub folders: &'a [String],
+}
+
+/// Where an obstacle is mended.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum MendedIn {
+    /// In the channel itself.
+    Channel,
+    /// In the office's settings.
+    Settings,
+}
+
+/// What is made of a record, as channels see it.
+#[derive(Debug, Clone, Copy)]
+pub struct Made<'a> {
+    /// The documents' name without extension.
+    pub file_name: &'a str,
+    /// The formats that are made.
+    pub formats: &'a [Format],
+    /// Whether the PDF needs a password to be opened.
+    pub closed: bool,
+}
+
+impl Made<'_> {
+    /// The formats that may leave the office: an open DOCX beside a PDF that needs a password
+    /// would give away what that closes.
+    pub fn to_send(&self) -> Vec<Format> {
+        self.formats.iter().copied().filter(|format| !self.closed || *format == Format::Pdf).collect()
+    }
+}
+
+/// What a channel hands over for one record.
+#[derive(Debug, Clone, PartialEq, Default)]
+pub struct Parcel {
+    /// To whom or where it goes, in a line.
+    pub to: String,
+    /// What a person sees of it before it leaves: labels and texts.
+    pub shown: Vec<Shown>,
+    /// The documents that go along.
+    pub documents: Vec<Format>,
+    /// What the adapter takes: the channel's own payload.
+    pub payload: serde_json::Value,
+}
+
+/// A line of what a person sees of a delivery before it leaves.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
+pub struct Shown {
+    /// What it is: "To", "Subject", "Path".
+    pub label: String,
+    /// The text.
+    pub text: String,
+}
+
+impl Shown {
+    fn new(label: &str, text: impl Into<String>) -> Shown {
+        Shown { label: label.to_owned(), text: text.into() }
+    }
+}
+
+/// Why a channel has nothing to hand over for a record, or can't be used at all.
+#[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
+pub enum Fault {
+    /// A placeholder can't be filled.
+    #[error("{field}: {error}")]
+    Fill {
+        /// The field.
+        field: &'static str,
+        /// What went wrong.
+        error: Box<FillError>,
+    },
+    /// What a field comes to can't be used.
+    #[error("{message}")]
+    Value {
+        /// A short name for programs.
+        code: &'static str,
+        /// The field.
+        field: &'static str,
+        /// What stands in the cell at fault, where it is that of one.
+        text: Option<String>,
+        /// What is wrong and what to do.
+        message: String,
+    },
+}
+
+impl Fault {
+    fn value(code: &'static str, field: &'static str, message: impl Into<String>) -> Fault {
+        Fault::Value { code, field, text: None, message: message.into() }
+    }
+}
+
+/// When a channel delivers.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize, Default)]
+#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
+#[serde(rename_all = "kebab-case")]
+pub enum Moment {
+    /// As soon as the document is made.
+    #[default]
+    AtOnce,
+    /// Once a person has released it.
+    AfterRelease,
+}
+
+/// A channel of a dispatch: its settings, and when it is used.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
+#[serde(deny_unknown_fields)]
+pub struct ChannelSetup {
+    /// Whether it is used at all.
+    #[serde(default = "yes")]
+    #[cfg_attr(feature = "openapi", schema(required = true))]
+    pub on: bool,
+    /// What to call it; blank for the name of its kind.
+    #[serde(default)]
+    #[cfg_attr(feature = "openapi", schema(required = true))]
+    pub name: String,
+    /// The condition on which a record is delivered over it; blank for every record.
+    #[serde(default)]
+    #[cfg_attr(feature = "openapi", schema(required = true))]
+    pub condition: String,
+    /// When it delivers.
+    #[serde(default)]
+    #[cfg_attr(feature = "openapi", schema(required = true))]
+    pub moment: Moment,
+    /// Its kind and settings.
+    pub channel: Channel,
+}
+
+fn yes() -> bool {
+    true
+}
+
+impl ChannelSetup {
+    /// A channel that is on, for every record, at once.
+    pub fn new(channel: Channel) -> ChannelSetup {
+        ChannelSetup { on: true, name: String::new(), condition: String::new(), moment: Moment::AtOnce, channel }
+    }
+
+    /// The dispatch got another name: what was made of the old one follows it.
+    pub fn renamed(&mut self, old: &str, new: &str) {
+        self.channel.settings_mut().renamed(old, new);
+    }
+}
+
+/// A channel of a dispatch, compiled.
+#[derive(Debug)]
+pub struct Compiled {
+    /// Its place among the channels of the set-up.
+    pub index: usize,
+    /// The word of its kind.
+    pub kind: &'static str,
+    /// What to call it.
+    pub name: String,
+    /// When it delivers.
+    pub moment: Moment,
+    condition: Option<TextTemplate>,
+    plan: Box<dyn ChannelPlan>,
+    /// What is wrong with its settings: field and problem.
+    pub problems: Vec<(&'static str, Problem)>,
+}
+
+/// What a condition prints where it is true.
+const HOLDS: &str = "yes";
+
+impl Compiled {
+    /// Compiles a channel of a set-up; none where it is off.
+    pub fn of(index: usize, setup: &ChannelSetup) -> Option<Compiled> {
+        if !setup.on {
+            return None;
+        }
+        let plan = setup.channel.settings().compile();
+        let asked = Some(setup.condition.trim()).filter(|c| !c.is_empty());
+        let mut problems = Vec::new();
+        let mut read = None;
+        match asked.map(|text| (text, condition(text))) {
+            None => {}
+            Some((text, Ok(_))) => read = Some(TextTemplate::new(&format!("[:if {}]{HOLDS}[:end]", text.replace(['\r', '\n'], " ")))),
+            Some((text, Err(error))) => problems.push(("condition", problem("condition", &error.to_string(), text))),
+        }
+        let texts = plan.texts().into_iter().chain(read.as_ref().map(|text| ("condition", text)));
+        problems.extend(texts.flat_map(|(field, text)| text.problems().iter().map(move |problem| (field, problem.clone()))));
+        problems.extend(plan.faults().into_iter().filter_map(|fault| match fault {
+            Fault::Value { code, field, message, .. } => Some((field, problem(code, &message, ""))),
+            Fault::Fill { .. } => None,
+        }));
+        let name = match setup.name.trim() {
+            "" => kind_name(setup.channel.kind()),
+            name => name,
+        };
+        Some(Compiled { index, kind: setup.channel.kind(), name: name.to_owned(), moment: setup.moment, condition: read, plan, problems })
+    }
+
+    /// Its texts with the names of their fields.
+    pub fn texts(&self) -> impl Iterator<Item = (&'static str, &TextTemplate)> {
+        self.plan.texts().into_iter().chain(self.condition.as_ref().map(|text| ("condition", text)))
+    }
+
+    /// The placeholders of its texts.
+    pub fn placeholders(&self) -> impl Iterator<Item = &Placeholder> {
+        self.texts().flat_map(|(_, text)| text.placeholders())
+    }
+
+    /// What keeps it from delivering anything at all here.
+    pub fn obstacles(&self, world: &World<'_>) -> Vec<(MendedIn, String)> {
+        self.plan.obstacles(world)
+    }
+
+    /// What is handed over for a record; none where its condition is false.
+    pub fn render(&self, scope: &Scope<'_>, made: &Made<'_>) -> Result<Option<Parcel>, Fault> {
+        if let Some(condition) = &self.condition
+            && fill("condition", condition, scope)? != HOLDS
+        {
+            return Ok(None);
+        }
+        self.plan.render(scope, made).map(Some)
+    }
+}
+
+/// What a channel of a kind is called where nobody named it.
+pub fn kind_name(kind: &str) -> &str {
+    match kind {
+        "email" => "E-mail",
+        "folder" => "Folder",
+        other => other,
+    }
+}
+
+fn problem(code: &'static str, message: &str, placeholder: &str) -> Problem {
+    Problem {
+        code,
+        message: message.to_owned(),
+        place: Place::Text,
+        line: String::new(),
+        placeholder: placeholder.to_owned(),
+        span: Default::default(),
+    }
+}
+
+/// A field's text for a record.
+fn fill(field: &'static str, text: &TextTemplate, scope: &Scope<'_>) -> Result<String, Fault> {
+    text.fill(scope).map_err(|error| Fault::Fill { field, error: Box::new(error) })
+}

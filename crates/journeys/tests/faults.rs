@@ -1,0 +1,209 @@
+//! The program as a child that is killed at random moments, beside a mail server that hangs up,
+//! refuses and puts off, with every document going over two channels. What the other side holds
+//! is counted: nothing is lost, nothing arrives twice, and what is in doubt is shown.
+//!
+//! 20 kills; `MANGLE_KILLS=200` for the long round (`make long`).
+
+use std::collections::HashMap;
+use std::io::{BufRead, BufReader, Write};
+use std::net::{TcpListener, TcpStream};
+use std::path::Path;
+use std::sync::{Arc, Mutex};
+use std::time::Duration;
+
+use anyhow::{Context, Result};
+use mangle_journeys::{Program, ask, wait};
+use serde_json::{Value, json};
+
+/// Chance that can be repeated: xorshift (Marsaglia 2003, “Xorshift RNGs”).
+#[derive(Clone)]
+struct Chance(u64);
+
+impl Chance {
+    fn below(&mut self, bound: u64) -> u64 {
+        self.0 ^= self.0 << 13;
+        self.0 ^= self.0 >> 7;
+        self.0 ^= self.0 << 17;
+        self.0 % bound
+    }
+}
+
+/// How often each message was taken, by its Message-ID.
+type Taken = Arc<Mutex<HashMap<String, usize>>>;
+
+/// A mail server of many moods (RFC 5321); gives its port.
+fn moody_server(taken: Taken, seed: u64) -> Result<u16> {
+    let listener = TcpListener::bind("127.0.0.1:0")?;
+    let port = listener.local_addr()?.port();
+    std::thread::spawn(move || {
+        for (number, stream) in listener.incoming().flatten().enumerate() {
+            let (taken, chance) = (taken.clone(), Chance(seed + 7919 * (number as u64 + 1)));
+            std::thread::spawn(move || talk(stream, &taken, chance));
+        }
+    });
+    Ok(port)
+}
+
+fn talk(stream: TcpStream, taken: &Taken, mut chance: Chance) -> std::io::Result<()> {
+    let mut write = stream.try_clone()?;
+    write.write_all(b"220 moody\r\n")?;
+    let (mut content, mut id) = (false, String::new());
+    for line in BufReader::new(stream).lines() {
+        let line = line?;
+        if content {
+            if let Some(own) = line.strip_prefix("Message-ID: ") {
+                own.trim().clone_into(&mut id);
+            }
+            if line != "." {
+                continue;
+            }
+            content = false;
+            match chance.below(20) {
+                0 => write.write_all(b"451 not now\r\n")?,
+                1 => write.write_all(b"554 never\r\n")?,
+                // It hangs up: before it has taken the message, or after.
+                2 => return Ok(()),
+                mood => {
+                    *taken.lock().expect("one at a time").entry(std::mem::take(&mut id)).or_default() += 1;
+                    if mood == 3 {
+                        return Ok(());
+                    }
+                    write.write_all(b"250 taken\r\n")?;
+                }
+            }
+            continue;
+        }
+        match line.get(..4).unwrap_or(&line) {
+            "RCPT" if chance.below(20) == 0 => write.write_all(b"450 busy\r\n")?,
+            "RCPT" if chance.below(30) == 0 => return Ok(()),
+            "DATA" => {
+                content = true;
+                write.write_all(b"354 go on\r\n")?;
+            }
+            "QUIT" => return write.write_all(b"221 bye\r\n"),
+            _ => write.write_all(b"250 yes\r\n")?,
+        }
+    }
+    Ok(())
+}
+
+fn serve(folder: &Path, office: &Path, port: u16) -> Result<Program> {
+    let (smtp, allowed) = (format!("127.0.0.1:{port}"), format!("Office={}", office.display()));
+    Program::start(&["serve", "--port", "0", "--smtp", &smtp, "--allow-folder", &allowed, "--folder", &folder.to_string_lossy()])
+}
+
+/// The demo's letter for all holders, by mail and into a folder; how many records it has.
+fn make_ready(program: &Program) -> Result<usize> {
+    let url = format!("{}/api/dispatches/balance-reminders", program.address);
+    let bench = ask("GET", &url, None)?;
+    let mut setup = bench["setup"].clone();
+    setup["ties"]["harbour due"] = json!("Yearly fee");
+    setup["left_out"] = json!([48]);
+    setup["filter"] = json!("");
+    let folder = json!({ "kind": "folder", "folder": "Office", "path": "[: pontoon]", "clash": "number" });
+    setup["channels"].as_array_mut().context("channels")?.push(json!({ "channel": folder }));
+    let body = json!({ "name": bench["name"], "template_id": bench["template_id"], "sheet_id": bench["sheet_id"], "setup": setup });
+    let bench = ask("PUT", &url, Some(body))?;
+    anyhow::ensure!(bench["obstacles"] == json!([]), "{}", bench["obstacles"]);
+    Ok(bench["records"].as_array().map_or(0, Vec::len))
+}
+
+fn items(program: &Program, id: &Value) -> Result<Vec<Value>> {
+    let items = ask("GET", &format!("{}/api/runs/{id}/items?count=500", program.address), None)?;
+    Ok(items.as_array().context("items")?.clone())
+}
+
+/// All files below a folder, hidden ones included.
+fn files(at: &Path) -> Result<Vec<String>> {
+    let mut all = Vec::new();
+    for entry in std::fs::read_dir(at)? {
+        let entry = entry?;
+        match entry.file_type()?.is_dir() {
+            true => all.extend(files(&entry.path())?),
+            false => all.push(entry.path().to_string_lossy().into_owned()),
+        }
+    }
+    Ok(all)
+}
+
+#[test]
+fn killed_at_any_moment_beside_any_mail_server_it_loses_nothing_and_delivers_nothing_twice() -> Result<()> {
+    let kills: u64 = std::env::var("MANGLE_KILLS").ok().and_then(|n| n.parse().ok()).unwrap_or(20);
+    let seed = std::env::var("MANGLE_SEED").ok().and_then(|n| n.parse().ok()).unwrap_or(20_261_129);
+    let mut chance = Chance(seed);
+    let (mut killed, mut round) = (0, 0);
+    while killed < kills {
+        round += 1;
+        let (folder, office, taken) = (tempfile::tempdir()?, tempfile::tempdir()?, Taken::default());
+        Program::demo(folder.path()).map(drop)?;
+        let port = moody_server(taken.clone(), seed + round)?;
+        let mut program = serve(folder.path(), office.path(), port)?;
+        let count = make_ready(&program)?;
+        let run = ask("POST", &format!("{}/api/dispatches/balance-reminders/runs", program.address), Some(json!({ "count": count })))?;
+        let id = run["id"].clone();
+        anyhow::ensure!(id.is_i64(), "{run}");
+        loop {
+            std::thread::sleep(Duration::from_millis(20 + chance.below(280)));
+            let now = ask("GET", &format!("{}/api/runs/{id}", program.address), None)?;
+            if killed >= kills || now["waiting"].as_u64() == Some(0) && now["sending"].as_u64() < Some(20) {
+                break;
+            }
+            program.kill();
+            killed += 1;
+            program = serve(folder.path(), office.path(), port)?;
+        }
+        // What was put off comes to its turn; five minutes are more than enough for that.
+        let database = folder.path().join("mangle.sqlite");
+        for _ in 0..60 {
+            let now = ask("GET", &format!("{}/api/runs/{id}", program.address), None)?;
+            if now["state"] == "done" {
+                break;
+            }
+            std::thread::sleep(Duration::from_millis(1000));
+        }
+        let done = wait(&program, &id, |run| run["state"] == "done").with_context(|| format!("{}", database.display()))?;
+        check(&program, &id, count, &done, &taken.lock().expect("one at a time"), office.path(), (seed, round))?;
+    }
+    Ok(())
+}
+
+/// Counts what the other sides hold against what the program says.
+fn check(
+    program: &Program,
+    id: &Value,
+    count: usize,
+    done: &Value,
+    taken: &HashMap<String, usize>,
+    office: &Path,
+    told: (u64, u64),
+) -> Result<()> {
+    let all = items(program, id)?;
+    anyhow::ensure!(all.len() == count, "{told:?}: {} of {count} items", all.len());
+    let twice: Vec<_> = taken.iter().filter(|(_, times)| **times > 1).collect();
+    anyhow::ensure!(twice.is_empty(), "{told:?}: sent twice: {twice:?}");
+    let state = |item: &Value, at: usize| item["deliveries"][at]["state"].as_str().unwrap_or("none").to_owned();
+    let (mut by_mail, mut in_doubt) = (0, 0);
+    for item in &all {
+        anyhow::ensure!(item["documents"][0]["size"].as_u64() > Some(1000), "{told:?}: without a document: {item}");
+        match state(item, 0).as_str() {
+            "delivered" => by_mail += 1,
+            "uncertain" => in_doubt += 1,
+            "failed" => {}
+            other => anyhow::bail!("{told:?}: a message is {other}: {item}"),
+        }
+        // A folder can always be asked what became of it.
+        anyhow::ensure!(state(item, 1) == "delivered", "{told:?}: {item}");
+    }
+    // What was taken is said to be delivered, or in doubt; nothing else was.
+    anyhow::ensure!(
+        taken.len() >= by_mail && taken.len() <= by_mail + in_doubt,
+        "{told:?}: {} taken, {by_mail} delivered, {in_doubt} in doubt",
+        taken.len()
+    );
+    anyhow::ensure!(done["uncertain"].as_u64().unwrap_or(0) as usize <= in_doubt, "{told:?}: {done}");
+    // Each record has its file once, and nothing half-done lies about.
+    let saved = files(office)?;
+    let odd: Vec<_> = saved.iter().filter(|path| !path.ends_with(".pdf") || path.contains(" (2)")).collect();
+    anyhow::ensure!(saved.len() == count && odd.is_empty(), "{told:?}: {} files for {count} records; {odd:?}", saved.len());
+    Ok(())
+}

@@ -1,0 +1,210 @@
+//! Deliveries over several channels: each with its own state, held, released, withdrawn, and
+//! told in a timeline.
+
+use std::time::Duration;
+
+use axum::http::StatusCode;
+use serde_json::{Value, json};
+
+use crate::office::Office;
+use crate::runs::{KIND, Manner, Server, THREE, delivery, items, until};
+
+const PATH: &str = "/api/dispatches/balance-reminders";
+
+/// The demo's letter over three records, with a folder beside the e-mail.
+async fn two_channels(office: &Office, work: impl FnOnce(&mut Value)) -> Value {
+    let mut bench = office.get(PATH).await;
+    bench["setup"]["ties"]["harbour due"] = json!("Yearly fee");
+    bench["setup"]["filter"] = json!(THREE);
+    let folder = json!({ "kind": "folder", "folder": "Office", "path": "Letters/[: pontoon]", "clash": "number" });
+    let all = bench["setup"]["channels"].as_array_mut().expect("channels");
+    all.push(json!({ "on": true, "name": "", "condition": "", "moment": "at-once", "channel": folder }));
+    work(&mut bench["setup"]);
+    let (status, bench) = office.ask("PUT", PATH, bench).await;
+    assert_eq!(status, StatusCode::OK, "{bench}");
+    bench
+}
+
+async fn start(office: &Office, hold: bool) -> Value {
+    let (status, run) = office.ask("POST", &format!("{PATH}/runs"), json!({ "count": 3, "hold": hold })).await;
+    assert_eq!(status, StatusCode::OK, "{run}");
+    run
+}
+
+fn files(office: &Office) -> Vec<String> {
+    fn walk(at: &std::path::Path, all: &mut Vec<String>) {
+        for entry in std::fs::read_dir(at).expect("a folder").flatten() {
+            match entry.file_type().expect("a type").is_dir() {
+                true => walk(&entry.path(), all),
+                false => all.push(entry.path().to_string_lossy().into_owned()),
+            }
+        }
+    }
+    let (root, mut all) = (office.folder().join("office"), Vec::new());
+    walk(&root, &mut all);
+    let mut all: Vec<String> =
+        all.iter().map(|path| path.trim_start_matches(&*root.to_string_lossy()).trim_start_matches('/').to_owned()).collect();
+    all.sort();
+    all
+}
+
+fn states(item: &Value) -> Vec<&str> {
+    item["deliveries"].as_array().expect("deliveries").iter().filter_map(|d| d["state"].as_str()).collect()
+}
+
+#[tokio::test]
+async fn one_record_goes_by_mail_and_into_its_folder_each_by_itself() {
+    let (server, port) = Server::start(Manner { content: Some("554 no such thing here"), ..KIND }).await;
+    let office = Office::sending(port).await;
+    let bench = two_channels(&office, |_| {}).await;
+    assert_eq!((&bench["obstacles"], &bench["folders"]), (&json!([]), &json!(["Office"])), "{bench}");
+    let page = office.get(&format!("{PATH}/pages/{}", bench["records"][0]["row"])).await;
+    let shown = page["deliveries"].to_string();
+    assert!(shown.contains("\"label\":\"Subject\"") && shown.contains("Office/Letters/"), "{shown}");
+    let run = start(&office, false).await;
+    let done = until(&office, &run["id"], |r| r["state"] == "done").await;
+    assert_eq!((done["failed"].as_u64(), done["delivered"].as_u64()), (Some(3), Some(0)), "{done}");
+    let before = items(&office, &run["id"]).await;
+    assert!(before.iter().all(|item| states(item) == ["failed", "delivered"] && item["state"] == "failed"), "{before:?}");
+    let saved = files(&office);
+    assert_eq!(saved.len(), 3, "{saved:?}");
+    assert!(saved.iter().all(|path| path.starts_with("Letters/") && path.ends_with(".pdf")), "{saved:?}");
+    // What failed is tried again alone: the files stay as they are.
+    server.set(KIND);
+    office.ask("POST", &format!("/api/runs/{}/retry", run["id"]), Value::Null).await;
+    let done = until(&office, &run["id"], |r| r["state"] == "done").await;
+    assert_eq!((done["delivered"].as_u64(), server.taken().len()), (Some(3), 3), "{done}");
+    assert_eq!(files(&office), saved);
+    // Who asks for it again is told, and it gets a number where it is.
+    let (status, refused) = office.ask("POST", &format!("{PATH}/runs"), json!({ "count": 3 })).await;
+    assert_eq!((status, refused["code"].as_str()), (StatusCode::CONFLICT, Some("repeats")), "{refused}");
+    let again = office.ask("POST", &format!("{PATH}/runs"), json!({ "count": 3, "repeats": 3 })).await.1;
+    until(&office, &again["id"], |r| r["state"] == "done").await;
+    assert_eq!(files(&office).iter().filter(|path| path.contains(" (2).pdf")).count(), 3);
+}
+
+#[tokio::test]
+async fn what_is_on_hold_waits_for_a_person_who_releases_one_or_all_or_withdraws() {
+    let (server, port) = Server::start(KIND).await;
+    let office = Office::sending(port).await;
+    two_channels(&office, |_| {}).await;
+    let run = start(&office, true).await;
+    let id = &run["id"];
+    assert_eq!(run["hold"], true);
+    let held = until(&office, id, |r| r["blocked"] == 3).await;
+    assert_eq!(held["state"], "running", "{held}");
+    tokio::time::sleep(Duration::from_millis(700)).await;
+    assert_eq!((server.taken().len(), files(&office).len()), (0, 0), "nothing leaves before its release");
+    let all = items(&office, id).await;
+    let act = |delivery: &Value, what: &str| format!("/api/deliveries/{}/{what}", delivery["id"]);
+    assert_eq!(office.ask("POST", &act(delivery(&all[0]), "release"), Value::Null).await.0, StatusCode::OK);
+    assert_eq!(office.ask("POST", &act(delivery(&all[1]), "withdraw"), Value::Null).await.0, StatusCode::OK);
+    for _ in 0..100 {
+        if server.taken().len() == 1 {
+            break;
+        }
+        tokio::time::sleep(Duration::from_millis(50)).await;
+    }
+    assert_eq!((server.taken().len(), files(&office).len()), (1, 0), "that one and no other");
+    assert!(office.refused("POST", &act(delivery(&all[1]), "release"), Value::Null).await.starts_with("409 not-held"));
+    assert!(office.refused("POST", &act(delivery(&all[0]), "withdraw"), Value::Null).await.starts_with("409 begun"));
+    office.ask("POST", &format!("/api/runs/{id}/release"), Value::Null).await;
+    let done = until(&office, id, |r| r["state"] == "done").await;
+    assert_eq!((done["delivered"].as_u64(), done["left_out"].as_u64(), &done["hold"]), (Some(2), Some(1), &json!(false)), "{done}");
+    assert_eq!((server.taken().len(), files(&office).len()), (2, 3));
+    assert!(office.refused("POST", &format!("/api/runs/{id}/release"), Value::Null).await.starts_with("409 not-held"));
+    // The timeline tells who did what.
+    let events = office.get(&format!("/api/items/{}/events", all[1]["id"])).await;
+    let told: Vec<String> = events
+        .as_array()
+        .expect("events")
+        .iter()
+        .map(|e| format!("{} {}", e["who"].as_str().unwrap_or("?"), e["what"].as_str().unwrap_or("?")))
+        .collect();
+    assert_eq!(told, ["mangle made", "user withdrawn", "mangle delivered"], "{events}");
+    let of_run = office.get(&format!("/api/runs/{id}/events")).await;
+    let told: Vec<&str> = of_run.as_array().expect("events").iter().filter_map(|e| e["what"].as_str()).collect();
+    assert_eq!(told, ["started", "released", "finished"], "{of_run}");
+}
+
+#[tokio::test]
+async fn a_condition_and_a_moment_are_of_one_channel_alone() {
+    let (server, port) = Server::start(KIND).await;
+    let office = Office::sending(port).await;
+    two_channels(&office, |setup| {
+        setup["channels"][0]["condition"] = json!("ref = \"BQ-0031\"");
+        setup["channels"][1]["moment"] = json!("after-release");
+    })
+    .await;
+    let run = start(&office, false).await;
+    until(&office, &run["id"], |r| r["blocked"] == 3).await;
+    for _ in 0..100 {
+        if server.taken().len() == 1 {
+            break;
+        }
+        tokio::time::sleep(Duration::from_millis(50)).await;
+    }
+    let all = items(&office, &run["id"]).await;
+    let mut first: Vec<&str> = all.iter().map(|item| states(item)[0]).collect();
+    first.sort_unstable();
+    assert_eq!(first, ["delivered", "skipped", "skipped"], "{all:?}");
+    // A stopped run withdraws what it did not deliver.
+    office.ask("POST", &format!("/api/runs/{}/stop", run["id"]), Value::Null).await;
+    let all = items(&office, &run["id"]).await;
+    assert!(all.iter().all(|item| states(item)[1] == "withdrawn"), "{all:?}");
+    assert!(office.refused("POST", &format!("/api/runs/{}/release", run["id"]), Value::Null).await.starts_with("409 not-held"));
+    assert_eq!((server.taken().len(), files(&office).len()), (1, 0));
+}
+
+#[tokio::test]
+async fn a_set_up_with_a_field_that_nobody_knows_is_refused() {
+    let office = Office::furnished().await;
+    for work in [
+        |setup: &mut Value| setup["colour"] = json!("red"),
+        |setup: &mut Value| setup["email"] = json!({ "to": "a@b.example", "subject": "", "body": "" }),
+        |setup: &mut Value| setup["channels"][0]["channel"]["reply"] = json!("x"),
+        |setup: &mut Value| setup["channels"][0]["channel"]["kind"] = json!("pigeon"),
+        |setup: &mut Value| setup["pdf"]["colour"] = json!("red"),
+    ] {
+        let mut bench = office.get(PATH).await;
+        work(&mut bench["setup"]);
+        let (status, told) = office.ask("PUT", PATH, bench).await;
+        assert_eq!(status, StatusCode::UNPROCESSABLE_ENTITY, "{told}");
+    }
+    // A folder that the operator does not allow stops the run, and so does none at all.
+    for (folder, told) in [("Elsewhere", "The folder “Elsewhere” is not allowed on this machine"), ("", "no folder. Choose one.")] {
+        let bench = two_channels(&office, |setup| setup["channels"][1]["channel"]["folder"] = json!(folder)).await;
+        let said = bench["obstacles"].to_string();
+        assert!(said.contains(told) && said.contains("\"station\":\"channels\""), "{said}");
+        let mut bench = office.get(PATH).await;
+        bench["setup"]["channels"].as_array_mut().expect("channels").pop();
+        office.ask("PUT", PATH, bench).await;
+    }
+}
+
+#[tokio::test]
+async fn a_full_or_missing_folder_costs_no_message_and_is_tried_again() {
+    let (server, port) = Server::start(KIND).await;
+    let office = Office::sending(port).await;
+    two_channels(&office, |_| {}).await;
+    let (root, away) = (office.folder().join("office"), office.folder().join("unplugged"));
+    std::fs::rename(&root, &away).expect("unplugged");
+    let run = start(&office, false).await;
+    until(&office, &run["id"], |r| r["waiting"] == 0).await;
+    let mut waits = Vec::new();
+    for _ in 0..200 {
+        waits = items(&office, &run["id"]).await;
+        if server.taken().len() == 3 && waits.iter().all(|item| item["deliveries"][1]["attempts"] == 1) {
+            break;
+        }
+        tokio::time::sleep(Duration::from_millis(50)).await;
+    }
+    assert!(waits.iter().all(|item| states(item) == ["delivered", "to send"]), "{waits:?}");
+    assert!(
+        waits[0]["deliveries"][1]["error_message"].as_str().is_some_and(|m| m.contains("is not there. Connect the drive")),
+        "{waits:?}"
+    );
+    std::fs::rename(&away, &root).expect("plugged in again");
+    let done = until(&office, &run["id"], |r| r["state"] == "done").await;
+    assert_eq!((done["delivered"].as_u64(), server.taken().len(), files(&office).len()), (Some(3), 3, 3), "{done}");
+}

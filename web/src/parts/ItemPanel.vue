@@ -1,0 +1,154 @@
+<script setup lang="ts">
+import { computed, ref, watch } from 'vue'
+
+import { api, ask, attempt, type Schemas } from '../api/client'
+import { confirmed } from '../api/confirm'
+import { clock, count, day, eventWord, size, span } from '../api/words'
+import StateWord from './StateWord.vue'
+
+type Item = Schemas['ItemInfo']
+type Delivery = Schemas['DeliveryInfo']
+
+/** One record's way through a run: its documents, its deliveries, and what happened. */
+const props = defineProps<{ item: Item }>()
+const emit = defineEmits<{ changed: [run: number] }>()
+const events = ref<Schemas['EventInfo'][]>([])
+
+watch(
+  () => props.item,
+  async (item) => {
+    const params = { path: { id: item.id } }
+    events.value = (await attempt(() => ask(api.GET('/api/items/{id}/events', { params })))) ?? []
+  },
+  { immediate: true },
+)
+
+type Act = 'release' | 'withdraw' | 'send-again' | 'confirm'
+const ACTS: Record<string, [Act, string][]> = {
+  blocked: [
+    ['release', 'Release'],
+    ['withdraw', 'Withdraw'],
+  ],
+  'to send': [['withdraw', 'Withdraw']],
+  uncertain: [
+    ['confirm', 'Mark as delivered'],
+    ['send-again', 'Send again'],
+  ],
+}
+const failed = computed(() => props.item.state === 'failed')
+
+async function act(delivery: Delivery, what: Act) {
+  const text = `Send to ${delivery.recipient} again? It may already have arrived.`
+  const asked = { title: 'Send again', text, act: 'Send again', cancel: 'Cancel', destroys: true }
+  if (what === 'send-again' && !(await confirmed(asked))) return
+  const params = { path: { id: delivery.id } }
+  const run = await attempt(() => ask(api.POST(`/api/deliveries/{id}/${what}`, { params })))
+  if (run) emit('changed', run.id)
+}
+
+async function retry() {
+  const params = { path: { id: props.item.id } }
+  const run = await attempt(() => ask(api.POST('/api/items/{id}/retry', { params })))
+  if (run) emit('changed', run.id)
+}
+</script>
+
+<template>
+  <div class="panel-body">
+    <h3>{{ item.label }}{{ item.row ? `, row ${item.row}` : '' }}</h3>
+    <p class="now">
+      <StateWord :state="item.state" />
+      <el-button v-if="failed" @click="retry">Retry</el-button>
+    </p>
+    <p v-if="item.error_message" class="problem">{{ item.error_place }}: {{ item.error_message }}</p>
+    <template v-if="item.documents.length">
+      <h4>Documents</h4>
+      <p v-for="one in item.documents" :key="one.id" class="line">
+        <a :href="`/api/documents/${one.id}`" target="_blank">{{ one.name }}</a>
+        <span class="quiet"
+          >{{ one.pages ? `${count(one.pages, 'page')}, ` : '' }}{{ one.size ? size(one.size) : '' }}</span
+        >
+      </p>
+    </template>
+    <template v-if="item.deliveries.length">
+      <h4>Deliveries</h4>
+      <section v-for="one in item.deliveries" :key="one.id" class="delivery" :aria-label="one.name">
+        <p class="line">
+          <b>{{ one.name }}</b> <StateWord :state="one.state" />
+        </p>
+        <p v-if="one.recipient" class="text">{{ one.recipient }}</p>
+        <p v-if="one.error_message" class="problem">
+          {{ one.error_message
+          }}<template v-if="one.state === 'to send' && one.next_try_in">
+            Next attempt in {{ span(one.next_try_in) }}.</template
+          >
+        </p>
+        <p v-if="one.attempts > 1" class="quiet">{{ count(one.attempts, 'attempt') }}</p>
+        <p v-if="ACTS[one.state]" class="acts">
+          <el-button v-for="[what, label] in ACTS[one.state]" :key="what" @click="act(one, what)">{{
+            label
+          }}</el-button>
+        </p>
+      </section>
+    </template>
+    <h4>History</h4>
+    <ol v-if="events.length">
+      <li v-for="one in events" :key="one.id">
+        <span class="quiet when">{{ day(one.at) }}, {{ clock(one.at) }}</span>
+        <span
+          >{{ one.channel ? `${one.channel}: ` : '' }}{{ eventWord(one.what)
+          }}<span v-if="one.detail" class="quiet text"> {{ one.detail }}</span></span
+        >
+      </li>
+    </ol>
+    <p v-else class="quiet">Nothing yet.</p>
+  </div>
+</template>
+
+<style scoped>
+h3 {
+  margin: 0;
+  font-size: 13px;
+}
+h4 {
+  margin: 6px 0 -4px;
+  font-size: 12px;
+  color: var(--ink-2);
+}
+p {
+  margin: 0;
+}
+.now,
+.line {
+  display: flex;
+  gap: 8px;
+  align-items: center;
+  justify-content: space-between;
+  min-height: 24px;
+}
+.line a,
+.text {
+  overflow-wrap: anywhere;
+}
+.delivery {
+  border-top: 1px solid var(--line);
+  padding: 4px 0;
+}
+.acts {
+  padding-top: 4px;
+}
+ol {
+  list-style: none;
+  margin: 0;
+  padding: 0;
+}
+li {
+  display: grid;
+  grid-template-columns: 112px minmax(0, 1fr);
+  gap: 8px;
+  padding: 3px 0;
+}
+.when {
+  font-variant-numeric: tabular-nums;
+}
+</style>

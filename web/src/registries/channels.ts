@@ -1,0 +1,59 @@
+import type { Component } from 'vue'
+
+import type { Bench } from '../api/bench'
+import type { Schemas } from '../api/client'
+import EmailChannel from '../screens/channels/EmailChannel.vue'
+import FolderChannel from '../screens/channels/FolderChannel.vue'
+
+export type Channel = Schemas['Channel']
+export type ChannelSetup = Schemas['ChannelSetup']
+
+/** What the screen of every channel's settings is given. */
+export interface ChannelProps<Kind extends Channel['kind']> {
+  bench: Bench
+  channel: Extract<Channel, { kind: Kind }>
+  change: (work: (channel: Extract<Channel, { kind: Kind }>) => void, soon?: boolean) => void
+}
+
+/** A kind of channel on the screen: its name, what it does, how it begins, its settings. */
+export interface ChannelKind {
+  kind: Channel['kind']
+  name: string
+  about: string
+  start: (bench: Bench) => Channel
+  settings: Component
+}
+
+/** The kinds of channels, in the order in which they are offered. To add one: its line here. */
+export const channelKinds: ChannelKind[] = [
+  {
+    kind: 'email',
+    name: 'E-mail',
+    about: 'Send the documents as attachments',
+    start: (bench) => {
+      const address = bench.columns.find((c) => c.type === 'e-mail')?.name
+      const to = address ? `[: ${address}]` : ''
+      const body = 'Please find the document attached.\n'
+      return { kind: 'email', to, cc: '', bcc: '', subject: bench.name, body }
+    },
+    settings: EmailChannel,
+  },
+  {
+    kind: 'folder',
+    name: 'Folder',
+    about: 'Save the documents as files on this machine',
+    start: (bench) => ({ kind: 'folder', folder: bench.folders[0] ?? '', path: '', clash: 'number' }),
+    settings: FolderChannel,
+  },
+]
+
+export const channelKind = (kind: string) => channelKinds.find((one) => one.kind === kind)
+/** What a channel is called. */
+export const channelName = (setup: ChannelSetup) =>
+  setup.name.trim() || (channelKind(setup.channel.kind)?.name ?? setup.channel.kind)
+/** The channels that are in use, in words. */
+export const channelsInWords = (bench: Bench) =>
+  bench.setup.channels
+    .filter((c) => c.on)
+    .map(channelName)
+    .join(', ')
