@@ -6,6 +6,7 @@ use std::path::{Path, PathBuf};
 use std::sync::{Arc, Mutex};
 
 use anyhow::{Context, Result};
+use mangle_core::template::Clauses;
 use mangle_documents::docx::Template;
 use mangle_documents::page::FontSet;
 use tokio::sync::{Semaphore, broadcast};
@@ -17,6 +18,7 @@ use crate::files::Files;
 use crate::jobs::{self, Outbox};
 use crate::prepare::LoadedSheet;
 use crate::store::Store;
+use crate::store::snapshots::Snapshot;
 
 /// How the application is run.
 #[derive(Debug, Clone)]
@@ -48,6 +50,8 @@ pub struct Inner {
     pub(crate) sheets: Mutex<HashMap<i64, Arc<LoadedSheet>>>,
     /// Held while an open sheet takes changed cells over.
     pub(crate) patching: tokio::sync::Mutex<()>,
+    /// The clauses that were used last, compiled, with the office that they are of.
+    pub(crate) clauses: Mutex<Option<(Snapshot, Arc<Clauses>)>>,
     /// The fonts, once they are read.
     pub(crate) fonts: Mutex<Option<Arc<FontSet>>>,
     /// Keeps tokens closed.
@@ -95,6 +99,7 @@ pub async fn open(options: Options) -> Result<App> {
         templates: Mutex::default(),
         sheets: Mutex::default(),
         patching: tokio::sync::Mutex::default(),
+        clauses: Mutex::default(),
         fonts: Mutex::default(),
         secrets: Secrets::open(&options.folder)?,
         fetchings: Fetchings::default(),

@@ -2,7 +2,7 @@
 //! of the bytes, so the same content is kept once and nothing is overwritten. What is read is
 //! checked against its name.
 
-use std::path::Path;
+use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
 use anyhow::{Context, Result};
@@ -13,30 +13,44 @@ use sha2::{Digest, Sha256};
 
 /// The files. Clones share them.
 #[derive(Debug, Clone)]
-pub struct Files(Arc<dyn ObjectStore>);
+pub struct Files {
+    store: Arc<dyn ObjectStore>,
+    folder: PathBuf,
+}
 
 impl Files {
     /// The files of a folder, which is made where it is missing.
     pub fn open(folder: &Path) -> Result<Files> {
         std::fs::create_dir_all(folder).with_context(|| format!("can't create the folder {}", folder.display()))?;
-        Ok(Files(Arc::new(LocalFileSystem::new_with_prefix(folder)?.with_fsync(true))))
+        Ok(Files { store: Arc::new(LocalFileSystem::new_with_prefix(folder)?.with_fsync(true)), folder: folder.to_owned() })
     }
 
     /// Keeps bytes and gives their name. They are whole on disk when this
     /// returns, or not there at all.
     pub async fn keep(&self, bytes: Vec<u8>) -> Result<String> {
         let name = name_of(&bytes);
-        self.0.put(&path(&name), Bytes::from(bytes).into()).await.context("a file can't be saved")?;
+        self.store.put(&path(&name), Bytes::from(bytes).into()).await.context("a file can't be saved")?;
         Ok(name)
     }
 
     /// The bytes of a name. A file that is not what was kept is an error, never handed out.
     pub async fn get(&self, name: &str) -> Result<Vec<u8>> {
-        let found = self.0.get(&path(name)).await.with_context(|| format!("the file {name} is missing"))?;
-        let bytes: Vec<u8> = found.bytes().await?.into();
-        anyhow::ensure!(name_of(&bytes) == name, "the file {name} is damaged: its content is not what was saved");
-        Ok(bytes)
+        let found = self.store.get(&path(name)).await.with_context(|| format!("the file {name} is missing"))?;
+        whole(name, found.bytes().await?.into())
     }
+
+    /// The same beside the async runtime, without a thread of the pool that such work runs on:
+    /// it would wait for itself where many do so at once.
+    pub fn get_blocking(&self, name: &str) -> Result<Vec<u8>> {
+        let bytes = std::fs::read(self.folder.join(path(name).as_ref())).with_context(|| format!("the file {name} is missing"))?;
+        whole(name, bytes)
+    }
+}
+
+/// Bytes that are what their name says.
+fn whole(name: &str, bytes: Vec<u8>) -> Result<Vec<u8>> {
+    anyhow::ensure!(name_of(&bytes) == name, "the file {name} is damaged: its content is not what was saved");
+    Ok(bytes)
 }
 
 fn name_of(bytes: &[u8]) -> String {
@@ -57,10 +71,12 @@ mod tests {
         let files = Files::open(folder.path()).expect("opens");
         let name = files.keep(b"a letter".to_vec()).await.expect("kept");
         assert_eq!(files.get(&name).await.expect("there"), b"a letter");
+        assert_eq!(files.get_blocking(&name).expect("there"), b"a letter");
         let at = folder.path().join(&name[..2]).join(&name);
         // As after a power cut that lost the content and kept the name.
         std::fs::write(&at, b"").expect("written");
         assert!(files.get(&name).await.expect_err("damaged").to_string().ends_with("its content is not what was saved"));
+        assert!(files.get_blocking(&name).expect_err("damaged").to_string().ends_with("its content is not what was saved"));
         // Kept again, it is whole again.
         files.keep(b"a letter".to_vec()).await.expect("kept");
         assert_eq!(files.get(&name).await.expect("there"), b"a letter");

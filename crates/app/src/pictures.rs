@@ -2,10 +2,9 @@
 //! operator allowed.
 
 use std::collections::HashMap;
-use std::sync::{Arc, Mutex};
+use std::sync::{Arc, Mutex, OnceLock};
 use std::time::Duration;
 
-use anyhow::{Context as _, Result};
 use futures::StreamExt;
 use mangle_documents::picture::{LARGEST, PictureFault, Pictures};
 use tokio::runtime::Handle;
@@ -26,7 +25,8 @@ pub struct OfficePictures {
     names: HashMap<String, String>,
     files: Files,
     hosts: Hosts,
-    client: reqwest::Client,
+    /// Made when the first picture is fetched: most dispatches fetch none.
+    client: OnceLock<reqwest::Client>,
     runtime: Handle,
     ready: Mutex<Ready>,
 }
@@ -46,9 +46,17 @@ impl std::fmt::Debug for OfficePictures {
 impl OfficePictures {
     /// The pictures of a folder, and of hosts as the settings list them. Must be
     /// called within the runtime.
-    pub fn new(folder: &[PictureInfo], files: Files, hosts: &str) -> Result<OfficePictures> {
-        let hosts = Hosts::read(hosts);
-        let own = hosts.clone();
+    pub fn new(folder: &[PictureInfo], files: Files, hosts: &str) -> OfficePictures {
+        let names = folder.iter().map(|p| (matched(&p.name), p.file.clone())).collect();
+        let (hosts, client) = (Hosts::read(hosts), OnceLock::new());
+        OfficePictures { names, files, hosts, client, runtime: Handle::current(), ready: Mutex::default() }
+    }
+
+    fn client(&self) -> Result<&reqwest::Client, reqwest::Error> {
+        if let Some(ready) = self.client.get() {
+            return Ok(ready);
+        }
+        let own = self.hosts.clone();
         // One provider of cryptography for the whole program; a second call changes nothing.
         let _ = rustls::crypto::ring::default_provider().install_default();
         let client = reqwest::Client::builder()
@@ -56,10 +64,8 @@ impl OfficePictures {
             .redirect(reqwest::redirect::Policy::custom(move |attempt| {
                 if attempt.previous().len() > MOST_HOPS || !own.allow(attempt.url()) { attempt.stop() } else { attempt.follow() }
             }))
-            .build()
-            .context("pictures can't be fetched")?;
-        let names = folder.iter().map(|p| (matched(&p.name), p.file.clone())).collect();
-        Ok(OfficePictures { names, files, hosts, client, runtime: Handle::current(), ready: Mutex::default() })
+            .build()?;
+        Ok(self.client.get_or_init(|| client))
     }
 
     /// The file of a name: by its whole path, else by its last part.
@@ -75,8 +81,8 @@ impl OfficePictures {
         if !self.hosts.allow(&url) {
             return Err(PictureFault::Host(address.to_owned()));
         }
-        let answer =
-            self.client.get(url).send().await.map_err(|e| damaged(format!("the website did not return it: {}", e.without_url())))?;
+        let client = self.client().map_err(|e| damaged(format!("pictures can't be fetched: {e}")))?;
+        let answer = client.get(url).send().await.map_err(|e| damaged(format!("the website did not return it: {}", e.without_url())))?;
         if answer.status().is_redirection() {
             return Err(PictureFault::Host(address.to_owned()));
         }
@@ -106,7 +112,7 @@ impl Pictures for OfficePictures {
             true => self.runtime.block_on(self.fetch(name))?,
             false => {
                 let file = self.file(name).ok_or_else(|| PictureFault::Missing(name.to_owned()))?;
-                self.runtime.block_on(self.files.get(file)).map_err(|_| PictureFault::Missing(name.to_owned()))?.into()
+                self.files.get_blocking(file).map_err(|_| PictureFault::Missing(name.to_owned()))?.into()
             }
         };
         let mut ready = lock();
@@ -192,7 +198,7 @@ mod tests {
         let file = files.keep(b"grace".to_vec()).await.expect("kept");
         let port = host().await;
         let own = [PictureInfo { name: "boats/Grace.jpg".into(), file, size: 5 }];
-        let pictures = OfficePictures::new(&own, files, &format!("127.0.0.1:{port}")).expect("a client");
+        let pictures = OfficePictures::new(&own, files, &format!("127.0.0.1:{port}"));
         let said = tokio::task::spawn_blocking(move || {
             let ask = |name: &str| match pictures.load(name) {
                 Ok(bytes) => String::from_utf8_lossy(&bytes).into_owned(),

@@ -10,6 +10,7 @@ use jiff::civil::{Date, DateTime};
 use mangle_core::dispatch::{Plan, Served, Setup, TieState, joint_record, joint_schema, name_uses, tie_states};
 use mangle_core::language::{Clock, Context, Folded, Scope};
 use mangle_core::records::{Filter, Record, Schema, Sheet, label};
+use mangle_core::template::Clauses;
 use mangle_core::value::read::Reading;
 use mangle_core::value::{Locale, Value};
 use mangle_documents::docx::{Means, Template};
@@ -238,21 +239,34 @@ impl App {
             Some(id) => Some(self.sheet(id).await?),
             None => None,
         };
-        let pictures = OfficePictures::new(&office.pictures(), self.files.clone(), &office.settings.picture_hosts)?;
+        let pictures = OfficePictures::new(&office.pictures(), self.files.clone(), &office.settings.picture_hosts);
         let mut prepared = Prepared::new(setup, template, sheet, Arc::new(pictures), moment, office.settings.clone());
         prepared.context.dispatch.clone_from(&office.dispatch);
-        prepared.context.clauses = office.library();
+        prepared.context.clauses = self.library(office);
         if let Some(reading) = office.reading() {
             prepared.context.reading = reading;
         }
         Ok(prepared)
     }
 
+    /// The clauses of an office, compiled once while they stay the same.
+    fn library(&self, office: &Snapshot) -> Arc<Clauses> {
+        let mut ready = lock(&self.clauses);
+        match ready.as_ref() {
+            Some((of, library)) if of.same_clauses(office) => library.clone(),
+            _ => {
+                let library = office.library();
+                *ready = Some((office.clone(), library.clone()));
+                library
+            }
+        }
+    }
+
     /// The pictures beside a sheet, of a dispatch's folder, and of the hosts that are
     /// allowed.
     pub async fn pictures(&self, dispatch: Option<i64>, sheet: Option<i64>, office: &Settings) -> Result<OfficePictures> {
         let found = self.store.with(move |c| pictures::at_hand(c, dispatch, sheet));
-        OfficePictures::new(&found.await?, self.files.clone(), &office.picture_hosts)
+        Ok(OfficePictures::new(&found.await?, self.files.clone(), &office.picture_hosts))
     }
 }
 

@@ -136,7 +136,8 @@ fn hand_over(folder: &Folder, delivery: &Delivery, begin: &mut dyn FnMut(&str) -
     File::open(&place).and_then(|folder| folder.sync_all()).map_err(|error| {
         Outcome::Uncertain(Failure::new("uncertain", format!("the files in {} may not have been saved: {error}", place.display())))
     })?;
-    let receipt: Vec<String> = names.iter().map(|name| place.join(name).display().to_string()).collect();
+    let within = [std::slice::from_ref(&payload.folder), &payload.path].concat().join("/");
+    let receipt: Vec<String> = names.iter().map(|name| format!("{within}/{name}")).collect();
     Ok(Outcome::Delivered(receipt.join(", ")))
 }
 
@@ -263,7 +264,7 @@ mod tests {
         let root = tempfile::tempdir().expect("a folder");
         let channel = channel(root.path());
         let go = |key: &str| channel.deliver(&delivery(key, &["2026", "Möwe"], Clash::Number), &mut |_| true);
-        assert!(matches!(go("a"), Outcome::Delivered(receipt) if receipt.contains("Licence.pdf")));
+        assert!(matches!(go("a"), Outcome::Delivered(receipt) if receipt == "Office/2026/Möwe/Licence.pdf, Office/2026/Möwe/Licence.docx"));
         assert!(matches!(go("b"), Outcome::Delivered(receipt) if receipt.contains("Licence (2).docx")));
         let place = root.path().join("2026/Möwe");
         assert_eq!(files(&place), ["Licence (2).docx", "Licence (2).pdf", "Licence.docx", "Licence.pdf"]);

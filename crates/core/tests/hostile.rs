@@ -220,3 +220,23 @@ fn any_arithmetic_ends_in_a_value_or_an_error() {
         }
     });
 }
+
+#[test]
+fn lists_within_lists_come_to_an_end() {
+    let all: Vec<String> = (0..2_000).map(|n| format!("{{\"n\":{n}}}")).collect();
+    let json = serde_json::from_str(&format!("[{{\"ref\":\"B1\",\"all\":[{}]}}]", all.join(","))).expect("JSON");
+    let sheet = mangle_core::records::from_json("boats", &json).expect("a sheet");
+    let context = Context::new(Locale::english(), DateTime::constant(2026, 11, 23, 9, 42, 0, 0));
+    let ties = Ties::default();
+    let filled = |text: &str| {
+        let filled = TextTemplate::new(text).fill(&Scope::new(&sheet.records[0], &ties, &context));
+        filled.map_err(|error| error.error.fault.code().to_owned())
+    };
+    assert_eq!(filled("[: sum(all.n)]"), Ok("1999000".to_owned()));
+    // Two thousand times two thousand may be worked out; once more it would take hours.
+    assert_eq!(filled("[: sum(all.(sum(all.(1))))]"), Ok("4000000".to_owned()));
+    assert_eq!(filled("[: sum(all.(sum(all.(sum(all.(1))))))]"), Err("too-much".to_owned()));
+    assert_eq!(filled("[: count(all.(all.(all.(1))))]"), Err("too-much".to_owned()));
+    // The next record has its own.
+    assert_eq!(filled("[: ref]"), Ok("B1".to_owned()));
+}

@@ -41,8 +41,26 @@ pub fn tool(program: &str, arguments: &[&str]) -> String {
 impl Program {
     /// Starts the program and waits until it listens. The demo's day is set.
     pub fn start(arguments: &[&str]) -> Result<Program> {
-        let mut child = Command::new(binary())
-            .args(arguments)
+        let mut command = Command::new(binary());
+        command.args(arguments);
+        Program::listen(command)
+    }
+
+    /// The same on a folder that holds so many megabytes and no more: a file system in memory
+    /// that this program alone sees, filled with a copy of a world.
+    pub fn start_on_small_disk(folder: &Path, megabytes: usize, world: &Path, arguments: &[&str]) -> Result<Program> {
+        let mut command = Command::new("unshare");
+        // Whoever is not the superuser becomes one in a world of their own.
+        if tool("id", &["-u"]).trim() != "0" {
+            command.args(["--user", "--map-root-user"]);
+        }
+        let script = r#"mount -t tmpfs -o "size=$1m" tmpfs "$2" && cp -r "$3/." "$2" && shift 3 && exec "$@""#;
+        command.args(["--mount", "sh", "-c", script, "sh", &megabytes.to_string()]).arg(folder).arg(world).arg(binary()).args(arguments);
+        Program::listen(command)
+    }
+
+    fn listen(mut command: Command) -> Result<Program> {
+        let mut child = command
             .env("MANGLE_NOW", "2026-11-23T09:42:00")
             .stdout(Stdio::piped())
             .spawn()
@@ -52,6 +70,11 @@ impl Program {
         let address = line.strip_prefix("Mangle is running at ").with_context(|| format!("the program said “{line}”"))?.to_owned();
         std::thread::spawn(move || lines.for_each(drop));
         Ok(Program { child, address })
+    }
+
+    /// A path as the program sees it.
+    pub fn sees(&self, path: &Path) -> PathBuf {
+        Path::new("/proc").join(self.child.id().to_string()).join("root").join(path.strip_prefix("/").unwrap_or(path))
     }
 
     /// The demo world on free ports, before anything happened in it.

@@ -207,3 +207,81 @@ fn check(
     anyhow::ensure!(saved.len() == count && odd.is_empty(), "{told:?}: {} files for {count} records; {odd:?}", saved.len());
     Ok(())
 }
+
+/// A mail server that takes everything and counts it.
+fn kind_server(taken: Taken) -> Result<u16> {
+    let listener = TcpListener::bind("127.0.0.1:0")?;
+    let port = listener.local_addr()?.port();
+    std::thread::spawn(move || {
+        for stream in listener.incoming().flatten() {
+            let taken = taken.clone();
+            std::thread::spawn(move || -> std::io::Result<()> {
+                let mut write = stream.try_clone()?;
+                write.write_all(b"220 kind\r\n")?;
+                let (mut content, mut id) = (false, String::new());
+                for line in BufReader::new(stream).lines() {
+                    let line = line?;
+                    if let (true, Some(own)) = (content, line.strip_prefix("Message-ID: ")) {
+                        own.trim().clone_into(&mut id);
+                    }
+                    if content && line != "." {
+                        continue;
+                    }
+                    if content {
+                        *taken.lock().expect("one at a time").entry(std::mem::take(&mut id)).or_default() += 1;
+                    }
+                    content = !content && line.starts_with("DATA");
+                    write.write_all(if content { b"354 go on\r\n" } else { b"250 yes\r\n" })?;
+                }
+                Ok(())
+            });
+        }
+    });
+    Ok(port)
+}
+
+#[test]
+fn a_full_disk_stops_a_run_for_as_long_as_it_is_full() -> Result<()> {
+    let (folder, office, taken) = (tempfile::tempdir()?, tempfile::tempdir()?, Taken::default());
+    let smtp = format!("127.0.0.1:{}", kind_server(taken.clone())?);
+    let allowed = format!("Office={}", office.path().display());
+    let (small, world) = (folder.path().join("small"), folder.path().join("world"));
+    std::fs::create_dir(&small)?;
+    Program::demo(&world).map(drop)?;
+    let data = small.to_string_lossy();
+    let arguments = ["serve", "--port", "0", "--smtp", &smtp, "--allow-folder", &allowed, "--folder", &data];
+    let program = Program::start_on_small_disk(&small, 48, &world, &arguments)?;
+    let count = make_ready(&program)?;
+    let filler = program.sees(&small).join("filler");
+    let run = ask("POST", &format!("{}/api/dispatches/balance-reminders/runs", program.address), Some(json!({ "count": count })))?;
+    let id = run["id"].clone();
+    std::thread::sleep(Duration::from_millis(300));
+    // As full as can be.
+    let mut file = std::fs::File::create(&filler)?;
+    let block = vec![7u8; 1 << 12];
+    let end = loop {
+        if let Err(error) = file.write_all(&block) {
+            break error;
+        }
+    };
+    assert_eq!(end.kind(), std::io::ErrorKind::StorageFull);
+    drop(file);
+    std::thread::sleep(Duration::from_secs(3));
+    let stuck = ask("GET", &format!("{}/api/runs/{id}", program.address), None)?;
+    assert_eq!(stuck["state"], "running", "it answers, and has not given up: {stuck}");
+    let left = count as u64 - stuck["delivered"].as_u64().unwrap_or(0);
+    assert!(left > 0, "the run ended before the disk was full: {stuck}");
+    std::fs::remove_file(&filler)?;
+    for _ in 0..60 {
+        if ask("GET", &format!("{}/api/runs/{id}", program.address), None)?["state"] == "done" {
+            break;
+        }
+        std::thread::sleep(Duration::from_secs(1));
+    }
+    let done = wait(&program, &id, |run| run["state"] == "done")?;
+    assert_eq!((done["delivered"].as_u64(), done["failed"].as_u64()), (Some(count as u64), Some(0)), "{done}");
+    let taken = taken.lock().expect("one at a time");
+    assert!(taken.len() == count && taken.values().all(|times| *times == 1), "{} messages", taken.len());
+    assert_eq!(files(office.path())?.len(), count);
+    Ok(())
+}

@@ -58,7 +58,7 @@ async fn from_the_demo_world_to_delivered_letters() -> Result<()> {
     b.click("Output").await?;
     b.text("small", "For this record: Reminder BQ-0214").await?;
     b.click("Channels").await?;
-    b.text("b", "Your berth C14 at Brackwater Quay").await?;
+    b.text("dd", "Your berth C14 at Brackwater Quay").await?;
     picture(&b, "channels").await?;
 
     // Proofs go to the person and to nobody else.

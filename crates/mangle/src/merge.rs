@@ -12,7 +12,7 @@ use jiff::civil::{Date, DateTime, Time};
 use mangle_core::channel::World;
 use mangle_core::dispatch::{Format, Plan, Setup, Station, file_name, joint_record, joint_schema, name_uses, tie_states};
 use mangle_core::language::{Context, Folded, Scope};
-use mangle_core::preflight::{Finding, Purpose, check, obstacles, same_names};
+use mangle_core::preflight::{Facts, Finding, Purpose, Summary, check, check_batch, obstacles};
 use mangle_core::records::{Filter, Recognised, Record, Sheet, from_json, recognise};
 use mangle_core::value::read::Reading;
 use mangle_core::value::{DateOrder, Locale};
@@ -155,9 +155,10 @@ pub fn run(arguments: Arguments) -> Result<ExitCode> {
     let plan = Plan::new(&setup);
     let schema = if plan.joint { joint_schema(&sheet.schema) } else { sheet.schema.clone() };
     let uses = name_uses(template.placeholders().iter().chain(plan.placeholders()));
-    if let Some(obstacle) =
-        obstacles(&tie_states(&uses, &schema, &setup.ties), &plan, &World { office_email: "", folders: &[] }).into_iter().next()
-    {
+    let ties = tie_states(&uses, &schema, &setup.ties);
+    let world = World { office_email: "", folders: &[] };
+    let facts = Facts { template_problems: Some(0), source: true, unsure: &[], ties: &ties, plan: &plan, world };
+    if let Some(obstacle) = obstacles(&facts).into_iter().next() {
         let remedy = match obstacle.station {
             Station::Mapping => " (--tie \"name=Column\")",
             Station::Output if plan.problems.is_empty() && !plan.joint => " (--joint)",
@@ -279,17 +280,17 @@ fn make(job: &Job, filter: Option<&Filter>, mut report: Box<dyn Write + Send>) -
 /// What is wrong with the file names of records, by their places among the chosen: those that
 /// are those of others.
 fn clashes(job: &Job, chosen: &[(usize, &Record)]) -> HashMap<usize, Fault> {
-    let names: Vec<Option<String>> = chosen
+    let summaries: Vec<Summary> = chosen
         .iter()
         .enumerate()
-        .map(|(index, (_, record))| {
+        .filter_map(|(index, (_, record))| {
             let context = job.plan.context(&job.context, record, index + 1, chosen.len());
-            file_name(&job.plan.name.fill(&Scope::new(record, &job.plan.ties, &context)).ok()?)
+            let name = file_name(&job.plan.name.fill(&Scope::new(record, &job.plan.ties, &context)).ok()?)?;
+            Some(Summary { record: record.number, file_name: name, goes_to: Vec::new() })
         })
         .collect();
-    let known = names.iter().zip(chosen).filter_map(|(name, (_, record))| Some((record.number, name.as_deref()?)));
     let at: HashMap<usize, usize> = chosen.iter().enumerate().map(|(index, (_, record))| (record.number, index)).collect();
-    let found = same_names(known).into_iter();
+    let found = check_batch(&summaries).into_iter();
     found.filter_map(|finding| Some((*at.get(&finding.record)?, Fault::of(finding)))).collect()
 }
 

@@ -41,7 +41,10 @@ export function useForm(id: Ref<number>) {
     if (!body || JSON.stringify(body) === saved) return
     saving.value = true
     const sent = JSON.stringify(body)
-    const kept = await attempt(() => ask(api.PUT('/api/forms/{id}', { params: params(), body })))
+    const revision = info.value?.revision
+    const kept = await attempt(() =>
+      ask(api.PUT('/api/forms/{id}', { params: { ...params(), query: { revision } }, body })),
+    )
     saving.value = false
     if (!kept) return
     info.value = kept

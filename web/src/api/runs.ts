@@ -66,3 +66,9 @@ export const useRuns = defineStore('runs', () => {
 export function done(run: Run): number {
   return run.delivered + run.failed + run.uncertain + run.left_out
 }
+
+/** What went wrong with an item or with one of its deliveries. */
+export const wrongOf = (item: Schemas['ItemInfo']) =>
+  item.error_message
+    ? `${item.error_place}: ${item.error_message}`
+    : item.deliveries.map((d) => (d.error_message ? `${d.name}: ${d.error_message}` : '')).find(Boolean)

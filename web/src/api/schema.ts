@@ -278,7 +278,7 @@ export interface paths {
         /** Saves a dispatch and gives its steps' new state. */
         put: operations["put_dispatches__key_"];
         post?: never;
-        /** Deletes a dispatch with the record of its runs. */
+        /** Deletes a dispatch; the history of its runs stays. */
         delete: operations["delete_dispatches__key_"];
         options?: never;
         head?: never;
@@ -1955,6 +1955,11 @@ export interface components {
             language?: string;
             /** @description Its name. */
             name: string;
+            /**
+             * Format: int64
+             * @description The revision that was changed: what was changed elsewhere meanwhile is not overwritten.
+             */
+            revision?: number | null;
             /** @description The text with its placeholders. */
             text: string;
         };
@@ -1971,6 +1976,11 @@ export interface components {
             language: string;
             /** @description Its name, as placeholders write it. */
             name: string;
+            /**
+             * Format: int64
+             * @description How often it was changed.
+             */
+            revision: number;
             /** @description The text with its placeholders. */
             text: string;
         };
@@ -2471,6 +2481,11 @@ export interface components {
             name: string;
             /** @description What keeps it from being opened. */
             problems: components["schemas"]["FormProblem"][];
+            /**
+             * Format: int64
+             * @description How often it was written.
+             */
+            revision: number;
             /**
              * Format: int64
              * @description The sheet of its answers.
@@ -3508,6 +3523,8 @@ export interface components {
             delivered: number;
             /** @description The dispatch's key. */
             dispatch: string;
+            /** @description Whether the dispatch has been deleted since. */
+            dispatch_deleted: boolean;
             /** @description The dispatch's name. */
             dispatch_name: string;
             /** @description Items that failed. */
@@ -3601,6 +3618,15 @@ export interface components {
             person_name?: string;
             /** @description Hosts from which pictures may be fetched, parted by commas. */
             picture_hosts?: string;
+        };
+        /** @description The settings, with what tells whether they were changed elsewhere. */
+        SettingsBody: components["schemas"]["Settings"] & {
+            /**
+             * Format: int64
+             * @description How often they were changed. Sent back with a change, it is made only if nobody else
+             *     made one since.
+             */
+            revision?: number | null;
         };
         /** @description What a person sets on the bench. */
         Setup: {
@@ -4273,6 +4299,14 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ClauseInfo"][];
+                };
+            };
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
                 };
             };
             422: {
@@ -5259,7 +5293,10 @@ export interface operations {
     };
     put_forms__id_: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description The revision that was changed: what was changed elsewhere meanwhile is not overwritten. */
+                revision?: number | null;
+            };
             header?: never;
             path: {
                 id: number;
@@ -5281,6 +5318,14 @@ export interface operations {
                 };
             };
             404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            409: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -6231,7 +6276,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Settings"];
+                    "application/json": components["schemas"]["SettingsBody"];
                 };
             };
         };
@@ -6245,7 +6290,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["Settings"];
+                "application/json": components["schemas"]["SettingsBody"];
             };
         };
         responses: {
@@ -6254,7 +6299,15 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Settings"];
+                    "application/json": components["schemas"]["SettingsBody"];
+                };
+            };
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
                 };
             };
             422: {

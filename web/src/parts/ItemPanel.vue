@@ -3,7 +3,7 @@ import { computed, ref, watch } from 'vue'
 
 import { api, ask, attempt, type Schemas } from '../api/client'
 import { confirmed } from '../api/confirm'
-import { clock, count, day, eventWord, size, span } from '../api/words'
+import { clock, count, eventWord, shortDay, size, span } from '../api/words'
 import StateWord from './StateWord.vue'
 
 type Item = Schemas['ItemInfo']
@@ -39,7 +39,7 @@ const failed = computed(() => props.item.state === 'failed')
 
 async function act(delivery: Delivery, what: Act) {
   const text = `Send to ${delivery.recipient} again? It may already have arrived.`
-  const asked = { title: 'Send again', text, act: 'Send again', cancel: 'Cancel', destroys: true }
+  const asked = { title: 'Send again', text, act: 'Send it again', cancel: 'Cancel', destroys: true }
   if (what === 'send-again' && !(await confirmed(asked))) return
   const params = { path: { id: delivery.id } }
   const run = await attempt(() => ask(api.POST(`/api/deliveries/{id}/${what}`, { params })))
@@ -94,11 +94,11 @@ async function retry() {
     <h4>History</h4>
     <ol v-if="events.length">
       <li v-for="one in events" :key="one.id">
-        <span class="quiet when">{{ day(one.at) }}, {{ clock(one.at) }}</span>
-        <span
-          >{{ one.channel ? `${one.channel}: ` : '' }}{{ eventWord(one.what)
-          }}<span v-if="one.detail" class="quiet text"> {{ one.detail }}</span></span
-        >
+        <span class="quiet when">{{ shortDay(one.at) }}, {{ clock(one.at) }}</span>
+        <div>
+          {{ one.channel ? `${one.channel}: ` : '' }}{{ eventWord(one.what) }}
+          <div v-if="one.detail && one.what !== 'made'" class="quiet text">{{ one.detail }}</div>
+        </div>
       </li>
     </ol>
     <p v-else class="quiet">Nothing yet.</p>
@@ -135,7 +135,12 @@ p {
   padding: 4px 0;
 }
 .acts {
+  display: flex;
+  gap: 8px;
   padding-top: 4px;
+}
+.acts .el-button {
+  margin: 0;
 }
 ol {
   list-style: none;
@@ -144,7 +149,7 @@ ol {
 }
 li {
   display: grid;
-  grid-template-columns: 112px minmax(0, 1fr);
+  grid-template-columns: 88px minmax(0, 1fr);
   gap: 8px;
   padding: 3px 0;
 }

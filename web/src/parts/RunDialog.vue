@@ -61,7 +61,7 @@ function onlyFresh() {
 <template>
   <el-dialog v-model="open" :title="`Run ${documentsInWords(bench)}`" width="460">
     <p v-if="channels">
-      {{ documentsInWords(bench) }} will be created and delivered by {{ channels }}.<template v-if="mails">
+      {{ documentsInWords(bench) }} will be created and delivered: {{ channels }}.<template v-if="mails">
         Sent messages can’t be recalled.</template
       >
     </p>

@@ -42,7 +42,7 @@ async function save() {
   const kept = await attempt(() =>
     isNew.value
       ? ask(api.POST('/api/clauses', { body: draft }))
-      : ask(api.PUT('/api/clauses/{id}', { params, body: draft })),
+      : ask(api.PUT('/api/clauses/{id}', { params, body: { ...draft, revision: chosen.value?.revision } })),
   )
   if (!kept) return
   const name = draft.name.trim()

@@ -5,7 +5,7 @@ import { useRouter } from 'vue-router'
 
 import { api, ask, attempt, save, type Schemas } from '../api/client'
 import { confirmed } from '../api/confirm'
-import { done, useRuns } from '../api/runs'
+import { done, useRuns, wrongOf } from '../api/runs'
 import { clock, count, shortDay, size, span } from '../api/words'
 import ItemPanel from '../parts/ItemPanel.vue'
 import RowTable from '../parts/RowTable.vue'
@@ -88,7 +88,7 @@ async function anew() {
 
 async function release() {
   const text = `${count(run.value?.blocked ?? 0, 'document')} will be delivered. Sent messages can’t be recalled.`
-  const asked = { title: 'Release deliveries', text, act: 'Release', cancel: 'Cancel', destroys: false }
+  const asked = { title: 'Release', text, act: 'Release deliveries', cancel: 'Cancel', destroys: false }
   if (await confirmed(asked)) await act('release')
 }
 
@@ -131,11 +131,6 @@ watch(version, async () => {
   if (found?.[0]?.id === opened.value?.id) opened.value = found?.[0]
 })
 
-/** What is said of an item in its line: what went wrong, or where it goes. */
-const wrongOf = (item: Item) =>
-  item.error_message
-    ? `${item.error_place}: ${item.error_message}`
-    : item.deliveries.map((d) => (d.error_message ? `${d.name}: ${d.error_message}` : '')).find(Boolean)
 const nextTry = (item: Item) =>
   item.deliveries.find((d) => d.state === 'to send' && d.error_message)?.next_try_in ?? 0
 const goesTo = (item: Item) =>
@@ -162,7 +157,8 @@ async function retryOne(item: Item) {
       >
       <StateWord :state="run.state" :failed="run.failed" />
       <span class="push" />
-      <RouterLink class="quiet" :to="`/dispatches/${run.dispatch}`">Open dispatch</RouterLink>
+      <span v-if="run.dispatch_deleted" class="quiet">Dispatch deleted</span>
+      <RouterLink v-else class="quiet" :to="`/dispatches/${run.dispatch}`">Open dispatch</RouterLink>
       <el-button v-if="run.state === 'running'" @click="act('pause')">Pause</el-button>
       <el-button v-if="run.state === 'paused'" type="primary" @click="act('resume')">Resume</el-button>
       <el-button v-if="run.state === 'running' || run.state === 'paused'" @click="stop">Stop</el-button>
@@ -276,6 +272,7 @@ async function retryOne(item: Item) {
 .item-panel {
   position: relative;
   border-left: 1px solid var(--line);
+  padding: 12px 16px;
   overflow: auto;
 }
 .shut {

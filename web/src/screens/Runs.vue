@@ -2,7 +2,7 @@
 import { computed, onMounted, ref, watch } from 'vue'
 
 import { api, ask, attempt, type Schemas } from '../api/client'
-import { useRuns } from '../api/runs'
+import { useRuns, wrongOf } from '../api/runs'
 import { clock, shortDay } from '../api/words'
 import ListFoot, { type FootLine } from '../parts/ListFoot.vue'
 import StateWord from '../parts/StateWord.vue'
@@ -25,7 +25,7 @@ watch(
         return items.map((item) => ({
           to: `/runs/${id}`,
           name: item.file_name || item.label,
-          text: item.error_message,
+          text: wrongOf(item) ?? '',
           tone: 'wrong' as const,
         }))
       }),
@@ -60,7 +60,7 @@ const foot = computed(() => [
             <th class="num" style="width: 100px">Documents</th>
             <th class="num" style="width: 100px">Finished</th>
             <th class="num" style="width: 80px">Failed</th>
-            <th class="num" style="width: 80px">Uncertain</th>
+            <th class="num" style="width: 96px">Uncertain</th>
           </tr>
         </thead>
         <tbody>

@@ -7,7 +7,7 @@ import FontList from '../parts/FontList.vue'
 import FormLine from '../parts/FormLine.vue'
 import Group from '../parts/Group.vue'
 
-const settings = ref<Schemas['Settings']>()
+const settings = ref<Schemas['SettingsBody']>()
 onMounted(() => attempt(async () => (settings.value = await ask(api.GET('/api/settings')))))
 
 const LANGUAGES = [
@@ -33,7 +33,9 @@ async function save() {
   const body = settings.value
   if (!body) return
   const kept = await attempt(() => ask(api.PUT('/api/settings', { body })))
-  if (kept) ElMessage({ message: 'Settings saved' })
+  if (!kept) return
+  settings.value = kept
+  ElMessage({ message: 'Settings saved' })
 }
 </script>
 

@@ -3,7 +3,7 @@
 use mangle_core::channel::World;
 use mangle_core::dispatch::{Setup, Station, TieState};
 use mangle_core::language::template_marks;
-use mangle_core::preflight::{Obstacle, obstacles};
+use mangle_core::preflight::{Facts, Obstacle, UnsureDate, obstacles};
 use mangle_core::records::{Labels, Record};
 use mangle_core::words::counted;
 use serde::{Deserialize, Serialize};
@@ -241,7 +241,9 @@ pub(super) async fn bench(app: &App, dispatch: Dispatch) -> Result<Bench, Error>
     let setup = dispatch.setup;
     let (name, template_id, revision) = (dispatch.name, dispatch.template_id, Some(dispatch.revision));
     let body = DispatchBody { name, template_id, sheet_id, setup, revision, new_key: None };
-    let unsure = info.map(|i| i.unsure).unwrap_or_default();
+    let unsure = info.map(|i| i.unsure).unwrap_or_default().into_iter();
+    let unsure: Vec<UnsureDate> =
+        unsure.map(|u| UnsureDate { column: u.column, example: u.example, day_first: u.day_first, month_first: u.month_first }).collect();
     let columns = prepared.sheet.as_ref().map(|s| s.columns()).unwrap_or_default();
     let folders = app.folders.clone();
     blocking(move || {
@@ -267,25 +269,15 @@ pub(super) async fn bench(app: &App, dispatch: Dispatch) -> Result<Bench, Error>
         };
         let used: Vec<&str> = ties.iter().filter_map(|t| t.column.as_deref()).collect();
         let problems = prepared.template.as_ref().map_or(0, |t| t.problems().len());
-        let world = World { office_email: &prepared.settings.office_email, folders: &folders };
-        let mut stops = obstacles(&ties, &prepared.plan, &world);
-        if prepared.template.is_none() {
-            stops.insert(0, Obstacle::new(Station::Template, "no template. Choose one or drop a DOCX here."));
-        }
-        if prepared.sheet.is_none() {
-            stops.insert(0, Obstacle::new(Station::Records, "no source. Choose a sheet or drop a file here."));
-        }
-        if problems > 0 {
-            let message = format!("the template has {}. Fix them and upload it again.", counted(problems, "problem", "problems"));
-            stops.insert(0, Obstacle::new(Station::Template, message));
-        }
-        for one in unsure.iter().filter(|u| used.contains(&u.column.as_str())) {
-            let message = format!(
-                "“{}” in {} can mean {} or {}. In the sheet, choose whether day or month comes first.",
-                one.example, one.column, one.day_first, one.month_first
-            );
-            stops.push(Obstacle::new(Station::Records, message));
-        }
+        let facts = Facts {
+            template_problems: prepared.template.as_ref().map(|t| t.problems().len()),
+            source: prepared.sheet.is_some(),
+            unsure: &unsure,
+            ties: &ties,
+            plan: &prepared.plan,
+            world: World { office_email: &prepared.settings.office_email, folders: &folders },
+        };
+        let stops = obstacles(&facts);
         let hints = match (&prepared.template, &prepared.sheet) {
             (Some(template), Some(_)) => template_marks(template.placeholders(), &prepared.schema, &prepared.plan.ties)
                 .into_iter()

@@ -6,7 +6,7 @@ use anyhow::{Context as _, Result};
 use mangle_core::channel::{Moment, Parcel, proof};
 use mangle_core::dispatch::{Attach, Format, PdfStandard};
 use mangle_core::language::Context;
-use mangle_core::preflight::{Finding, Noted, Outline, Planned, Purpose, check, gather_notes, same_names};
+use mangle_core::preflight::{Finding, Noted, Outline, Planned, Purpose, Summary, check, check_batch, gather_notes};
 use mangle_core::records::{Record, read_kept, to_json, to_rows};
 use mangle_core::template::FillError;
 use mangle_documents::docx::{Filled, Template};
@@ -53,17 +53,17 @@ fn check_in(prepared: &Prepared, template: &Template, record: &Record, context: 
 pub fn check_all(prepared: &Prepared, template: &Template, records: &[&Record], wanted: &CancellationToken) -> (Vec<Finding>, Vec<Noted>) {
     let mut findings = Vec::new();
     let mut notes = Vec::new();
-    let mut names: Vec<(usize, String)> = Vec::new();
+    let mut all: Vec<Summary> = Vec::new();
     for (index, record) in records.iter().enumerate().take_while(|_| !wanted.is_cancelled()) {
         match check_noticing(prepared, template, record, index + 1, records.len()) {
             Ok((_, outline)) => {
+                all.push(Summary::of(record.number, &outline));
                 notes.extend(outline.notes.into_iter().map(|note| (record.number, note)));
-                names.push((record.number, outline.file_name));
             }
             Err(found) => findings.extend(found),
         }
     }
-    findings.extend(same_names(names.iter().map(|(record, name)| (*record, name.as_str()))));
+    findings.extend(check_batch(&all));
     findings.sort_by_key(|f| f.record);
     (findings, gather_notes(notes))
 }

@@ -26,8 +26,6 @@ pub use makers::Makers;
 const BATCH: usize = 24;
 /// How often it is looked for runs that nobody makes, and for leases that have run out.
 const ROUND: Duration = Duration::from_secs(1);
-/// How long an item may be in the making before it is given to another maker, in seconds.
-const LEASE: i64 = 1_800;
 
 const CRASHED: &str =
     "Mangle ended unexpectedly each time it created this document. Check the record's pictures and the template, then retry it.";
@@ -156,7 +154,7 @@ async fn make_waiting(app: &App, run: i64, ready: &(Arc<Prepared>, runs::RunWork
     while !app.stopping.is_cancelled() {
         let batch = app.store.change(move |t| -> Result<_> {
             match runs::is(t, run, RunState::Running)? {
-                true => items::claim(t, run, after, BATCH, clock::seconds() + LEASE),
+                true => items::claim(t, run, after, BATCH, clock::seconds()),
                 false => Ok(Vec::new()),
             }
         });

@@ -117,7 +117,7 @@ pub fn add(c: &Connection, item: (i64, i64), new: &NewDelivery, at: &str) -> Res
 /// The deliveries of items, each with its item.
 pub fn of_items(c: &Connection, items: &[i64], now: i64) -> Result<Vec<(i64, DeliveryInfo)>> {
     let mut query = c.prepare_cached(
-        "SELECT item_id, id, kind, name, state, recipient, attempts, max(0, due - ?2), receipt, error_code, error_message, changed
+        "SELECT item_id, id, kind, name, state, recipient, attempts, iif(due > ?2 + 3600, 0, max(0, due - ?2)), receipt, error_code, error_message, changed
          FROM delivery WHERE item_id IN (SELECT value FROM json_each(?1)) ORDER BY item_id, channel",
     )?;
     let rows = query.query_map(params![serde_json::to_string(items)?, now], |r| {
@@ -163,14 +163,20 @@ pub fn get(c: &Connection, id: i64) -> Result<Option<DeliveryWork>> {
     Ok(c.prepare_cached(&format!("{WORK} WHERE id = ?1"))?.query_row([id], work).optional()?)
 }
 
+/// The longest that a delivery is put off, in seconds. One that is due later than that was put
+/// off before the clock of the machine was set back.
+const LONGEST_PAUSE: i64 = 3_600;
+
 /// Deliveries of a kind that are due, of runs that are running, but for some that are at work:
 /// what a person waits for first.
 pub fn due(c: &Connection, kind: &str, now: i64, but: &[i64], count: usize) -> Result<Vec<DeliveryWork>> {
     let sql = format!(
-        "{WORK} JOIN run ON run.id = delivery.run_id WHERE delivery.kind = ?1 AND delivery.state = 'to send' AND delivery.due <= ?2
+        "{WORK} JOIN run ON run.id = delivery.run_id WHERE delivery.kind = ?1 AND delivery.state = 'to send' AND (delivery.due <= ?2 OR delivery.due > ?5)
          AND run.state = 'running' AND delivery.id NOT IN (SELECT value FROM json_each(?3)) ORDER BY run.kind = 'run', delivery.due, delivery.id LIMIT ?4"
     );
-    Ok(c.prepare_cached(&sql)?.query_map(params![kind, now, serde_json::to_string(but)?, count], work)?.collect::<Result<_, _>>()?)
+    Ok(c.prepare_cached(&sql)?
+        .query_map(params![kind, now, serde_json::to_string(but)?, count, now.saturating_add(LONGEST_PAUSE)], work)?
+        .collect::<Result<_, _>>()?)
 }
 
 /// Whether a delivery is in a state.

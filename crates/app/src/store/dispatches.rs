@@ -2,7 +2,7 @@
 
 use anyhow::Result;
 use mangle_core::dispatch::{Setup, write_setup};
-use rusqlite::{Connection, OptionalExtension, params};
+use rusqlite::{Connection, OptionalExtension, Transaction, params};
 
 /// A dispatch as kept.
 #[derive(Debug, Clone)]
@@ -36,12 +36,14 @@ fn of_row(r: &rusqlite::Row<'_>) -> rusqlite::Result<Dispatch> {
 
 /// All dispatches, the last changed first.
 pub fn list(c: &Connection) -> Result<Vec<Dispatch>> {
-    Ok(c.prepare_cached(&format!("{ALL} ORDER BY changed DESC, id DESC"))?.query_map([], of_row)?.collect::<Result<_, _>>()?)
+    Ok(c.prepare_cached(&format!("{ALL} WHERE deleted IS NULL ORDER BY changed DESC, id DESC"))?
+        .query_map([], of_row)?
+        .collect::<Result<_, _>>()?)
 }
 
 /// The dispatch of a key.
 pub fn by_key(c: &Connection, key: &str) -> Result<Option<Dispatch>> {
-    Ok(c.prepare_cached(&format!("{ALL} WHERE key = ?1"))?.query_row([key], of_row).optional()?)
+    Ok(c.prepare_cached(&format!("{ALL} WHERE key = ?1 AND deleted IS NULL"))?.query_row([key], of_row).optional()?)
 }
 
 /// The dispatch of a number.
@@ -89,9 +91,14 @@ pub fn free_key(c: &Connection, name: &str, own: i64) -> Result<String> {
     unreachable!("some number is free")
 }
 
-/// Deletes a dispatch with its runs.
-pub fn delete(c: &Connection, id: i64) -> Result<bool> {
-    Ok(c.execute("DELETE FROM dispatch WHERE id = ?1", [id])? > 0)
+/// Deletes a dispatch. One that has run stays out of sight for the history of its runs: what
+/// was sent to whom is not forgotten with it; its key is free again.
+pub fn delete(t: &Transaction<'_>, id: i64, at: &str) -> Result<bool> {
+    let hidden = t.execute(
+        "UPDATE dispatch SET deleted = ?2, key = key || '~' || id WHERE id = ?1 AND deleted IS NULL AND EXISTS (SELECT 1 FROM run WHERE dispatch_id = ?1)",
+        params![id, at],
+    )?;
+    Ok(hidden > 0 || t.execute("DELETE FROM dispatch WHERE id = ?1 AND deleted IS NULL", [id])? > 0)
 }
 
 /// `Balance reminders` → `balance-reminders`.

@@ -6,6 +6,7 @@ use mangle_core::form::{Form, answered};
 use mangle_core::records::Cell;
 use rusqlite::{Connection, OptionalExtension, Row, Transaction, params};
 
+use super::Changed;
 use super::sheets::{self, ColumnInfo};
 
 /// A form as it is kept.
@@ -27,20 +28,22 @@ pub struct KeptForm {
     pub open: bool,
     /// How many answers its sheet holds.
     pub answers: usize,
+    /// How often it was written.
+    pub revision: i64,
 }
 
-const COLUMNS: &str = "SELECT f.source_id, s.name, f.sheet_id, f.token, f.draft, f.live, f.open, h.row_count
+const COLUMNS: &str = "SELECT f.source_id, s.name, f.sheet_id, f.token, f.draft, f.live, f.open, h.row_count, f.revision
   FROM form f JOIN source s ON s.id = f.source_id JOIN sheet h ON h.id = f.sheet_id";
 
-type Raw = (i64, String, i64, String, String, Option<String>, bool, usize);
+type Raw = (i64, String, i64, String, String, Option<String>, bool, usize, i64);
 
 fn raw(r: &Row<'_>) -> rusqlite::Result<Raw> {
-    Ok((r.get(0)?, r.get(1)?, r.get(2)?, r.get(3)?, r.get(4)?, r.get(5)?, r.get(6)?, r.get(7)?))
+    Ok((r.get(0)?, r.get(1)?, r.get(2)?, r.get(3)?, r.get(4)?, r.get(5)?, r.get(6)?, r.get(7)?, r.get(8)?))
 }
 
-fn kept((id, name, sheet, token, draft, live, open, answers): Raw) -> Result<KeptForm> {
+fn kept((id, name, sheet, token, draft, live, open, answers, revision): Raw) -> Result<KeptForm> {
     let live = live.as_deref().map(serde_json::from_str).transpose()?;
-    Ok(KeptForm { id, name, sheet, token, draft: serde_json::from_str(&draft)?, live, open, answers })
+    Ok(KeptForm { id, name, sheet, token, draft: serde_json::from_str(&draft)?, live, open, answers, revision })
 }
 
 /// A form by its source.
@@ -69,10 +72,12 @@ pub fn make(t: &Transaction<'_>, name: &str, token: &str, form: &Form, at: &str)
     Ok(source)
 }
 
-/// Keeps a form as it is written.
-pub fn write(c: &Connection, id: i64, draft: &Form) -> Result<()> {
-    c.execute("UPDATE form SET draft = ?2 WHERE source_id = ?1", params![id, serde_json::to_string(draft)?])?;
-    Ok(())
+/// Keeps a form as it is written, if it is still of the revision that was seen, where one was.
+pub fn write(c: &Connection, id: i64, seen: Option<i64>, draft: &Form) -> Result<Changed> {
+    let sql = "UPDATE form SET draft = ?2, revision = revision + 1 WHERE source_id = ?1 AND revision = coalesce(?3, revision)";
+    let touched = c.execute(sql, params![id, serde_json::to_string(draft)?, seen])?;
+    let there = c.query_row("SELECT EXISTS (SELECT 1 FROM form WHERE source_id = ?1)", [id], |r| r.get(0))?;
+    Ok(Changed::of(touched, there))
 }
 
 /// Opens a form as it is written: its sheet gets a column for each field. A column

@@ -132,23 +132,26 @@ pub fn get(c: &Connection, id: i64) -> Result<Option<ItemWork>> {
 /// More than twice, for a program may be killed at one item by chance, whatever the item.
 const MAX_ATTEMPTS: i64 = 4;
 
+/// How long an item may be in the making before it is given to another maker, in seconds.
+pub const LEASE: i64 = 1_800;
+
 /// Whether a run has items that wait to be made.
 pub fn waits(c: &Connection, run: i64) -> Result<bool> {
     let sql = "SELECT EXISTS (SELECT 1 FROM item WHERE run_id = ?1 AND state = 'waiting')";
     Ok(c.prepare_cached(sql)?.query_row([run], |r| r.get(0))?)
 }
 
-/// Takes the next items of a run to make, after a position, under a lease that runs out at a
-/// moment. One whose making was begun before and never ended may have ended the program: it is
+/// Takes the next items of a run to make, after a position, under a lease from a moment
+/// on. One whose making was begun before and never ended may have ended the program: it is
 /// taken alone, so that no other is blamed.
-pub fn claim(t: &Transaction<'_>, run: i64, after: usize, count: usize, lease: i64) -> Result<Vec<ItemWork>> {
+pub fn claim(t: &Transaction<'_>, run: i64, after: usize, count: usize, now: i64) -> Result<Vec<ItemWork>> {
     let sql = format!("{WORK} WHERE run_id = ?1 AND state = 'waiting' AND position > ?2 ORDER BY position LIMIT ?3");
     let mut batch: Vec<ItemWork> = t.prepare_cached(&sql)?.query_map(params![run, after, count], of_row)?.collect::<Result<_, _>>()?;
     let begun = batch.iter().position(|item| item.attempts > 0);
     batch.truncate(begun.map_or(batch.len(), |at| at.max(1)));
     for item in &batch {
         let set = ", attempts = attempts + 1, lease = :lease";
-        step(t, ItemEvent::Claim, set, "id = :id", &[(":id", &item.id), (":lease", &lease)])?;
+        step(t, ItemEvent::Claim, set, "id = :id", &[(":id", &item.id), (":lease", &(now + LEASE))])?;
     }
     Ok(batch)
 }
@@ -163,7 +166,9 @@ pub fn let_go(t: &Transaction<'_>, items: &[i64]) -> Result<usize> {
 /// Gives items back whose lease has run out: nobody makes them any more. All of them at the start
 /// of the program, when nobody makes any.
 pub fn expire(c: &Connection, now: i64) -> Result<usize> {
-    step(c, ItemEvent::LetGo, ", lease = 0", "lease < :now", &[(":now", &now)])
+    // A lease that runs out later than any is given was given before the clock was set back.
+    let longest = now.saturating_add(LEASE);
+    step(c, ItemEvent::LetGo, ", lease = 0", "lease < :now OR lease > :longest", &[(":now", &now), (":longest", &longest)])
 }
 
 /// Gives up items whose making ended the program time and again; how many.

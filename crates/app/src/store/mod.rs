@@ -32,6 +32,7 @@ use rusqlite::{ToSql, TransactionBehavior};
 use rusqlite_migration::{M, Migrations};
 
 use self::writer::Writer;
+use crate::Error;
 use crate::jobs::state::Step;
 
 /// The store. Clones share its connections and its writer.
@@ -44,7 +45,7 @@ pub struct Store {
 /// A connection of the store's pool.
 type Pooled = PooledConnection<SqliteConnectionManager>;
 
-const MIGRATIONS: [&str; 12] = [
+const MIGRATIONS: [&str; 13] = [
     include_str!("../../migrations/01-start.sql"),
     include_str!("../../migrations/02-versions-and-specimens.sql"),
     include_str!("../../migrations/03-pictures-and-clauses.sql"),
@@ -57,6 +58,7 @@ const MIGRATIONS: [&str; 12] = [
     include_str!("../../migrations/10-served.sql"),
     include_str!("../../migrations/11-safety.sql"),
     include_str!("../../migrations/12-deliveries.sql"),
+    include_str!("../../migrations/13-revisions.sql"),
 ];
 
 impl Store {
@@ -164,6 +166,41 @@ pub fn step(c: &Connection, event: impl Step, set: &str, which: &str, params: &[
 /// place would send to nobody, or to everybody.
 fn kept<T: serde::de::DeserializeOwned>(column: usize, text: &str) -> rusqlite::Result<T> {
     serde_json::from_str(text).map_err(|e| rusqlite::Error::FromSqlConversionFailure(column, rusqlite::types::Type::Text, Box::new(e)))
+}
+
+/// What became of a change that is made only to what was seen.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Changed {
+    /// It is made.
+    Done,
+    /// Somebody else changed it since it was seen.
+    Elsewhere,
+    /// It is not there (any more).
+    Missing,
+}
+
+impl Changed {
+    /// Of an `UPDATE` that asked for the revision: how many rows it touched, and whether there
+    /// is such a thing at all.
+    fn of(touched: usize, there: bool) -> Changed {
+        match (touched, there) {
+            (0, false) => Changed::Missing,
+            (0, true) => Changed::Elsewhere,
+            _ => Changed::Done,
+        }
+    }
+
+    /// An error where it is not made; `what` names the thing, as in “this form”.
+    pub fn done(self, what: &str) -> Result<(), Error> {
+        match self {
+            Changed::Done => Ok(()),
+            Changed::Missing => Err(Error::missing(what)),
+            Changed::Elsewhere => Err(Error::conflict(
+                "changed-elsewhere",
+                format!("not saved: {what} changed in another window since this page was loaded. Reload the page to see the changes."),
+            )),
+        }
+    }
 }
 
 /// A stored set-up.

@@ -25,6 +25,8 @@ pub struct RunInfo {
     pub dispatch: String,
     /// The dispatch's name.
     pub dispatch_name: String,
+    /// Whether the dispatch has been deleted since.
+    pub dispatch_deleted: bool,
     /// run or proof.
     pub kind: String,
     /// running, paused, stopped or done.
@@ -80,7 +82,7 @@ const INFO: &str = "SELECT run.id, dispatch.key, dispatch.name, run.kind, run.st
     count(*) FILTER (WHERE item.progress IN ('waiting', 'making')), count(*) FILTER (WHERE item.progress = 'blocked'),
     count(*) FILTER (WHERE item.progress IN ('to send', 'sending')), count(*) FILTER (WHERE item.progress IN ('delivered', 'made')),
     count(*) FILTER (WHERE item.progress = 'uncertain'), count(*) FILTER (WHERE item.progress = 'failed'),
-    count(*) FILTER (WHERE item.progress IN ('left out', 'withdrawn')), run.sends, run.hold
+    count(*) FILTER (WHERE item.progress IN ('left out', 'withdrawn')), run.sends, run.hold, dispatch.deleted IS NOT NULL
     FROM run JOIN dispatch ON dispatch.id = run.dispatch_id LEFT JOIN item ON item.run_id = run.id";
 
 fn info(r: &rusqlite::Row<'_>) -> rusqlite::Result<RunInfo> {
@@ -102,6 +104,7 @@ fn info(r: &rusqlite::Row<'_>) -> rusqlite::Result<RunInfo> {
         left_out: r.get(14)?,
         sends: r.get(15)?,
         hold: r.get(16)?,
+        dispatch_deleted: r.get(17)?,
         trouble: None,
     })
 }

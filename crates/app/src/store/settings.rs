@@ -3,8 +3,10 @@
 use anyhow::Result;
 use mangle_core::language::Office;
 use mangle_core::value::{Currency, Home, Locale};
-use rusqlite::{Connection, params};
+use rusqlite::{Connection, OptionalExtension, Transaction, params};
 use serde::{Deserialize, Serialize};
+
+use super::Changed;
 
 /// Who sends, and who is at work.
 #[derive(Debug, Clone, Default, PartialEq, Eq, Serialize, Deserialize)]
@@ -68,6 +70,28 @@ pub fn read(c: &Connection) -> Result<Settings> {
     Ok(settings)
 }
 
+/// How often the settings were changed.
+pub fn revision(c: &Connection) -> Result<i64> {
+    let sql = "SELECT CAST(value AS INTEGER) FROM setting WHERE name = 'revision'";
+    Ok(c.prepare_cached(sql)?.query_row([], |r| r.get(0)).optional()?.unwrap_or(1))
+}
+
+/// Keeps the settings, if they are still of the revision that was seen, where one was.
+pub fn change(t: &Transaction<'_>, seen: Option<i64>, settings: &Settings) -> Result<Changed> {
+    let now = revision(t)?;
+    if seen.is_some_and(|seen| seen != now) {
+        return Ok(Changed::Elsewhere);
+    }
+    write(t, settings)?;
+    put(t, "revision", &(now + 1).to_string())?;
+    Ok(Changed::Done)
+}
+
+fn put(c: &Connection, name: &str, value: &str) -> Result<()> {
+    c.execute("INSERT INTO setting (name, value) VALUES (?1, ?2) ON CONFLICT (name) DO UPDATE SET value = ?2", params![name, value])?;
+    Ok(())
+}
+
 /// Keeps the settings.
 pub fn write(c: &Connection, settings: &Settings) -> Result<()> {
     for (name, value) in [
@@ -79,7 +103,7 @@ pub fn write(c: &Connection, settings: &Settings) -> Result<()> {
         ("locale", &settings.locale),
         ("currency", &settings.currency),
     ] {
-        c.execute("INSERT INTO setting (name, value) VALUES (?1, ?2) ON CONFLICT (name) DO UPDATE SET value = ?2", params![name, value])?;
+        put(c, name, value)?;
     }
     Ok(())
 }

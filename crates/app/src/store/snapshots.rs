@@ -104,6 +104,11 @@ impl Snapshot {
         Clauses::new(self.clauses.iter().map(|one| (one.name.as_str(), one.language.as_str(), one.text.as_str()))).0
     }
 
+    /// Whether another has the same clauses.
+    pub fn same_clauses(&self, other: &Snapshot) -> bool {
+        self.clauses == other.clauses
+    }
+
     /// Its pictures.
     pub fn pictures(&self) -> Vec<PictureInfo> {
         let info = |p: &KeptPicture| PictureInfo { name: p.name.clone(), file: p.file.clone(), size: p.size };

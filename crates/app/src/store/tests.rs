@@ -261,8 +261,8 @@ fn a_run_is_written_whole_before_any_work_starts() {
     assert_eq!(states(&t, run), ["waiting", "making", "making"]);
     assert!(items::claim(&t, run, 1, 10, 5).expect("asks").is_empty(), "nobody else takes them");
     // Nobody renewed the lease: others may take them.
-    assert_eq!(items::expire(&t, 5).expect("asks"), 0);
-    assert_eq!(items::expire(&t, 6).expect("expires"), 2);
+    assert_eq!(items::expire(&t, 5 + items::LEASE).expect("asks"), 0);
+    assert_eq!(items::expire(&t, 6 + items::LEASE).expect("expires"), 2);
     assert_eq!(states(&t, run), ["waiting"; 3]);
 }
 
@@ -578,6 +578,20 @@ fn a_delivery_that_could_not_be_handed_over_waits_its_time() {
 }
 
 #[test]
+fn a_clock_that_is_set_back_delays_nothing() {
+    let (_folder, mut c, run) = furnished();
+    make(&mut c, 1, &["email"]);
+    let (june, may) = (1_780_000_000, 1_777_000_000);
+    assert!(deliveries::put_off(&c, 1, june + 900, &later("unreachable"), true, june, AT).expect("put off"));
+    assert!(due(&c, june).is_empty());
+    assert_eq!(due(&c, may), [1], "it waits no month");
+    let t = c.transaction().expect("begins");
+    items::claim(&t, run, 0, 1, june).expect("claims");
+    assert_eq!(items::expire(&t, june + 5).expect("asks"), 0);
+    assert_eq!(items::expire(&t, may).expect("expires"), 1);
+}
+
+#[test]
 fn a_stopped_run_leaves_out_what_waits_and_keeps_what_is_made() {
     let (_folder, mut c, run) = furnished();
     make(&mut c, 1, &[]);
@@ -684,7 +698,7 @@ fn a_folder_of_an_older_program_is_brought_up_to_date() {
     assert_eq!((dispatch.setup.formats.len(), dispatch.setup.channels.len()), (2, 1));
     assert_eq!(c.query_row("SELECT count(*) FROM joint_row", [], |r| r.get::<_, i64>(0)).expect("counts"), 1);
     // What it was before lies beside it.
-    let copy = Connection::open(folder.path().join("mangle.before-12.sqlite")).expect("there");
+    let copy = Connection::open(folder.path().join("mangle.before-13.sqlite")).expect("there");
     assert_eq!(copy.query_row("SELECT count(*) FROM item WHERE state = 'held'", [], |r| r.get::<_, i64>(0)).expect("counts"), 1);
 }
 
@@ -714,11 +728,45 @@ fn settings_and_filters_replace_their_earlier_selves() {
 }
 
 #[test]
-fn deleting_a_dispatch_takes_its_runs_and_items_along() {
-    let (_folder, c, run) = furnished();
-    assert!(dispatches::delete(&c, 1).expect("deletes"));
-    assert!(runs::get(&c, run).expect("asks").is_none());
-    assert_eq!(c.query_row("SELECT count(*) FROM item", [], |r| r.get::<_, i64>(0)).expect("counts"), 0);
+fn deleting_a_dispatch_keeps_the_history_of_its_runs_and_frees_its_key() {
+    let (_folder, mut c, run) = furnished();
+    let delete = |c: &mut Connection, id: i64| {
+        let t = c.transaction().expect("begins");
+        let deleted = dispatches::delete(&t, id, LATER).expect("deletes");
+        t.commit().expect("commits");
+        deleted
+    };
+    assert!(delete(&mut c, 1) && !delete(&mut c, 1), "once");
+    let info = runs::get(&c, run).expect("asks").expect("is there");
+    assert_eq!((info.dispatch_name.as_str(), info.dispatch_deleted, list(&c, run).len()), ("Reminders", true, 3));
+    assert!(dispatches::by_key(&c, "reminders").expect("asks").is_none() && dispatches::list(&c).expect("asks").is_empty());
+    assert_eq!(dispatches::add(&c, "Reminders", None, None, &Setup::default(), AT).expect("added"), "reminders");
+    // One that never ran leaves nothing behind.
+    assert!(delete(&mut c, 2));
+    assert_eq!(c.query_row("SELECT count(*) FROM dispatch", [], |r| r.get::<_, i64>(0)).expect("counts"), 1);
+}
+
+#[test]
+fn what_was_changed_elsewhere_is_not_overwritten() {
+    let (_folder, mut c, _) = furnished();
+    clauses::add(&c, "Terms", "", "Pay soon.", AT).expect("added");
+    let change =
+        |c: &Connection, id: i64, seen: Option<i64>| clauses::change(c, id, seen, ("Terms", "", "Pay now."), LATER).expect("asked");
+    assert_eq!(change(&c, 1, Some(1)), Changed::Done);
+    assert_eq!(change(&c, 1, Some(1)), Changed::Elsewhere);
+    assert_eq!(change(&c, 1, None), Changed::Done);
+    assert_eq!(change(&c, 9, Some(1)), Changed::Missing);
+    assert_eq!(clauses::list(&c).expect("reads")[0].revision, 3);
+    let t = c.transaction().expect("begins");
+    let now = settings::revision(&t).expect("asks");
+    let settings = |name: &str| Settings { office_name: name.into(), ..Settings::default() };
+    assert_eq!(settings::change(&t, Some(now), &settings("First")).expect("asked"), Changed::Done);
+    assert_eq!(settings::change(&t, Some(now), &settings("Second")).expect("asked"), Changed::Elsewhere);
+    assert_eq!(settings::read(&t).expect("reads"), settings("First"));
+    let form = forms::make(&t, "Lay-up", "secret", &Default::default(), AT).expect("made");
+    assert_eq!(forms::write(&t, form, Some(1), &Default::default()).expect("asked"), Changed::Done);
+    assert_eq!(forms::write(&t, form, Some(1), &Default::default()).expect("asked"), Changed::Elsewhere);
+    assert_eq!(forms::get(&t, form).expect("asks").expect("is there").revision, 2);
 }
 
 #[test]

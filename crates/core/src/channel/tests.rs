@@ -5,7 +5,7 @@ use jiff::civil::DateTime;
 use super::*;
 use crate::dispatch::{Plan, Setup};
 use crate::language::{Context, Scope};
-use crate::preflight::{Obstacle, Outline, Purpose, check, obstacles};
+use crate::preflight::{Facts, Obstacle, Outline, Purpose, check, obstacles};
 use crate::records::{Column, ColumnType, Record, Schema};
 use crate::value::{Locale, Value};
 
@@ -81,7 +81,8 @@ fn what_keeps_a_channel_from_working_is_told_once_for_all_records() {
     let wrong = ChannelSetup { condition: "name = ".into(), name: "Archive".into(), ..folder("") };
     let plan = plan(vec![email(), wrong, off], "");
     let world = World { office_email: " ", folders: &["Elsewhere".to_owned()] };
-    let said: Vec<Obstacle> = obstacles(&[], &plan, &world);
+    let facts = Facts { template_problems: Some(0), source: true, unsure: &[], ties: &[], plan: &plan, world };
+    let said: Vec<Obstacle> = obstacles(&facts);
     let said: Vec<_> = said.iter().map(|o| (o.in_settings, o.message.split(". ").next().unwrap_or_default())).collect();
     assert_eq!(said.len(), 3, "{said:?}");
     assert!(!said[0].0 && said[0].1.starts_with("Archive: name = of the condition:"), "{said:?}");

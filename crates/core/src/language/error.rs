@@ -205,6 +205,9 @@ pub enum Fault {
     /// A text that becomes too long.
     #[error("the text would be longer than 1,000,000 bytes. Use fewer or shorter values.")]
     TooLong,
+    /// Working it out takes too many steps.
+    #[error("this takes too long to work out. Use shorter lists, or fewer lists within lists.")]
+    TooMuch,
     /// Two currencies in one sum.
     #[error("{left} and {right} are different currencies and can't be {verb}")]
     Currencies {
@@ -293,6 +296,7 @@ impl Fault {
             Fault::DivideByZero => "divide-by-zero",
             Fault::Overflow => "overflow",
             Fault::TooLong => "too-long",
+            Fault::TooMuch => "too-much",
             Fault::NoSuchDay(_) => "no-such-day",
             Fault::Function { .. } => "no-result",
             Fault::NotFound { .. } => "not-found",

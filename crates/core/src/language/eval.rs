@@ -14,6 +14,9 @@ use super::uses::UsedAs;
 use crate::value::read::{self, Reading};
 use crate::value::{Locale, Money, Value};
 
+/// How many values a list may hold that is worked out.
+const MOST_ITEMS: usize = 1_000_000;
+
 type Worked<T> = Result<T, EvalError>;
 
 /// What a placeholder prints.
@@ -40,6 +43,7 @@ impl Scope<'_> {
     /// Works out a value.
     pub fn value(&self, expr: &Expr) -> Worked<Value> {
         let fail = |fault| EvalError { span: expr.span, fault };
+        self.step().map_err(fail)?;
         match &expr.kind {
             ExprKind::Literal(value) => Ok(value.clone()),
             ExprKind::Name(name) => self.name(name).map_err(fail),
@@ -264,6 +268,9 @@ impl Scope<'_> {
             match self.turn(Turn::of(item, at + 1, count)).value(inner)? {
                 Value::List(inner) => found.extend(inner.iter().cloned()),
                 value => found.push(value),
+            }
+            if found.len() > MOST_ITEMS {
+                return Err(EvalError { span: inner.span, fault: Fault::TooMuch });
             }
         }
         Ok(Value::List(found.into()))

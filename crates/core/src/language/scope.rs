@@ -1,7 +1,7 @@
 //! Where names are looked up: the levels of a template, innermost first, each
 //! with the record of its turn and the names set on it.
 
-use std::cell::RefCell;
+use std::cell::{Cell, RefCell};
 use std::collections::HashMap;
 use std::rc::Rc;
 
@@ -63,7 +63,12 @@ pub struct Scope<'a> {
     level: Rc<Level>,
     /// The record fields that were read, where a trace is kept.
     reads: Option<Rc<RefCell<Vec<Read>>>>,
+    /// How many values have been worked out for the record.
+    steps: Rc<Cell<u64>>,
 }
+
+/// How many values may be worked out for one record.
+const MOST_STEPS: u64 = 20_000_000;
 
 /// A field that was read.
 #[derive(Debug, Clone, PartialEq, Eq, serde::Serialize)]
@@ -183,7 +188,15 @@ impl Name {
 impl<'a> Scope<'a> {
     /// The level of a document's record.
     pub fn new(record: &'a Record, ties: &'a Ties, context: &'a Context) -> Scope<'a> {
-        Scope { record, ties, context, own: context.own.as_ref(), level: Rc::default(), reads: None }
+        Scope { record, ties, context, own: context.own.as_ref(), level: Rc::default(), reads: None, steps: Rc::default() }
+    }
+
+    /// Counts a step of working a value out. There is an end to them: lists within lists would
+    /// take days.
+    pub(super) fn step(&self) -> Result<(), Fault> {
+        let steps = self.steps.get() + 1;
+        self.steps.set(steps);
+        if steps > MOST_STEPS { Err(Fault::TooMuch) } else { Ok(()) }
     }
 
     /// The level of a turn within this one, in its record's own locale in a joint document.

@@ -1,16 +1,14 @@
 //! Preflight: every record against the dispatch, before anything leaves.
 
 mod cause;
-
-use std::collections::HashMap;
+pub mod checks;
 
 use serde::Serialize;
 
-use crate::channel::{self, MendedIn, Moment, Parcel, World};
-use crate::dispatch::{Plan, RECORDS, Station, TieState, file_name};
-use crate::language::{Fault, Folded, Scope};
+use crate::channel::{self, Moment, Parcel, World};
+use crate::dispatch::{Plan, PlanProblem, Station, TieState};
+use crate::language::{Fault, Scope};
 use crate::template::FillError;
-use crate::value::{Locale, Value};
 
 pub use cause::{Cause, Fields, Fix, Found, causes};
 
@@ -171,105 +169,131 @@ impl Obstacle {
     }
 }
 
-/// The obstacles of open ties, of problems in the set-up's texts, and of channels that can't be
-/// used in this office.
-pub fn obstacles(ties: &[TieState], plan: &Plan, world: &World<'_>) -> Vec<Obstacle> {
-    let open = ties.iter().filter(|t| t.column.is_none()).map(|tie| {
-        let of_all = Folded::new(&tie.name) == Folded::new(RECORDS);
-        let (station, message) = match () {
-            () if plan.joint => (
-                Station::Output,
-                format!("“{}” is outside [:repeat for records]. Move it inside, or create one document per record.", tie.name),
-            ),
-            () if of_all => (Station::Output, "“records” needs one document for all records. Choose that under Output.".to_owned()),
-            () => (Station::Mapping, format!("“{}” is not mapped to a column. Choose one.", tie.name)),
-        };
-        Obstacle::new(station, message)
-    });
-    let texts = plan.problems.iter().map(|p| {
-        let message = match p.problem.placeholder.as_str() {
-            "" => p.problem.message.clone(),
-            placeholder => format!("{} of the {}: {}", placeholder, p.field, p.problem.message),
-        };
-        Obstacle::new(p.station, p.channel.as_ref().map(|name| format!("{name}: {message}")).unwrap_or(message))
-    });
-    let channels = plan
-        .channels
-        .iter()
-        .flat_map(|channel| channel.obstacles(world))
-        .map(|(mended, message)| Obstacle { in_settings: mended == MendedIn::Settings, ..Obstacle::new(Station::Channels, message) });
-    open.chain(texts).chain(channels).collect()
+/// What is wrong with one of the set-up's texts.
+fn of_problem(problem: &PlanProblem) -> Obstacle {
+    let message = match problem.problem.placeholder.as_str() {
+        "" => problem.problem.message.clone(),
+        placeholder => format!("{} of the {}: {}", placeholder, problem.field, problem.problem.message),
+    };
+    Obstacle::new(problem.station, problem.channel.as_ref().map(|name| format!("{name}: {message}")).unwrap_or(message))
 }
 
-/// The findings of one record: those of its document, its name and its deliveries.
+/// A date of the source that can be read in two ways.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct UnsureDate {
+    /// The column's name.
+    pub column: String,
+    /// What stands in a cell.
+    pub example: String,
+    /// What it is with the day first.
+    pub day_first: String,
+    /// What it is with the month first.
+    pub month_first: String,
+}
+
+/// What is known of a set-up before any record is looked at.
+#[derive(Debug)]
+pub struct Facts<'a> {
+    /// How many problems the template has; none where no template is chosen.
+    pub template_problems: Option<usize>,
+    /// Whether a source is chosen.
+    pub source: bool,
+    /// Dates of the source that can be read in two ways.
+    pub unsure: &'a [UnsureDate],
+    /// How the names are tied.
+    pub ties: &'a [TieState],
+    /// The set-up, compiled.
+    pub plan: &'a Plan,
+    /// The office and the machine.
+    pub world: World<'a>,
+}
+
+/// A record that is being checked: what is known of it, what it will become, what is wrong.
+#[derive(Debug)]
+pub struct Checking<'a> {
+    /// The set-up, compiled.
+    pub plan: &'a Plan,
+    /// The record, and what its names are looked up in.
+    pub scope: &'a Scope<'a>,
+    /// What it is checked for.
+    pub purpose: Purpose,
+    /// What failed in filling the document.
+    pub document: Vec<FillError>,
+    /// What it will become.
+    pub outline: Outline,
+    /// What is wrong.
+    pub findings: Vec<Finding>,
+}
+
+impl Checking<'_> {
+    fn row(&self) -> usize {
+        self.scope.record.number
+    }
+
+    fn find(&mut self, code: &str, place: &str, message: &str) {
+        self.findings.push(Finding::new(self.row(), code, place, message));
+    }
+
+    fn find_error(&mut self, place: &str, error: &FillError) {
+        self.findings.push(of_fill(self.row(), place, error));
+    }
+}
+
+/// What is kept of a record for the checks of all records together.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Summary {
+    /// The row's number.
+    pub record: usize,
+    /// The documents' name.
+    pub file_name: String,
+    /// To whom or where it goes, over each channel.
+    pub goes_to: Vec<(usize, String)>,
+}
+
+impl Summary {
+    /// Of a record.
+    pub fn of(record: usize, outline: &Outline) -> Summary {
+        let goes_to = outline.deliveries.iter().filter_map(|d| Some((d.channel, d.parcel.as_ref()?.to.clone()))).collect();
+        Summary { record, file_name: outline.file_name.clone(), goes_to }
+    }
+}
+
+/// A check. Screen, API, terminal and whatever starts runs use the same list of them: to add
+/// one, write it in `checks/` and name it in [`checks::ALL`].
+pub trait Check: Sync {
+    /// What stops the run as a whole.
+    fn setup(&self, _facts: &Facts<'_>) -> Vec<Obstacle> {
+        Vec::new()
+    }
+
+    /// What is wrong with one record; it may add to what the record will become.
+    fn record(&self, _at: &mut Checking<'_>) {}
+
+    /// What is wrong with records beside one another.
+    fn batch(&self, _all: &[Summary]) -> Vec<Finding> {
+        Vec::new()
+    }
+}
+
+/// What stops a run as a whole.
+pub fn obstacles(facts: &Facts<'_>) -> Vec<Obstacle> {
+    checks::ALL.iter().flat_map(|check| check.setup(facts)).collect()
+}
+
+/// Checks one record: what it will become, or what is wrong with it.
 pub fn check(plan: &Plan, scope: &Scope<'_>, document: Vec<FillError>, purpose: Purpose) -> Result<Outline, Vec<Finding>> {
-    let record = scope.record.number;
-    // In a joint document the record at fault is that of the turn.
-    let at_fault = |e: &FillError| e.turn_of.filter(|_| plan.joint).map_or(record, |row| row as usize);
-    let mut findings: Vec<Finding> = document.into_iter().map(|e| of_fill(at_fault(&e), e.place.words(), &e)).collect();
-    let name = match plan.name.fill(scope) {
-        Ok(text) => match file_name(&text) {
-            Some(name) => name,
-            None => {
-                let message = "the file name is blank. Add a field that has a value in every record.";
-                findings.push(Finding::new(record, "blank-name", "file name", message));
-                String::new()
-            }
-        },
-        Err(error) => {
-            findings.push(of_fill(record, "file name", &error));
-            String::new()
-        }
-    };
-    let password = match plan.password.as_ref().map(|password| password.fill(scope)) {
-        None => None,
-        Some(Ok(text)) if !text.trim().is_empty() => Some(text.trim().to_owned()),
-        Some(Ok(_)) => {
-            let message = "the password is blank. Fill in the field or leave the record out.";
-            findings.push(Finding::new(record, "blank-password", "password", message));
-            None
-        }
-        Some(Err(error)) => {
-            findings.push(of_fill(record, "password", &error));
-            None
-        }
-    };
-    let mut deliveries = Vec::with_capacity(plan.channels.len());
-    for channel in &plan.channels {
-        match channel.render(scope, &plan.made(&name)) {
-            Ok(parcel) => deliveries.push(Planned {
-                channel: channel.index,
-                kind: channel.kind,
-                name: channel.name.clone(),
-                moment: channel.moment,
-                parcel,
-            }),
-            Err(_) if purpose == Purpose::Proof => {}
-            Err(fault) => findings.push(match &fault {
-                channel::Fault::Fill { field, error } => of_fill(record, &place_in(plan, channel, field), error),
-                channel::Fault::Value { code, field, text, message } => {
-                    Finding { text: text.clone(), ..Finding::new(record, code, &place_in(plan, channel, field), message) }
-                }
-            }),
-        }
+    let outline = Outline { file_name: String::new(), deliveries: Vec::new(), password: None, notes: Vec::new() };
+    let mut at = Checking { plan, scope, purpose, document, outline, findings: Vec::new() };
+    checks::ALL.iter().for_each(|check| check.record(&mut at));
+    match at.findings.is_empty() {
+        true => Ok(Outline { notes: notes(scope), ..at.outline }),
+        false => Err(at.findings),
     }
-    if let Some(column) = &plan.locale_column
-        && let Some(Value::Text(tag)) = scope.record.get(column)
-        && !tag.trim().is_empty()
-        && Locale::parse(tag.trim()).is_err()
-    {
-        let name = scope.record.field(column).map(|(column, _)| column.name.clone());
-        let message = format!("“{tag}” is not a language code. Use a code such as de-DE, or leave it blank.");
-        findings.push(Finding {
-            column: name,
-            text: Some(tag.to_string()),
-            ..Finding::new(record, "unknown-language", "language", &message)
-        });
-    }
-    match findings.is_empty() {
-        true => Ok(Outline { file_name: name, deliveries, password, notes: notes(scope) }),
-        false => Err(findings),
-    }
+}
+
+/// Checks records against one another.
+pub fn check_batch(all: &[Summary]) -> Vec<Finding> {
+    checks::ALL.iter().flat_map(|check| check.batch(all)).collect()
 }
 
 fn notes(scope: &Scope<'_>) -> Vec<Note> {
@@ -300,30 +324,6 @@ fn of_fill(record: usize, place: &str, error: &FillError) -> Finding {
     }
 }
 
-/// Findings for records that would make the same file name.
-pub fn same_names<'a>(names: impl IntoIterator<Item = (usize, &'a str)>) -> Vec<Finding> {
-    let mut by_name: HashMap<String, Vec<(usize, &str)>> = HashMap::new();
-    for (record, name) in names {
-        // File systems that do not regard case would take them for one.
-        by_name.entry(name.to_lowercase()).or_default().push((record, name));
-    }
-    let mut findings: Vec<Finding> = by_name
-        .into_values()
-        .filter(|same| same.len() > 1)
-        .flat_map(|same| {
-            let all: Vec<usize> = same.iter().map(|(record, _)| *record).collect();
-            same.into_iter().map(move |(record, name)| {
-                let others: Vec<String> = all.iter().filter(|r| **r != record).take(5).map(|r| format!("row {r}")).collect();
-                let others = others.join(", ");
-                let message = format!("“{name}” is also the file name of {others}. Add a field that makes it unique.");
-                Finding { text: Some(name.to_owned()), ..Finding::new(record, "same-name", "file name", &message) }
-            })
-        })
-        .collect();
-    findings.sort_by_key(|f| f.record);
-    findings
-}
-
 #[cfg(test)]
 mod tests {
     use std::sync::Arc;
@@ -335,7 +335,7 @@ mod tests {
     use crate::dispatch::Setup;
     use crate::language::Context;
     use crate::records::{Column, ColumnType, Record, Schema};
-    use crate::value::Misfit;
+    use crate::value::{Locale, Misfit, Value};
 
     fn checked(email: Value, name: &str) -> Result<Outline, Vec<String>> {
         let schema = Schema::new(vec![Column::new("Ref", ColumnType::Text), Column::new("E-mail", ColumnType::Email)]).expect("schema");
@@ -378,14 +378,5 @@ mod tests {
         assert_eq!(checked(Value::text("a@b.example"), "[: ref after \"\" before \"\"]").map(|o| o.file_name), Ok("BQ-0048".into()));
         let blank = checked(Value::text("a@b.example"), "[: if(false; ref; \"\")]").expect_err("blank");
         assert!(blank[0].starts_with("48 blank-name file name"));
-    }
-
-    #[test]
-    fn records_of_one_file_name_name_each_other() {
-        let found = same_names([(3, "Reminder"), (17, "reminder"), (31, "Other")]);
-        let said: Vec<_> = found.iter().map(|f| (f.record, f.message.as_str())).collect();
-        assert_eq!(said[0].0, 3);
-        assert_eq!(said[0].1, "“Reminder” is also the file name of row 17. Add a field that makes it unique.");
-        assert_eq!(said.len(), 2);
     }
 }

@@ -38,6 +38,9 @@ struct ClauseBody {
     language: String,
     /// The text with its placeholders.
     text: String,
+    /// The revision that was changed: what was changed elsewhere meanwhile is not overwritten.
+    #[serde(default)]
+    revision: Option<i64>,
 }
 
 /// Adds a clause.
@@ -49,13 +52,12 @@ async fn add(State(app): State<App>, Json(new): Json<ClauseBody>) -> Answer<Vec<
 }
 
 /// Changes a clause.
-#[utoipa::path(put, path = "/api/clauses/{id}", tag = "clauses", params(("id" = i64, Path)), request_body = ClauseBody, responses((status = 200, body = Vec<ClauseInfo>), (status = 422, body = Problem)))]
+#[utoipa::path(put, path = "/api/clauses/{id}", tag = "clauses", params(("id" = i64, Path)), request_body = ClauseBody, responses((status = 200, body = Vec<ClauseInfo>), (status = 409, body = Problem), (status = 422, body = Problem)))]
 async fn change(State(app): State<App>, Path(id): Path<i64>, Json(new): Json<ClauseBody>) -> Answer<Vec<ClauseInfo>> {
     let new = checked(&app, new, Some(id)).await?;
-    match app.store.with(move |c| clauses::change(c, id, &new.name, &new.language, &new.text, &clock::stamp())).await? {
-        true => list(State(app)).await,
-        false => Err(Refused::missing("the clause")),
-    }
+    let changed = app.store.change(move |t| clauses::change(t, id, new.revision, (&new.name, &new.language, &new.text), &clock::stamp()));
+    changed.await?.done("the clause")?;
+    list(State(app)).await
 }
 
 /// Deletes a clause.
@@ -91,5 +93,5 @@ async fn checked(app: &App, new: ClauseBody, id: Option<i64>) -> Result<ClauseBo
         let spot = &first.problem.placeholder;
         return Err(Refused::unusable(first.problem.code, format!("{spot}: {}", first.problem.message)));
     }
-    Ok(ClauseBody { name, language, text: new.text })
+    Ok(ClauseBody { name, language, ..new })
 }

@@ -3,7 +3,7 @@
 use axum::Json;
 use axum::extract::State;
 use mangle_core::value::{Currency, EmailAddress, Locale};
-use serde::Serialize;
+use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
 use utoipa_axum::router::OpenApiRouter;
 use utoipa_axum::routes;
@@ -16,15 +16,30 @@ pub fn router() -> OpenApiRouter<App> {
     OpenApiRouter::new().routes(routes!(read, write)).routes(routes!(currencies))
 }
 
+/// The settings, with what tells whether they were changed elsewhere.
+#[derive(Debug, Serialize, Deserialize, ToSchema)]
+struct SettingsBody {
+    /// The settings.
+    #[serde(flatten)]
+    settings: Settings,
+    /// How often they were changed. Sent back with a change, it is made only if nobody else
+    /// made one since.
+    #[serde(default)]
+    revision: Option<i64>,
+}
+
 /// The settings.
-#[utoipa::path(get, path = "/api/settings", tag = "settings", responses((status = 200, body = Settings)))]
-async fn read(State(app): State<App>) -> Answer<Settings> {
-    Ok(Json(app.store.with(|c| settings::read(c)).await?))
+#[utoipa::path(get, path = "/api/settings", tag = "settings", responses((status = 200, body = SettingsBody)))]
+async fn read(State(app): State<App>) -> Answer<SettingsBody> {
+    let read = app
+        .store
+        .read(|c| -> anyhow::Result<_> { Ok(SettingsBody { settings: settings::read(c)?, revision: Some(settings::revision(c)?) }) });
+    Ok(Json(read.await?))
 }
 
 /// Changes the settings; addresses may be blank but not malformed.
-#[utoipa::path(put, path = "/api/settings", tag = "settings", request_body = Settings, responses((status = 200, body = Settings), (status = 422, body = Problem)))]
-async fn write(State(app): State<App>, Json(new): Json<Settings>) -> Answer<Settings> {
+#[utoipa::path(put, path = "/api/settings", tag = "settings", request_body = SettingsBody, responses((status = 200, body = SettingsBody), (status = 409, body = Problem), (status = 422, body = Problem)))]
+async fn write(State(app): State<App>, Json(SettingsBody { settings: new, revision }): Json<SettingsBody>) -> Answer<SettingsBody> {
     for address in [&new.office_email, &new.person_email] {
         if !address.trim().is_empty() {
             EmailAddress::parse(address).map_err(|e| Refused::unusable("not-an-address", e.to_string()))?;
@@ -36,9 +51,8 @@ async fn write(State(app): State<App>, Json(new): Json<Settings>) -> Answer<Sett
     if !new.currency.trim().is_empty() {
         Currency::parse(&new.currency).map_err(|e| Refused::unusable("unknown-currency", e.to_string()))?;
     }
-    let kept = new.clone();
-    app.store.with(move |c| settings::write(c, &kept)).await?;
-    Ok(Json(new))
+    app.store.change(move |t| settings::change(t, revision, &new)).await?.done("the settings")?;
+    read(State(app)).await
 }
 
 /// A currency that amounts can be in.

@@ -135,3 +135,39 @@ async fn the_pictures_of_a_dispatch_are_found_by_the_names_that_records_give() {
     let (_, gone) = office.ask("DELETE", "/api/dispatches/passes/pictures/Grace.png", Value::Null).await;
     assert_eq!((gone, office.get("/api/dispatches/passes/pictures").await), (json!(true), json!([])));
 }
+
+#[tokio::test]
+async fn two_windows_never_overwrite_each_other_silently() {
+    let office = Office::furnished().await;
+    // Settings, a clause and a form: each is written by who saw it last.
+    let seen = office.get("/api/settings").await;
+    let named = |name: &str| {
+        let mut body = seen.clone();
+        body["office_name"] = json!(name);
+        body
+    };
+    let (status, first) = office.ask("PUT", "/api/settings", named("First")).await;
+    assert_eq!((status, first["office_name"].as_str()), (StatusCode::OK, Some("First")), "{first}");
+    let told = office.refused("PUT", "/api/settings", named("Second")).await;
+    assert!(told.starts_with("409 changed-elsewhere: Not saved: the settings changed in another window"), "{told}");
+    assert_eq!(office.get("/api/settings").await["office_name"], "First");
+
+    let clause = |text: &str, revision: Value| json!({ "name": "terms", "language": "", "text": text, "revision": revision });
+    let (_, all) = office.ask("POST", "/api/clauses", clause("Pay soon.", Value::Null)).await;
+    let path = format!("/api/clauses/{}", all[0]["id"]);
+    assert_eq!(office.ask("PUT", &path, clause("Pay now.", all[0]["revision"].clone())).await.0, StatusCode::OK);
+    assert!(office.refused("PUT", &path, clause("Pay later.", all[0]["revision"].clone())).await.starts_with("409 changed-elsewhere"));
+    assert_eq!(office.get("/api/clauses").await[0]["text"], "Pay now.");
+
+    let (_, form) = office.ask("POST", "/api/forms", json!({ "name": "Lay-up" })).await;
+    let path = format!("/api/forms/{}", form["id"]);
+    let draft = |title: &str| {
+        let mut draft = form["draft"].clone();
+        draft["title"] = json!(title);
+        draft
+    };
+    let seen = format!("{path}?revision={}", form["revision"]);
+    assert_eq!(office.ask("PUT", &seen, draft("First")).await.0, StatusCode::OK);
+    assert!(office.refused("PUT", &seen, draft("Second")).await.starts_with("409 changed-elsewhere"));
+    assert_eq!(office.get(&path).await["draft"]["title"], "First");
+}

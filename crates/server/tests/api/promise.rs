@@ -207,14 +207,12 @@ async fn nothing_is_served_twice_without_a_deliberate_yes() {
     assert_eq!(ended(&office, &second).await["count"], 4);
 }
 
-#[tokio::test]
-async fn eight_starts_at_one_moment_are_one_run() {
+/// Starts at one moment: with one key, with different ones, or half and half.
+async fn started_at_once(count: usize, key_of: impl Fn(usize) -> String) {
     let people: String = (1..=40).fold("Ref;Name\n".to_owned(), |all, n| all + &format!("B{n};Ada {n}\n"));
     let (office, key, _) = office(("people.csv", &people), &["Dear [: name],"]).await;
-    let starts = (0..8).map(|n| {
-        let (office, key) = (&office, &key);
-        // Half of them are presses of one button, the rest come from other windows.
-        let start_key = if n % 2 == 0 { "pressed".to_owned() } else { format!("window {n}") };
+    let starts = (0..count).map(|n| {
+        let (office, key, start_key) = (&office, &key, key_of(n));
         async move { start(office, key, 0, &start_key).await }
     });
     let answers = futures::future::join_all(starts).await;
@@ -226,6 +224,15 @@ async fn eight_starts_at_one_moment_are_one_run() {
     let run = office.get("/api/runs").await[0].clone();
     assert_eq!(ended(&office, &run).await["delivered"], 40);
     assert_eq!(office.get("/api/runs").await.as_array().map(Vec::len), Some(1));
+}
+
+#[tokio::test]
+async fn two_ten_or_fifty_starts_at_one_moment_are_one_run() {
+    for count in [2, 10, 50] {
+        started_at_once(count, |_| "pressed".to_owned()).await;
+        started_at_once(count, |n| format!("window {n}")).await;
+    }
+    started_at_once(10, |n| if n % 2 == 0 { "pressed".to_owned() } else { format!("window {n}") }).await;
 }
 
 #[tokio::test]
@@ -359,8 +366,9 @@ async fn what_is_changed_later_does_not_reach_a_run_and_its_documents_are_made_a
     assert!(said.contains("B1 of Brackwater Quay, Boats, 3 April 2026") && said.contains("Pay within 14 days."), "{said}");
 
     // Everything that it was made with is another now.
+    let mut settings = office.get("/api/settings").await;
     settings["office_name"] = json!("Another Quay");
-    office.ask("PUT", "/api/settings", settings).await;
+    assert_eq!(office.ask("PUT", "/api/settings", settings).await.0, StatusCode::OK);
     let clauses = office.get("/api/clauses").await;
     let clause = json!({ "name": "terms", "language": "", "text": "Pay at once." });
     assert_eq!(office.ask("PUT", &format!("/api/clauses/{}", clauses[0]["id"]), clause).await.0, StatusCode::OK);

@@ -263,6 +263,10 @@ async fn a_lost_document_costs_its_own_message_and_no_other() {
     let (_, run) = started(&office, THREE).await;
     let id = &run["id"];
     until(&office, id, |r| r["sending"] == 3).await;
+    // Each was tried once: none is on its way.
+    while !items(&office, id).await.iter().all(|i| delivery(i)["attempts"] == 1) {
+        tokio::time::sleep(Duration::from_millis(50)).await;
+    }
     let database = rusqlite::Connection::open(office.folder().join("mangle.sqlite")).expect("opens");
     let files: Vec<String> = database
         .prepare("SELECT file FROM document ORDER BY item_id")

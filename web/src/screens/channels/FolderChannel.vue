@@ -41,6 +41,7 @@ const clashes = [
   >
     <el-input
       class="code"
+      name="path"
       :model-value="channel.path"
       @update:model-value="(text: string) => change((c) => (c.path = text), true)"
     />

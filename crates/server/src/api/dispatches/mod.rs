@@ -141,15 +141,17 @@ async fn copy(State(app): State<App>, Path(key): Path<String>) -> Answer<Key> {
     Ok(Json(Key { key }))
 }
 
-/// Deletes a dispatch with the record of its runs.
+/// Deletes a dispatch; the history of its runs stays.
 #[utoipa::path(delete, path = "/api/dispatches/{key}", tag = "dispatches", params(("key" = String, Path)), responses((status = 200, body = bool), (status = 409, body = Problem)))]
 async fn remove(State(app): State<App>, Path(key): Path<String>) -> Answer<bool> {
     let dispatch = find(&app, &key).await?;
-    let going = app.store.with(move |c| runs::list(c, Some(&key))).await?.iter().any(|r| r.state == "running" || r.state == "paused");
-    if going {
-        return Err(Refused::conflict("going", "this dispatch is running. Stop the run first."));
-    }
-    Ok(Json(app.store.with(move |c| dispatches::delete(c, dispatch.id)).await?))
+    let deleted = app.store.change(move |t| -> Result<bool, Refused> {
+        match runs::under_way(t, dispatch.id)? {
+            Some(_) => Err(Refused::conflict("going", "this dispatch is running. Stop the run first.")),
+            None => Ok(dispatches::delete(t, dispatch.id, &clock::stamp())?),
+        }
+    });
+    Ok(Json(deleted.await?))
 }
 
 /// A dispatch with the state of its steps.

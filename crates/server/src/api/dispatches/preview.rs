@@ -5,7 +5,7 @@ use std::borrow::Cow;
 use axum::Json;
 use axum::extract::{Path, State};
 use mangle_core::channel::Shown;
-use mangle_core::preflight::{Planned, Purpose};
+use mangle_core::preflight::{Planned, Purpose, check};
 use mangle_core::records::Record;
 use mangle_core::words::counted;
 use mangle_documents::docx::TracedFill;
@@ -118,15 +118,15 @@ fn view(prepared: &Prepared, row: usize) -> Result<PageView, Refused> {
         findings: Vec::new(),
         values: values(prepared, record),
     };
-    match jobs::check_one(prepared, template, record, (number, count), Purpose::Run) {
-        Ok((_, outline)) => {
+    // The page is shown whatever is wrong: what fails is marked in its place.
+    let TracedFill { filled, errors, trace } = template.fill_traced(&scope, prepared.means());
+    match check(&prepared.plan, &scope, errors, Purpose::Run) {
+        Ok(outline) => {
             view.file_name = outline.file_name;
             view.deliveries = outline.deliveries.into_iter().map(Into::into).collect();
         }
         Err(findings) => view.findings = findings.into_iter().map(Into::into).collect(),
     }
-    // The page is shown whatever is wrong: what fails is marked in its place.
-    let TracedFill { filled, trace, .. } = template.fill_traced(&scope, prepared.means());
     view.pages = Pages::filled(&filled, &jobs::page_of(template, &filled, &Typesetter::default())?);
     view.trace = TraceInfo::of(trace, template.placeholders());
     Ok(view)

@@ -1,11 +1,11 @@
 //! Forms as the office writes them.
 
 use axum::Json;
-use axum::extract::{Path, State};
+use axum::extract::{Path, Query, State};
 use mangle_core::form::{Door, Form, FormProblem, Rules, form_for};
 use mangle_core::template::needs;
 use serde::{Deserialize, Serialize};
-use utoipa::ToSchema;
+use utoipa::{IntoParams, ToSchema};
 use utoipa_axum::router::OpenApiRouter;
 use utoipa_axum::routes;
 
@@ -46,6 +46,8 @@ pub struct FormBody {
     pub changed: bool,
     /// How many answers have come.
     pub answers: usize,
+    /// How often it was written.
+    pub revision: i64,
     /// Names of the template that the form can't ask for.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     pub left: Vec<String>,
@@ -67,6 +69,7 @@ impl FormBody {
             sheet_id: kept.sheet,
             address: format!("/f/{}", kept.token),
             changed: live.is_some_and(|live| *live != kept.draft),
+            revision: kept.revision,
             draft: kept.draft,
             name: kept.name,
             answers: kept.answers,
@@ -140,16 +143,22 @@ async fn show(State(app): State<App>, Path(id): Path<i64>) -> Answer<FormBody> {
     Ok(Json(FormBody::of(find(&app, id).await?)))
 }
 
+#[derive(Debug, Deserialize, IntoParams)]
+struct Seen {
+    /// The revision that was changed: what was changed elsewhere meanwhile is not overwritten.
+    revision: Option<i64>,
+}
+
 /// Save a form's draft; it is published by opening the form.
-#[utoipa::path(put, path = "/api/forms/{id}", tag = "forms", params(("id" = i64, Path)), request_body = Form, responses((status = 200, body = FormBody), (status = 404, body = Problem)))]
-async fn write(State(app): State<App>, Path(id): Path<i64>, Json(mut draft): Json<Form>) -> Answer<FormBody> {
+#[utoipa::path(put, path = "/api/forms/{id}", tag = "forms", params(("id" = i64, Path), Seen), request_body = Form, responses((status = 200, body = FormBody), (status = 404, body = Problem), (status = 409, body = Problem)))]
+async fn write(State(app): State<App>, Path(id): Path<i64>, Query(seen): Query<Seen>, Json(mut draft): Json<Form>) -> Answer<FormBody> {
     find(&app, id).await?;
     number(&mut draft);
     let size = serde_json::to_string(&draft).map_or(usize::MAX, |text| text.len());
     if size > 1 << 20 {
         return Err(Refused::unusable("too-large", "the form is larger than 1 MB. Shorten its texts or split it."));
     }
-    app.store.with(move |c| forms::write(c, id, &draft)).await?;
+    app.store.change(move |t| forms::write(t, id, seen.revision, &draft)).await?.done("the form")?;
     show(State(app), Path(id)).await
 }
 

@@ -1,0 +1,132 @@
+//! Deliveries by mouse: a second channel, a run on hold that is looked at and released, and a
+//! message in doubt that a person decides about.
+
+use std::io::{BufRead, BufReader, Write};
+
+use anyhow::Result;
+use mangle_journeys::{Browser, Program, ask, wait};
+use serde_json::json;
+
+/// A mail server that hangs up after each message of one recipient, before it says whether it
+/// has taken it, as long as a file lies there.
+fn forgetful_server(of: &'static str, while_there: std::path::PathBuf) -> Result<u16> {
+    let listener = std::net::TcpListener::bind("127.0.0.1:0")?;
+    let port = listener.local_addr()?.port();
+    std::thread::spawn(move || {
+        for stream in listener.incoming().flatten() {
+            let while_there = while_there.clone();
+            std::thread::spawn(move || -> std::io::Result<()> {
+                let mut write = stream.try_clone()?;
+                write.write_all(b"220 forgetful\r\n")?;
+                let (mut content, mut theirs) = (false, false);
+                for line in BufReader::new(stream).lines() {
+                    let line = line?;
+                    let answer: &[u8] = match (content, line.get(..4).unwrap_or(&line)) {
+                        (true, _) if line == "." => {
+                            content = false;
+                            if std::mem::take(&mut theirs) && while_there.exists() {
+                                return Ok(());
+                            }
+                            b"250 taken\r\n"
+                        }
+                        (true, _) => continue,
+                        (_, "RCPT") => {
+                            theirs |= line.contains(of);
+                            b"250 yes\r\n"
+                        }
+                        (_, "DATA") => {
+                            content = true;
+                            b"354 go on\r\n"
+                        }
+                        _ => b"250 yes\r\n",
+                    };
+                    write.write_all(answer)?;
+                }
+                Ok(())
+            });
+        }
+    });
+    Ok(port)
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn a_run_is_held_looked_at_released_and_a_doubt_decided() -> Result<()> {
+    let (folder, office) = (tempfile::tempdir()?, tempfile::tempdir()?);
+    Program::demo(folder.path()).map(drop)?;
+    let forgets = folder.path().join("forgets");
+    std::fs::write(&forgets, "")?;
+    let smtp = format!("127.0.0.1:{}", forgetful_server("femke", forgets.clone())?);
+    let allowed = format!("Office={}", office.path().display());
+    let program = Program::start(&[
+        "serve",
+        "--port",
+        "0",
+        "--smtp",
+        &smtp,
+        "--allow-folder",
+        &allowed,
+        "--folder",
+        &folder.path().to_string_lossy(),
+    ])?;
+    let url = format!("{}/api/dispatches/balance-reminders", program.address);
+    let bench = ask("GET", &url, None)?;
+    let mut setup = bench["setup"].clone();
+    setup["ties"]["harbour due"] = json!("Yearly fee");
+    setup["filter"] = json!("ref in (\"BQ-0012\"; \"BQ-0031\"; \"BQ-0047\")");
+    setup["channels"][0]["channel"]["to"] = json!("[: if(ref = \"BQ-0031\"; \"femke@post.example\"; e-mail)]");
+    ask(
+        "PUT",
+        &url,
+        Some(json!({ "name": bench["name"], "template_id": bench["template_id"], "sheet_id": bench["sheet_id"], "setup": setup })),
+    )?;
+
+    let b = Browser::open(&program.address).await?;
+    b.go("/dispatches/balance-reminders/channels").await?;
+    b.click("Add channel").await?;
+    b.text("li", "Folder").await?.click().await?;
+    b.write("input[name=path]", "Letters/[: pontoon]").await?;
+    b.text("dd", "Office/Letters/").await?;
+    b.text("small", "E-mail, Folder").await?;
+    b.go("/dispatches/balance-reminders/run").await?;
+    b.click("Run 3 documents").await?;
+    b.text("span", "Hold deliveries until I release them").await?.click().await?;
+    b.text("footer//button", "Run 3 documents").await?.click().await?;
+    b.text("button", "On hold 3").await?;
+    let run = ask("GET", &format!("{}/api/runs", program.address), None)?[0]["id"].clone();
+    assert!(std::fs::read_dir(office.path())?.next().is_none(), "nothing leaves before its release");
+
+    // One is looked at, and does not go by mail.
+    let label = ask("GET", &format!("{}/api/runs/{run}/items", program.address), None)?[0]["label"].as_str().unwrap_or_default().to_owned();
+    b.text("button", &label).await?.click().await?;
+    b.text("h4", "History").await?;
+    b.click("Withdraw").await?;
+    b.text("li", "E-mail: Withdrawn").await?;
+    b.click("Release 3 on hold").await?;
+    b.click("Release deliveries").await?;
+    b.text("button", "Uncertain 1").await?;
+    b.text("li", "Folder: Delivered").await?;
+    wait(&program, &run, |r| r["state"] == "done")?;
+    assert_eq!(walk(office.path())?, 3);
+
+    // The one in doubt: a person decides.
+    std::fs::remove_file(&forgets)?;
+    b.click("Decide").await?;
+    b.text("p", "may or may not have been delivered").await?;
+    b.click("Send again").await?;
+    b.click("Send it again").await?;
+    b.text("li", "E-mail: Sent again").await?;
+    b.text("span", "2 of 3 documents delivered").await?;
+    let done = wait(&program, &run, |r| r["state"] == "done" && r["delivered"] == 2)?;
+    assert_eq!((done["uncertain"].as_u64(), done["left_out"].as_u64()), (Some(0), Some(1)), "{done}");
+    b.close().await
+}
+
+/// How many files there are below a folder.
+fn walk(at: &std::path::Path) -> Result<usize> {
+    let mut count = 0;
+    for entry in std::fs::read_dir(at)? {
+        let entry = entry?;
+        count += if entry.file_type()?.is_dir() { walk(&entry.path())? } else { 1 };
+    }
+    Ok(count)
+}
