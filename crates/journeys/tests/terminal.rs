@@ -62,6 +62,19 @@ fn another_locale_and_a_failing_record() {
 }
 
 #[test]
+fn records_of_one_file_name_are_refused_as_a_run_refuses_them() {
+    let out = tempfile::tempdir().expect("a folder");
+    let more = [&TIES[..], &["--name", "Reminder [: pontoon]", "--where", "ref in (\"BQ-0012\"; \"BQ-0031\"; \"BQ-0047\")"]].concat();
+    let (code, lines, said) = merge(out.path(), &more);
+    let clashing = lines.iter().filter(|l| l["error"]["code"] == "same-name").count();
+    let made = lines.iter().filter(|l| l["state"] == "made").count();
+    assert!(clashing >= 2 && clashing + made == 3, "{lines:?}");
+    assert_eq!(code, Some(2), "{said}");
+    // None overwrote another.
+    assert_eq!(std::fs::read_dir(out.path().join("files")).map_or(0, |files| files.count()), made);
+}
+
+#[test]
 fn one_document_of_all_records_in_a_terminal() {
     let out = tempfile::tempdir().expect("a folder");
     let folder = out.path().to_string_lossy().into_owned();

@@ -134,6 +134,7 @@ async fn prepare(app: &App, run: i64) -> Result<(Arc<Prepared>, runs::RunWork), 
 }
 
 async fn make_items(app: &App, run: i64) -> Result<()> {
+    app.store.change(move |t| items::let_go_of_all(t, run)).await?;
     if app.store.with(move |c| items::waits(c, run)).await? {
         // Made ready before anything is claimed: what ends the program here is no item's fault.
         match prepare(app, run).await {

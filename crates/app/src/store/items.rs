@@ -163,6 +163,12 @@ pub fn let_go(t: &Transaction<'_>, items: &[i64]) -> Result<usize> {
     step(t, ItemEvent::LetGo, ", attempts = 0, lease = 0", "id IN (SELECT value FROM json_each(:ids))", &[(":ids", &ids)])
 }
 
+/// The same for all items of a run. For a maker that begins: there is no other, so whoever had
+/// taken them could not even give them back, as on a full disk.
+pub fn let_go_of_all(t: &Transaction<'_>, run: i64) -> Result<usize> {
+    step(t, ItemEvent::LetGo, ", attempts = 0, lease = 0", "run_id = :run", &[(":run", &run)])
+}
+
 /// Gives items back whose lease has run out: nobody makes them any more. All of them at the start
 /// of the program, when nobody makes any.
 pub fn expire(c: &Connection, now: i64) -> Result<usize> {

@@ -260,10 +260,11 @@ pub fn is(c: &Connection, id: i64, state: RunState) -> Result<bool> {
 const NOTHING_OPEN: &str = "NOT EXISTS (SELECT 1 FROM item WHERE run_id = run.id AND state IN ('waiting', 'making'))
     AND NOT EXISTS (SELECT 1 FROM delivery WHERE run_id = run.id AND state IN ('blocked', 'to send', 'sending'))";
 
-/// Runs that are running and have items to make, or nothing left to do at all.
+/// Runs that are running and have items to make, or nothing left to do at all. Items that are
+/// being made count: their maker may be gone.
 pub fn to_make(c: &Connection) -> Result<Vec<i64>> {
     let mut query = c.prepare_cached(&format!(
-        "SELECT id FROM run WHERE state = 'running' AND (EXISTS (SELECT 1 FROM item WHERE run_id = run.id AND state = 'waiting') OR {NOTHING_OPEN})
+        "SELECT id FROM run WHERE state = 'running' AND (EXISTS (SELECT 1 FROM item WHERE run_id = run.id AND state IN ('waiting', 'making')) OR {NOTHING_OPEN})
          ORDER BY kind = 'run', id"
     ))?;
     Ok(query.query_map([], |r| r.get(0))?.collect::<Result<_, _>>()?)

@@ -260,6 +260,10 @@ fn a_run_is_written_whole_before_any_work_starts() {
     assert!(work[0].record.contains("BQ-2"), "an item keeps its record: {}", work[0].record);
     assert_eq!(states(&t, run), ["waiting", "making", "making"]);
     assert!(items::claim(&t, run, 1, 10, 5).expect("asks").is_empty(), "nobody else takes them");
+    // A maker that begins finds what one before it could not give back.
+    assert_eq!(runs::to_make(&t).expect("asks"), [run]);
+    assert_eq!(items::let_go_of_all(&t, run).expect("given back"), 2);
+    assert_eq!(items::claim(&t, run, 1, 10, 5).expect("asks").len(), 2);
     // Nobody renewed the lease: others may take them.
     assert_eq!(items::expire(&t, 5 + items::LEASE).expect("asks"), 0);
     assert_eq!(items::expire(&t, 6 + items::LEASE).expect("expires"), 2);
