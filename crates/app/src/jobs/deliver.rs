@@ -9,6 +9,7 @@ use std::time::Duration;
 use anyhow::{Context as _, Result};
 use governor::{DefaultDirectRateLimiter, Quota, RateLimiter};
 use mangle_channels::{Channel, Delivery, Document, Failure, Fate, Outcome, Rate};
+use mangle_core::words::sentence;
 use tokio::sync::{Notify, Semaphore};
 
 use super::changed;
@@ -243,6 +244,7 @@ fn settle(t: &Transaction<'_>, work: &DeliveryWork, outcome: &Outcome, pause: Du
         Outcome::NotBegun => (deliveries::not_begun(t, id, &at)?, "", String::new()),
     };
     if moved && !what.is_empty() {
+        let detail = if what == "delivered" { detail } else { sentence(&detail) };
         events::add(t, Actor::Mangle, about, what, &detail, &at)?;
     }
     runs::finish(t, work.run_id, &at).context("the run can't be ended")?;

@@ -9,11 +9,11 @@ use mangle_core::language::Context;
 use mangle_core::preflight::{Finding, Noted, Outline, Planned, Purpose, Summary, check, check_batch, gather_notes};
 use mangle_core::records::{Record, read_kept, to_json, to_rows};
 use mangle_core::template::FillError;
+use mangle_core::words::sentence;
 use mangle_documents::docx::{Filled, Template};
 use mangle_documents::page::{Attached, AttachedKind, Made, PdfWish, Standard, Typesetter};
 
 use sha2::{Digest, Sha256};
-use tokio::sync::OwnedSemaphorePermit;
 use tokio_util::sync::CancellationToken;
 
 use super::state::DeliveryState;
@@ -48,20 +48,38 @@ fn check_in(prepared: &Prepared, template: &Template, record: &Record, context: 
     Ok((filled.ok_or_else(Vec::new)?, outline))
 }
 
+/// The fewest records for which a thread is begun.
+const AT_LEAST: usize = 64;
+
 /// Checks records one by one and against one another, until it is cancelled;
 /// what it notices besides does not stop a run.
 pub fn check_all(prepared: &Prepared, template: &Template, records: &[&Record], wanted: &CancellationToken) -> (Vec<Finding>, Vec<Noted>) {
-    let mut findings = Vec::new();
-    let mut notes = Vec::new();
-    let mut all: Vec<Summary> = Vec::new();
-    for (index, record) in records.iter().enumerate().take_while(|_| !wanted.is_cancelled()) {
-        match check_noticing(prepared, template, record, index + 1, records.len()) {
-            Ok((_, outline)) => {
-                all.push(Summary::of(record.number, &outline));
-                notes.extend(outline.notes.into_iter().map(|note| (record.number, note)));
+    let check_part = |first: usize, part: &[&Record]| {
+        let (mut findings, mut notes, mut summaries) = (Vec::new(), Vec::new(), Vec::new());
+        for (index, record) in part.iter().enumerate().take_while(|_| !wanted.is_cancelled()) {
+            match check_noticing(prepared, template, record, first + index + 1, records.len()) {
+                Ok((_, outline)) => {
+                    summaries.push(Summary::of(record.number, &outline));
+                    notes.extend(outline.notes.into_iter().map(|note| (record.number, note)));
+                }
+                Err(found) => findings.extend(found),
             }
-            Err(found) => findings.extend(found),
         }
+        (findings, notes, summaries)
+    };
+    let cores = std::thread::available_parallelism().map_or(1, usize::from);
+    let size = records.len().div_ceil(cores).max(AT_LEAST);
+    let parts: Vec<_> = std::thread::scope(|scope| {
+        let parts = records.chunks(size).enumerate().map(|(at, part)| scope.spawn(move || check_part(at * size, part)));
+        let parts: Vec<_> = parts.collect();
+        // What panics in a part panics here, as it would without threads.
+        parts.into_iter().map(|part| part.join().unwrap_or_else(|panic| std::panic::resume_unwind(panic))).collect()
+    });
+    let (mut findings, mut notes, mut all) = (Vec::new(), Vec::new(), Vec::new());
+    for (found, noted, summaries) in parts {
+        findings.extend(found);
+        notes.extend(noted);
+        all.extend(summaries);
     }
     findings.extend(check_batch(&all));
     findings.sort_by_key(|f| f.record);
@@ -101,10 +119,14 @@ fn pdf_of(prepared: &Prepared, template: &Template, record: &Record, made: (&Fil
     Ok((pdf, count))
 }
 
-/// Makes an item and writes down what was made. The slot is a core of the machine: it is given
+/// Makes an item and writes down what was made. It waits for a core of the machine, and gives it
 /// back once there is nothing left to compute.
-pub async fn item(app: App, prepared: Arc<Prepared>, run: RunWork, item: ItemWork, slot: OwnedSemaphorePermit) -> Result<()> {
+pub async fn item(app: App, prepared: Arc<Prepared>, run: RunWork, item: ItemWork) -> Result<()> {
     let (id, run_id, position) = (item.id, item.run_id, item.position);
+    let slot = app.slots.clone().acquire_owned().await?;
+    if app.stopping.is_cancelled() {
+        return Ok(());
+    }
     let host = prepared.settings.office_email.rsplit_once('@').map_or("mangle.example", |(_, host)| host).to_owned();
     let hold = run.hold;
     // Whatever a record does to the program, it costs that record alone.
@@ -121,7 +143,7 @@ pub async fn item(app: App, prepared: Arc<Prepared>, run: RunWork, item: ItemWor
             let failed = app.store.change(move |t| -> Result<()> {
                 let at = clock::stamp();
                 if items::failed(t, id, &error, &at)? {
-                    events::add(t, Actor::Mangle, about, "failed", &error.message, &at)?;
+                    events::add(t, Actor::Mangle, about, "failed", &sentence(&error.message), &at)?;
                 }
                 Ok(())
             });

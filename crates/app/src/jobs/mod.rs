@@ -10,10 +10,11 @@ use std::sync::Arc;
 use std::time::Duration;
 
 use anyhow::Result;
+use tokio::task::JoinSet;
 
 use self::state::RunState;
 use crate::prepare::Prepared;
-use crate::store::items::ItemError;
+use crate::store::items::{Claimed, ItemError};
 use crate::store::snapshots::Snapshot;
 use crate::store::{dispatches, items, runs};
 use crate::{App, ErrorKind, clock};
@@ -22,7 +23,7 @@ pub use deliver::Outbox;
 pub use make::{check_all, check_one, page_of};
 pub use makers::Makers;
 
-/// How many items are taken from the store at a time.
+/// The most items of a run that are claimed at a time.
 const BATCH: usize = 24;
 /// How often it is looked for runs that nobody makes, and for leases that have run out.
 const ROUND: Duration = Duration::from_secs(1);
@@ -134,7 +135,7 @@ async fn prepare(app: &App, run: i64) -> Result<(Arc<Prepared>, runs::RunWork), 
 }
 
 async fn make_items(app: &App, run: i64) -> Result<()> {
-    app.store.change(move |t| items::let_go_of_all(t, run)).await?;
+    app.store.change(move |t| items::let_go(t, run)).await?;
     if app.store.with(move |c| items::waits(c, run)).await? {
         // Made ready before anything is claimed: what ends the program here is no item's fault.
         match prepare(app, run).await {
@@ -150,46 +151,58 @@ async fn make_items(app: &App, run: i64) -> Result<()> {
     Ok(())
 }
 
+/// Makes the items of a run that wait, as many at a time as the machine has cores for all runs
+/// together. The first fault of the machine is given once all that was begun has ended.
 async fn make_waiting(app: &App, run: i64, ready: &(Arc<Prepared>, runs::RunWork)) -> Result<()> {
-    let mut after = 0;
-    while !app.stopping.is_cancelled() {
-        let batch = app.store.change(move |t| -> Result<_> {
-            match runs::is(t, run, RunState::Running)? {
-                true => items::claim(t, run, after, BATCH, clock::seconds()),
-                false => Ok(Vec::new()),
+    let (mut after, mut more) = (0, true);
+    let mut busy: JoinSet<Result<()>> = JoinSet::new();
+    let mut fault = Ok(());
+    loop {
+        if more && fault.is_ok() && busy.len() <= BATCH / 2 && !app.stopping.is_cancelled() {
+            let (from, others) = (after, !busy.is_empty());
+            let claimed = app.store.change(move |t| -> Result<_> {
+                match runs::is(t, run, RunState::Running)? {
+                    true => items::claim(t, run, from, BATCH / 2, others, clock::seconds()),
+                    false => Ok(Claimed::Nothing),
+                }
+            });
+            let (batch, alone) = match claimed.await {
+                Ok(Claimed::Some(batch)) => (batch, false),
+                Ok(Claimed::Alone(item)) => (vec![item], true),
+                Ok(Claimed::NotNow) => (Vec::new(), true),
+                Ok(Claimed::Nothing) => {
+                    more = false;
+                    (Vec::new(), false)
+                }
+                Err(error) => {
+                    fault = Err(error);
+                    (Vec::new(), false)
+                }
+            };
+            for item in batch {
+                after = item.position;
+                busy.spawn(make::item(app.clone(), ready.0.clone(), ready.1.clone(), item));
             }
-        });
-        let batch = batch.await?;
-        let Some(last) = batch.last().map(|item| item.position) else { break };
-        after = last;
-        let ids: Vec<i64> = batch.iter().map(|item| item.id).collect();
-        let made = make_batch(app, ready, batch).await;
-        app.store.change(move |t| items::let_go(t, &ids)).await?;
-        made?;
-        wake(app);
-        changed(app, run);
-    }
-    Ok(())
-}
-
-/// Makes items, as many at a time as the machine has cores for all runs together. The first
-/// fault of the machine is given once all that was begun has ended.
-async fn make_batch(app: &App, (prepared, work): &(Arc<Prepared>, runs::RunWork), batch: Vec<items::ItemWork>) -> Result<()> {
-    let mut busy = tokio::task::JoinSet::new();
-    for item in batch {
-        let slot = app.slots.clone().acquire_owned().await?;
-        if app.stopping.is_cancelled() {
-            break;
+            wake(app);
+            changed(app, run);
+            if alone {
+                // Nothing else is begun until it has ended.
+                while let Some(done) = busy.join_next().await {
+                    fault = fault.and(done.map_err(anyhow::Error::new).flatten());
+                }
+                continue;
+            }
+            if more && fault.is_ok() {
+                continue;
+            }
         }
-        let (app, prepared, work) = (app.clone(), prepared.clone(), work.clone());
-        busy.spawn(make::item(app, prepared, work, item, slot));
-    }
-    let mut first = Ok(());
-    while let Some(done) = busy.join_next().await {
-        let done = done.map_err(anyhow::Error::new).flatten();
-        if first.is_ok() {
-            first = done;
+        match busy.join_next().await {
+            Some(done) => fault = fault.and(done.map_err(anyhow::Error::new).flatten()),
+            None if !more || fault.is_err() || app.stopping.is_cancelled() => break,
+            None => {}
         }
     }
-    first
+    app.store.change(move |t| items::let_go(t, run)).await?;
+    wake(app);
+    fault
 }

@@ -141,31 +141,49 @@ pub fn waits(c: &Connection, run: i64) -> Result<bool> {
     Ok(c.prepare_cached(sql)?.query_row([run], |r| r.get(0))?)
 }
 
-/// Takes the next items of a run to make, after a position, under a lease from a moment
-/// on. One whose making was begun before and never ended may have ended the program: it is
-/// taken alone, so that no other is blamed.
-pub fn claim(t: &Transaction<'_>, run: i64, after: usize, count: usize, now: i64) -> Result<Vec<ItemWork>> {
+/// What a maker takes.
+#[derive(Debug)]
+pub enum Claimed {
+    /// Items to make, side by side with others.
+    Some(Vec<ItemWork>),
+    /// One whose making was begun before and never ended: it may have ended the program, so it
+    /// is made alone, and no other is blamed.
+    Alone(ItemWork),
+    /// The next is such a one, and others are being made: it is to be asked for again when they
+    /// have ended.
+    NotNow,
+    /// Nothing waits.
+    Nothing,
+}
+
+/// Takes the next items of a run to make, after a position, under a lease from a moment on;
+/// `busy` where others of the run are being made.
+pub fn claim(t: &Transaction<'_>, run: i64, after: usize, count: usize, busy: bool, now: i64) -> Result<Claimed> {
     let sql = format!("{WORK} WHERE run_id = ?1 AND state = 'waiting' AND position > ?2 ORDER BY position LIMIT ?3");
     let mut batch: Vec<ItemWork> = t.prepare_cached(&sql)?.query_map(params![run, after, count], of_row)?.collect::<Result<_, _>>()?;
     let begun = batch.iter().position(|item| item.attempts > 0);
+    if begun == Some(0) && busy {
+        return Ok(Claimed::NotNow);
+    }
     batch.truncate(begun.map_or(batch.len(), |at| at.max(1)));
     for item in &batch {
         let set = ", attempts = attempts + 1, lease = :lease";
         step(t, ItemEvent::Claim, set, "id = :id", &[(":id", &item.id), (":lease", &(now + LEASE))])?;
     }
-    Ok(batch)
+    Ok(match (begun, batch.pop()) {
+        (_, None) => Claimed::Nothing,
+        (Some(0), Some(only)) => Claimed::Alone(only),
+        (_, Some(last)) => {
+            batch.push(last);
+            Claimed::Some(batch)
+        }
+    })
 }
 
-/// Gives items back that were taken and are still being made: the program is still there, so
-/// none of them ended it.
-pub fn let_go(t: &Transaction<'_>, items: &[i64]) -> Result<usize> {
-    let ids = serde_json::to_string(items)?;
-    step(t, ItemEvent::LetGo, ", attempts = 0, lease = 0", "id IN (SELECT value FROM json_each(:ids))", &[(":ids", &ids)])
-}
-
-/// The same for all items of a run. For a maker that begins: there is no other, so whoever had
-/// taken them could not even give them back, as on a full disk.
-pub fn let_go_of_all(t: &Transaction<'_>, run: i64) -> Result<usize> {
+/// Gives the items of a run back that are being made: the program is still there, so none of them
+/// ended it. For its maker alone, at its begin and at its end: one before it may not even have
+/// been able to give them back, as on a full disk.
+pub fn let_go(t: &Transaction<'_>, run: i64) -> Result<usize> {
     step(t, ItemEvent::LetGo, ", attempts = 0, lease = 0", "run_id = :run", &[(":run", &run)])
 }
 
