@@ -6,6 +6,7 @@ use std::path::{Path, PathBuf};
 use std::sync::{Arc, Mutex};
 
 use anyhow::{Context, Result};
+use mangle_channels::Channel;
 use mangle_core::template::Clauses;
 use mangle_documents::docx::Template;
 use mangle_documents::page::FontSet;
@@ -88,6 +89,12 @@ impl std::fmt::Debug for App {
 /// Opens the application of a folder and takes up the runs that were going.
 /// Must be called within a tokio runtime.
 pub async fn open(options: Options) -> Result<App> {
+    let adapters = mangle_channels::all(&options.channels);
+    open_with(options, adapters).await
+}
+
+/// The same with adapters of one's own.
+pub(crate) async fn open_with(options: Options, adapters: Vec<Arc<dyn Channel>>) -> Result<App> {
     std::fs::create_dir_all(&options.folder).with_context(|| format!("can't create the folder {}", options.folder.display()))?;
     let lock = lock(&options.folder)?;
     let cores = std::thread::available_parallelism().map_or(1, usize::from);
@@ -95,7 +102,7 @@ pub async fn open(options: Options) -> Result<App> {
         store: Store::open(&options.folder.join("mangle.sqlite"))?,
         files: Files::open(&options.folder.join("files"))?,
         folders: options.channels.folders.iter().map(|(name, _)| name.clone()).collect(),
-        outboxes: mangle_channels::all(&options.channels).into_iter().map(Outbox::new).collect(),
+        outboxes: adapters.into_iter().map(Outbox::new).collect(),
         templates: Mutex::default(),
         sheets: Mutex::default(),
         patching: tokio::sync::Mutex::default(),

@@ -26,10 +26,10 @@ const BATCH: usize = 50;
 /// How often it is looked for what has become due.
 const ROUND: Duration = Duration::from_millis(500);
 /// How long a store that can't be written is waited for before the next try.
-const STORE_PAUSE: Duration = Duration::from_secs(1);
+const STORE_PAUSE: Duration = Duration::from_secs(3);
 
 const UNCERTAIN: &str = "Mangle stopped during this delivery, so it may or may not have arrived. Ask the recipient or check the sent mail, then send again or mark as delivered.";
-const PANICKED: &str = "internal error during this delivery, so it may or may not have arrived. The log has the details. Ask the recipient, then send again or mark as delivered.";
+const PANICKED: &str = "internal error during this delivery. The log has the details. If it is uncertain, ask the recipient, then send again or mark as delivered.";
 const FILE_GONE: &str = "the document file is missing from the data folder, or damaged. Run this record again.";
 
 /// A kind of channel with what waits for it.
@@ -164,6 +164,8 @@ async fn delivery(app: &App, work: &DeliveryWork) -> Result<Delivery> {
 async fn hand_over(app: &App, at: usize, work: DeliveryWork) -> Result<()> {
     let channel = app.outboxes[at].channel.clone();
     let pace = channel.pace();
+    // Why the store could not write down that the delivery begins.
+    let fault: Arc<Mutex<Option<anyhow::Error>>> = Arc::default();
     let outcome = match delivery(app, &work).await {
         // One file that is gone costs its own delivery and no other.
         Err(error) => {
@@ -172,6 +174,7 @@ async fn hand_over(app: &App, at: usize, work: DeliveryWork) -> Result<()> {
         }
         Ok(delivery) => {
             let (store, stopping, id) = (app.store.clone(), app.stopping.clone(), work.id);
+            let told = fault.clone();
             let begin = move |target: &str| {
                 // What is being handed over is finished; no other is begun.
                 if stopping.is_cancelled() {
@@ -180,7 +183,7 @@ async fn hand_over(app: &App, at: usize, work: DeliveryWork) -> Result<()> {
                 let target = target.to_owned();
                 let begun = store.change_blocking(move |t| deliveries::begin(t, id, &target, clock::seconds(), &clock::stamp()));
                 begun.unwrap_or_else(|error| {
-                    tracing::error!(id, error = format!("{error:#}"), "a delivery can't be begun");
+                    *told.lock().unwrap_or_else(PoisonError::into_inner) = Some(error);
                     false
                 })
             };
@@ -194,6 +197,9 @@ async fn hand_over(app: &App, at: usize, work: DeliveryWork) -> Result<()> {
             })
         }
     };
+    if let Some(error) = fault.lock().unwrap_or_else(PoisonError::into_inner).take() {
+        return Err(error);
+    }
     // What was delivered is written down however long the store takes: without that, a person
     // would have to find out.
     let work = Arc::new(work);
@@ -222,19 +228,20 @@ fn settle(t: &Transaction<'_>, work: &DeliveryWork, outcome: &Outcome, pause: Du
         Outcome::Failed(failure) => {
             (deliveries::went_wrong(t, DeliveryEvent::Fail, id, &error(failure), &at)?, "failed", failure.message.clone())
         }
-        Outcome::Uncertain(failure) => {
+        // What ended before it began is in no doubt.
+        Outcome::Uncertain(failure) if deliveries::is(t, id, DeliveryState::Sending)? => {
             let lost = deliveries::went_wrong(t, DeliveryEvent::Lose, id, &error(failure), &at)?;
             (lost, "uncertain", failure.message.clone())
         }
-        Outcome::Later(failure) => {
+        Outcome::Later(failure) | Outcome::Uncertain(failure) => {
             let since = work.first_tried.map_or(0, |first| now.saturating_sub(first));
+            let what = failure.message.trim_end_matches('.');
             if since >= i64::try_from(patience.as_secs()).unwrap_or(i64::MAX) {
-                let message = format!("{}. Mangle gave up after {} attempts", failure.message.trim_end_matches('.'), work.attempts + 1);
+                let message = format!("{what}. Mangle gave up after {} attempts", work.attempts + 1);
                 let error = DeliveryError { message, ..error(failure) };
                 (deliveries::went_wrong(t, DeliveryEvent::Fail, id, &error, &at)?, "failed", error.message)
             } else {
-                let message = format!("{}. Mangle will try again.", failure.message.trim_end_matches('.'));
-                let error = DeliveryError { message, ..error(failure) };
+                let error = DeliveryError { message: format!("{what}. Mangle will try again."), ..error(failure) };
                 let due = now + i64::try_from(pause.as_secs()).unwrap_or(i64::MAX / 2);
                 // A try that had begun was counted when it began.
                 let counts = deliveries::is(t, id, DeliveryState::ToSend)?;
@@ -249,4 +256,151 @@ fn settle(t: &Transaction<'_>, work: &DeliveryWork, outcome: &Outcome, pause: Du
     }
     runs::finish(t, work.run_id, &at).context("the run can't be ended")?;
     Ok(())
+}
+
+#[cfg(test)]
+mod tests {
+    use std::collections::HashMap;
+
+    use mangle_channels::Pace;
+
+    use super::*;
+    use crate::store::deliveries::{DeliveryInfo, NewDelivery};
+
+    /// A channel that does what the delivery's payload says, and counts what it took.
+    #[derive(Debug, Default)]
+    struct Moody {
+        taken: Mutex<HashMap<String, usize>>,
+    }
+
+    impl Channel for Moody {
+        fn kind(&self) -> &'static str {
+            "email"
+        }
+
+        fn pace(&self) -> Pace {
+            let (first_pause, longest_pause) = (Duration::from_secs(600), Duration::from_secs(600));
+            Pace { at_once: 3, rate: Rate::default(), first_pause, longest_pause, give_up_after: Duration::from_secs(3_600) }
+        }
+
+        fn deliver(&self, delivery: &Delivery, begin: &mut dyn FnMut(&str) -> bool) -> Outcome {
+            let failure = || Failure { code: "moody", message: "not now".to_owned() };
+            let mood = delivery.payload.as_str().unwrap_or_default();
+            match mood {
+                "panics before" => panic!("before it begins"),
+                "unreachable" => return Outcome::Later(failure()),
+                _ => {}
+            }
+            if !begin("somewhere") {
+                return Outcome::NotBegun;
+            }
+            match mood {
+                "panics after" => panic!("after it began"),
+                "refuses" => Outcome::Failed(failure()),
+                "puts off" => Outcome::Later(failure()),
+                "hangs up" => Outcome::Uncertain(failure()),
+                _ => {
+                    *self.taken.lock().expect("one at a time").entry(delivery.key.clone()).or_default() += 1;
+                    Outcome::Delivered("taken".to_owned())
+                }
+            }
+        }
+    }
+
+    const MOODS: [&str; 7] = ["takes", "panics before", "panics after", "unreachable", "refuses", "puts off", "hangs up"];
+
+    /// A run whose items are made, each with a delivery of its mood.
+    fn furnish(c: &mut crate::store::Connection, count: usize) -> Result<()> {
+        c.execute_batch(
+            "INSERT INTO source (id, name, file_name, brought_in) VALUES (1, 's', 's.csv', 'x');
+             INSERT INTO sheet (id, source_id, position, name, columns, decimal_mark, date_order, row_count) VALUES (1, 1, 0, 's', '[]', '.', 'day', 0);
+             INSERT INTO template (id, name) VALUES (1, 't');
+             INSERT INTO template_version (id, template_id, number, file_name, file, size, brought_in) VALUES (1, 1, 1, 'a', 'f', 9, 'x');
+             INSERT INTO dispatch (id, key, name, setup, changed) VALUES (1, 'd', 'd', '{}', 'x');
+             INSERT INTO run (id, dispatch_id, kind, state, started, moment, template_version_id, sheet_id, setup, count, sends)
+               VALUES (1, 1, 'run', 'paused', 'x', 'x', 1, 1, '{}', 0, 1);",
+        )?;
+        let t = c.transaction()?;
+        for at in 0..count {
+            t.execute(
+                "INSERT INTO item (run_id, position, sheet_id, row, label, record, state, changed) VALUES (1, ?1, 1, ?1, '', '[]', 'made', 'x')",
+                [at + 1],
+            )?;
+            let item = t.last_insert_rowid();
+            let new = NewDelivery {
+                channel: 0,
+                kind: "email",
+                name: "E-mail".into(),
+                state: DeliveryState::ToSend,
+                key: format!("<{at}>"),
+                recipient: String::new(),
+                documents: "[]".into(),
+                payload: serde_json::to_string(MOODS[at % MOODS.len()])?,
+            };
+            deliveries::add(&t, (item, 1), &new, "x")?;
+        }
+        Ok(t.commit()?)
+    }
+
+    async fn all(app: &App, count: usize) -> Vec<DeliveryInfo> {
+        let ids: Vec<i64> = (1..=count as i64).collect();
+        let found = app.store.with(move |c| deliveries::of_items(c, &ids, clock::seconds())).await.expect("reads");
+        found.into_iter().map(|(_, delivery)| delivery).collect()
+    }
+
+    #[tokio::test(flavor = "multi_thread")]
+    async fn whatever_a_channel_does_costs_its_own_delivery_alone() {
+        let folder = tempfile::tempdir().expect("a folder");
+        let moody = Arc::new(Moody::default());
+        let options = crate::Options { folder: folder.path().into(), channels: Default::default() };
+        let app = crate::app::open_with(options, vec![moody.clone()]).await.expect("opens");
+        let count = 70;
+        app.store.with(move |c| furnish(c, count)).await.expect("furnished");
+        tokio::time::sleep(Duration::from_millis(700)).await;
+        assert!(all(&app, count).await.iter().all(|d| d.attempts == 0), "the run is paused");
+        app.resume_run(Actor::User, 1).await.expect("resumes");
+        for _ in 0..200 {
+            let open = all(&app, count).await.iter().filter(|d| d.state == "sending" || (d.state == "to send" && d.attempts == 0)).count();
+            if open == 0 {
+                break;
+            }
+            tokio::time::sleep(Duration::from_millis(50)).await;
+        }
+        for (at, delivery) in all(&app, count).await.iter().enumerate() {
+            let (state, attempts) = match MOODS[at % MOODS.len()] {
+                "takes" => ("delivered", 1),
+                "refuses" => ("failed", 1),
+                "panics after" | "hangs up" => ("uncertain", 1),
+                _ => ("to send", 1),
+            };
+            assert_eq!((delivery.state.as_str(), delivery.attempts), (state, attempts), "{}: {delivery:?}", MOODS[at % MOODS.len()]);
+        }
+        let taken = moody.taken.lock().expect("one at a time").clone();
+        assert!(taken.len() == 10 && taken.values().all(|times| *times == 1), "{taken:?}");
+        app.stop().await;
+    }
+
+    #[tokio::test(flavor = "multi_thread")]
+    async fn what_is_put_off_for_too_long_is_given_up() {
+        let folder = tempfile::tempdir().expect("a folder");
+        let options = crate::Options { folder: folder.path().into(), channels: Default::default() };
+        let app = crate::app::open_with(options, vec![Arc::new(Moody::default())]).await.expect("opens");
+        app.store.with(|c| furnish(c, 4)).await.expect("furnished");
+        let long_ago = clock::seconds() - 4_000;
+        let old = app.store.change(move |t| -> Result<()> {
+            t.execute("UPDATE delivery SET first_tried = ?1, attempts = 9 WHERE id = 4", [long_ago])?;
+            Ok(())
+        });
+        old.await.expect("as if it had been tried before");
+        app.resume_run(Actor::User, 1).await.expect("resumes");
+        for _ in 0..200 {
+            if all(&app, 4).await[3].state == "failed" {
+                break;
+            }
+            tokio::time::sleep(Duration::from_millis(50)).await;
+        }
+        let last = all(&app, 4).await.remove(3);
+        assert_eq!((last.state.as_str(), last.error_message.as_str()), ("failed", "not now. Mangle gave up after 10 attempts"));
+        app.stop().await;
+    }
 }
