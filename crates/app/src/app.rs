@@ -16,7 +16,7 @@ use tokio_util::task::TaskTracker;
 
 use crate::crm::{Fetchings, Secrets};
 use crate::files::Files;
-use crate::jobs::{self, Outbox};
+use crate::jobs::{self, Journal, Outbox};
 use crate::prepare::LoadedSheet;
 use crate::store::Store;
 use crate::store::snapshots::Snapshot;
@@ -43,6 +43,8 @@ pub struct Inner {
     pub files: Files,
     /// The folders that documents may be put into.
     pub folders: Vec<String>,
+    /// What has begun to be delivered.
+    pub(crate) journal: Journal,
     /// The kinds of channels, each with what waits for it.
     pub outboxes: Vec<Outbox>,
     /// Compiled templates by version.
@@ -102,6 +104,7 @@ pub(crate) async fn open_with(options: Options, adapters: Vec<Arc<dyn Channel>>)
         store: Store::open(&options.folder.join("mangle.sqlite"))?,
         files: Files::open(&options.folder.join("files"))?,
         folders: options.channels.folders.iter().map(|(name, _)| name.clone()).collect(),
+        journal: Journal::open(&options.folder)?,
         outboxes: adapters.into_iter().map(Outbox::new).collect(),
         templates: Mutex::default(),
         sheets: Mutex::default(),

@@ -13,6 +13,7 @@ use mangle_core::words::sentence;
 use tokio::sync::{Notify, Semaphore};
 
 use super::changed;
+use super::journal::Entry;
 use super::state::{DeliveryEvent, DeliveryState};
 use crate::prepare::blocking;
 use crate::store::deliveries::{self, DeliveryError, DeliveryWork};
@@ -62,27 +63,52 @@ impl Outbox {
 }
 
 /// Finds out what became of the deliveries that were being handed over when the program ended;
-/// where nobody can tell, a person decides.
+/// where nobody can tell, a person decides. How many these are.
 pub async fn take_up(app: &App) -> Result<usize> {
     let mut doubtful = 0;
     for work in app.store.with(|c| deliveries::begun(c)).await? {
-        let channel = app.outboxes.iter().map(|outbox| &outbox.channel).find(|channel| channel.kind() == work.kind).cloned();
-        let fate = match (channel, delivery(app, &work).await) {
-            (Some(channel), Ok(delivery)) => {
-                let target = work.target.clone();
-                blocking(move || channel.fate(&delivery, &target)).await?
-            }
-            _ => Fate::Unknown,
-        };
-        let outcome = match fate {
-            Fate::Delivered => Outcome::Delivered(String::new()),
-            Fate::NotDelivered => Outcome::NotBegun,
-            Fate::Unknown => Outcome::Uncertain(Failure { code: "uncertain", message: UNCERTAIN.to_owned() }),
-        };
-        doubtful += usize::from(fate == Fate::Unknown);
-        app.store.change(move |t| settle(t, &work, &outcome, Duration::ZERO, Duration::MAX)).await?;
+        doubtful += usize::from(find_out(app, work).await? == Fate::Unknown);
     }
+    // What the journal knows and the store has forgotten: it was copied without its last pages.
+    let before = app.journal.before();
+    let known = app.store.with(move |c| deliveries::of_keys(c, &before.iter().map(|e| e.key.as_str()).collect::<Vec<_>>())).await?;
+    for work in known {
+        if let Some(entry) = app.journal.forgotten(&work.key, work.begun) {
+            doubtful += usize::from(forgotten(app, work, entry).await? == Fate::Unknown);
+        }
+    }
+    app.store.checkpoint().await?;
+    app.journal.shorten()?;
     Ok(doubtful)
+}
+
+/// A delivery that had begun, though the store does not say so.
+async fn forgotten(app: &App, work: DeliveryWork, entry: Entry) -> Result<Fate> {
+    tracing::warn!(delivery = work.id, "the store has forgotten that a delivery had begun");
+    let (id, target) = (work.id, entry.target.clone());
+    if app.store.change(move |t| deliveries::had_begun(t, id, entry.begun, &entry.target, &clock::stamp())).await? {
+        return find_out(app, DeliveryWork { target, ..work }).await;
+    }
+    Ok(Fate::NotDelivered)
+}
+
+/// Finds out what became of a delivery that had begun, and writes it down.
+async fn find_out(app: &App, work: DeliveryWork) -> Result<Fate> {
+    let channel = app.outboxes.iter().map(|outbox| &outbox.channel).find(|channel| channel.kind() == work.kind).cloned();
+    let fate = match (channel, delivery(app, &work).await) {
+        (Some(channel), Ok(delivery)) => {
+            let target = work.target.clone();
+            blocking(move || channel.fate(&delivery, &target)).await?
+        }
+        _ => Fate::Unknown,
+    };
+    let outcome = match fate {
+        Fate::Delivered => Outcome::Delivered(String::new()),
+        Fate::NotDelivered => Outcome::NotBegun,
+        Fate::Unknown => Outcome::Uncertain(Failure { code: "uncertain", message: UNCERTAIN.to_owned() }),
+    };
+    app.store.change(move |t| settle(t, &work, &outcome, Duration::ZERO, Duration::MAX)).await?;
+    Ok(fate)
 }
 
 /// Delivers what is due over one kind of channel until the program is to end.
@@ -162,6 +188,9 @@ async fn delivery(app: &App, work: &DeliveryWork) -> Result<Delivery> {
 }
 
 async fn hand_over(app: &App, at: usize, work: DeliveryWork) -> Result<()> {
+    if let Some(entry) = app.journal.forgotten(&work.key, work.begun) {
+        return forgotten(app, work, entry).await.map(drop);
+    }
     let channel = app.outboxes[at].channel.clone();
     let pace = channel.pace();
     // Why the store could not write down that the delivery begins.
@@ -173,16 +202,13 @@ async fn hand_over(app: &App, at: usize, work: DeliveryWork) -> Result<()> {
             Outcome::Failed(Failure { code: "file", message: FILE_GONE.to_owned() })
         }
         Ok(delivery) => {
-            let (store, stopping, id) = (app.store.clone(), app.stopping.clone(), work.id);
-            let told = fault.clone();
+            let (own, id, key, told) = (app.clone(), work.id, work.key.clone(), fault.clone());
             let begin = move |target: &str| {
                 // What is being handed over is finished; no other is begun.
-                if stopping.is_cancelled() {
+                if own.stopping.is_cancelled() {
                     return false;
                 }
-                let target = target.to_owned();
-                let begun = store.change_blocking(move |t| deliveries::begin(t, id, &target, clock::seconds(), &clock::stamp()));
-                begun.unwrap_or_else(|error| {
+                begin(&own, id, &key, target).unwrap_or_else(|error| {
                     *told.lock().unwrap_or_else(PoisonError::into_inner) = Some(error);
                     false
                 })
@@ -197,9 +223,6 @@ async fn hand_over(app: &App, at: usize, work: DeliveryWork) -> Result<()> {
             })
         }
     };
-    if let Some(error) = fault.lock().unwrap_or_else(PoisonError::into_inner).take() {
-        return Err(error);
-    }
     // What was delivered is written down however long the store takes: without that, a person
     // would have to find out.
     let work = Arc::new(work);
@@ -208,14 +231,27 @@ async fn hand_over(app: &App, at: usize, work: DeliveryWork) -> Result<()> {
         let (own, what) = (work.clone(), outcome.clone());
         let pause = pace.pause(work.attempts);
         match app.store.change(move |t| settle(t, &own, &what, pause, pace.give_up_after)).await {
-            Ok(()) => break Ok(()),
-            Err(error) if app.stopping.is_cancelled() => break Err(error),
+            Ok(()) => break,
+            Err(error) if app.stopping.is_cancelled() => return Err(error),
             Err(error) => {
                 tracing::error!(delivery = work.id, error = format!("{error:#}"), "the outcome of a delivery can't be saved; trying again");
                 tokio::time::sleep(STORE_PAUSE).await;
             }
         }
     }
+    match fault.lock().unwrap_or_else(PoisonError::into_inner).take() {
+        Some(error) => Err(error),
+        None => Ok(()),
+    }
+}
+
+/// Writes down that a delivery begins, in the store and in the journal; whether it may.
+fn begin(app: &App, id: i64, key: &str, target: &str) -> Result<bool> {
+    let to = target.to_owned();
+    let begun = app.store.change_blocking(move |t| deliveries::begin(t, id, &to, clock::seconds(), &clock::stamp()))?;
+    let Some(begun) = begun else { return Ok(false) };
+    app.journal.note(&Entry { key: key.to_owned(), begun, target: target.to_owned() })?;
+    Ok(true)
 }
 
 /// Writes the outcome of a try down.

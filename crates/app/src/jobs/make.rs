@@ -128,7 +128,7 @@ pub async fn item(app: App, prepared: Arc<Prepared>, run: RunWork, item: ItemWor
         return Ok(());
     }
     let host = prepared.settings.office_email.rsplit_once('@').map_or("mangle.example", |(_, host)| host).to_owned();
-    let hold = run.hold;
+    let (hold, moment) = (run.hold, run.moment.clone());
     // Whatever a record does to the program, it costs that record alone.
     let made = blocking(move || make(&prepared, &run, &item)).await.unwrap_or_else(|error| {
         tracing::error!(id, error = format!("{error:#}"), "creating the document was interrupted");
@@ -170,7 +170,7 @@ pub async fn item(app: App, prepared: Arc<Prepared>, run: RunWork, item: ItemWor
                 (false, true) => DeliveryState::Blocked,
                 (false, false) => DeliveryState::ToSend,
             },
-            key: key(run_id, position, id, planned.channel, &at, &host),
+            key: key(run_id, position, id, planned.channel, &moment, &host),
             recipient: parcel.to,
             documents: serde_json::to_string(&parcel.documents)?,
             payload: serde_json::to_string(&parcel.payload)?,
@@ -186,9 +186,10 @@ pub async fn item(app: App, prepared: Arc<Prepared>, run: RunWork, item: ItemWor
     written.await
 }
 
-/// What tells a delivery from every other, in the form of a Message-ID (RFC 5322 3.6.4).
-fn key(run: i64, position: usize, item: i64, channel: usize, at: &str, host: &str) -> String {
-    let digest = Sha256::digest(format!("{run} {position} {item} {channel} {at}"));
+/// What tells a delivery from every other, in the form of a Message-ID (RFC 5322 3.6.4). One that
+/// is made again after the store has forgotten it has the same.
+fn key(run: i64, position: usize, item: i64, channel: usize, moment: &str, host: &str) -> String {
+    let digest = Sha256::digest(format!("{run} {position} {item} {channel} {moment}"));
     let hex: String = digest.iter().take(8).map(|b| format!("{b:02x}")).collect();
     format!("<{run}.{position}.{hex}@{host}>")
 }

@@ -2,6 +2,7 @@
 //! in the store; after any end the next start goes on there.
 
 mod deliver;
+mod journal;
 mod make;
 mod makers;
 pub mod state;
@@ -20,6 +21,7 @@ use crate::store::{dispatches, items, runs};
 use crate::{App, ErrorKind, clock};
 
 pub use deliver::Outbox;
+pub use journal::Journal;
 pub use make::{check_all, check_one, page_of};
 pub use makers::Makers;
 

@@ -81,6 +81,8 @@ pub struct DeliveryWork {
     pub target: String,
     /// The word of its channel's kind.
     pub kind: String,
+    /// How often it has begun in all.
+    pub begun: i64,
 }
 
 /// What went wrong with a delivery.
@@ -140,7 +142,7 @@ pub fn of_items(c: &Connection, items: &[i64], now: i64) -> Result<Vec<(i64, Del
 }
 
 const WORK: &str = "SELECT delivery.id, delivery.item_id, delivery.run_id, delivery.attempts, delivery.first_tried, delivery.key,
-    delivery.documents, delivery.payload, delivery.target, delivery.kind FROM delivery";
+    delivery.documents, delivery.payload, delivery.target, delivery.kind, delivery.begun FROM delivery";
 
 fn work(r: &rusqlite::Row<'_>) -> rusqlite::Result<DeliveryWork> {
     let (documents, payload): (String, String) = (r.get(6)?, r.get(7)?);
@@ -155,6 +157,7 @@ fn work(r: &rusqlite::Row<'_>) -> rusqlite::Result<DeliveryWork> {
         payload: super::kept(7, &payload)?,
         target: r.get(8)?,
         kind: r.get(9)?,
+        begun: r.get(10)?,
     })
 }
 
@@ -190,12 +193,28 @@ pub fn begun(c: &Connection) -> Result<Vec<DeliveryWork>> {
     Ok(c.prepare_cached(&format!("{WORK} WHERE state = 'sending'"))?.query_map([], work)?.collect::<Result<_, _>>()?)
 }
 
-/// The step that can't be called back begins; whether it may. Not in a run that was paused or
-/// stopped meanwhile.
-pub fn begin(c: &Connection, id: i64, target: &str, now: i64, at: &str) -> Result<bool> {
+/// The step that can't be called back begins; how often it has then begun in all, where it may.
+/// Not in a run that was paused or stopped meanwhile.
+pub fn begin(c: &Connection, id: i64, target: &str, now: i64, at: &str) -> Result<Option<i64>> {
     let which = "id = :id AND run_id IN (SELECT id FROM run WHERE state = 'running')";
-    let set = ", target = :target, attempts = attempts + 1, first_tried = coalesce(first_tried, :now), changed = :at";
-    Ok(step(c, DeliveryEvent::Begin, set, which, &[(":id", &id), (":target", &target), (":now", &now), (":at", &at)])? > 0)
+    let set = ", target = :target, attempts = attempts + 1, begun = begun + 1, first_tried = coalesce(first_tried, :now), changed = :at";
+    let begun = step(c, DeliveryEvent::Begin, set, which, &[(":id", &id), (":target", &target), (":now", &now), (":at", &at)])?;
+    let sql = "SELECT begun FROM delivery WHERE id = ?1";
+    Ok(if begun > 0 { Some(c.prepare_cached(sql)?.query_row([id], |r| r.get(0))?) } else { None })
+}
+
+/// It had begun, as the journal knows, and the store has forgotten it; whether it can have.
+pub fn had_begun(c: &Connection, id: i64, begun: i64, target: &str, at: &str) -> Result<bool> {
+    // Whatever released it is forgotten as well.
+    step(c, DeliveryEvent::Release, "", "id = :id", &[(":id", &id)])?;
+    let set = ", target = :target, attempts = attempts + 1, begun = :begun, changed = :at";
+    Ok(step(c, DeliveryEvent::Begin, set, "id = :id", &[(":id", &id), (":begun", &begun), (":target", &target), (":at", &at)])? > 0)
+}
+
+/// The deliveries of keys.
+pub fn of_keys(c: &Connection, keys: &[&str]) -> Result<Vec<DeliveryWork>> {
+    let sql = format!("{WORK} WHERE key IN (SELECT value FROM json_each(?1))");
+    Ok(c.prepare_cached(&sql)?.query_map([serde_json::to_string(keys)?], work)?.collect::<Result<_, _>>()?)
 }
 
 /// It was taken.

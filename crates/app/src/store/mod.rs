@@ -45,7 +45,7 @@ pub struct Store {
 /// A connection of the store's pool.
 type Pooled = PooledConnection<SqliteConnectionManager>;
 
-const MIGRATIONS: [&str; 13] = [
+const MIGRATIONS: [&str; 14] = [
     include_str!("../../migrations/01-start.sql"),
     include_str!("../../migrations/02-versions-and-specimens.sql"),
     include_str!("../../migrations/03-pictures-and-clauses.sql"),
@@ -59,6 +59,7 @@ const MIGRATIONS: [&str; 13] = [
     include_str!("../../migrations/11-safety.sql"),
     include_str!("../../migrations/12-deliveries.sql"),
     include_str!("../../migrations/13-revisions.sql"),
+    include_str!("../../migrations/14-begun.sql"),
 ];
 
 impl Store {
@@ -88,6 +89,11 @@ impl Store {
         let store = self.clone();
         let done = tokio::task::spawn_blocking(move || work(&mut *store.connection()?)).await;
         done.map_err(|e| E::from(anyhow::Error::new(e)))?
+    }
+
+    /// Writes the log of the store into it.
+    pub async fn checkpoint(&self) -> Result<()> {
+        self.with(|c| Ok(c.query_row("PRAGMA wal_checkpoint(TRUNCATE)", [], |_| Ok(()))?)).await
     }
 
     /// Reads several things as they were at one moment.

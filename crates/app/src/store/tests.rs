@@ -196,7 +196,7 @@ fn what_a_dispatch_made_of_each_row_is_known() {
 fn what_failed_over_one_channel_and_arrived_over_another_counts_as_served() {
     let (_folder, mut c, run) = furnished();
     make(&mut c, 1, &["email", "folder"]);
-    assert!(deliveries::begin(&c, 1, "", 5, AT).expect("begins") && deliveries::delivered(&c, 1, "250 ok", AT).expect("taken"));
+    assert!(deliveries::begin(&c, 1, "", 5, AT).expect("begins").is_some() && deliveries::delivered(&c, 1, "250 ok", AT).expect("taken"));
     assert!(deliveries::went_wrong(&c, DeliveryEvent::Fail, 2, &later("full"), AT).expect("fails"));
     assert_eq!(states(&c, run)[0], "failed");
     let served = items::served(&c, 1, 1, &|_| None).expect("told");
@@ -281,8 +281,8 @@ fn an_item_goes_from_waiting_to_delivered_step_by_step() {
     make(&mut c, 2, &[]);
     assert_eq!(states(&c, run), ["to send", "made", "waiting"], "without a channel a made item is done");
     assert_eq!(due(&c, 0), [1]);
-    assert!(deliveries::begin(&c, 1, "<1@quay.example>", 5, AT).expect("begins"));
-    assert!(!deliveries::begin(&c, 1, "", 5, AT).expect("asks"), "nobody else can take it up");
+    assert!(deliveries::begin(&c, 1, "<1@quay.example>", 5, AT).expect("begins").is_some());
+    assert!(deliveries::begin(&c, 1, "", 5, AT).expect("asks").is_none(), "nobody else can take it up");
     assert!(!runs::finish(&c, run, LATER).expect("asks"), "something is on its way");
     assert!(deliveries::delivered(&c, 1, "250 ok", AT).expect("delivered"));
     fail(&c, 3);
@@ -305,7 +305,7 @@ fn what_waits_for_a_release_stays_until_a_person_gives_it() {
     c.execute("UPDATE delivery SET state = 'blocked'", []).expect("set");
     assert_eq!(states(&c, run), ["blocked"; 3]);
     assert!(due(&c, i64::MAX).is_empty() && !runs::finish(&c, run, AT).expect("asks"));
-    assert!(!deliveries::begin(&c, 1, "", 5, AT).expect("asks"), "not past its gate");
+    assert!(deliveries::begin(&c, 1, "", 5, AT).expect("asks").is_none(), "not past its gate");
     assert!(deliveries::release(&c, 2, AT).expect("released"));
     assert!(deliveries::withdraw(&c, 3, AT).expect("withdrawn"));
     assert_eq!(states(&c, run), ["blocked", "to send", "withdrawn"]);
@@ -336,7 +336,7 @@ fn no_item_of_a_run_that_is_held_back_moves_because_another_is_tried_again() {
     assert_eq!(states(&c, run), ["to send", "waiting", "waiting"]);
     assert_eq!(runs::get(&c, run).expect("asks").expect("is there").state, "paused");
     assert!(due(&c, i64::MAX).is_empty() && runs::to_make(&c).expect("asks").is_empty());
-    assert!(!deliveries::begin(&c, 1, "", 5, AT).expect("asks"));
+    assert!(deliveries::begin(&c, 1, "", 5, AT).expect("asks").is_none());
 }
 
 #[test]
@@ -360,7 +360,10 @@ fn a_delivery_whose_fate_is_unknown_moves_by_a_person_alone() {
     let (_folder, mut c, run) = furnished();
     make(&mut c, 1, &["email"]);
     make(&mut c, 2, &["email"]);
-    assert!(deliveries::begin(&c, 1, "<1@quay.example>", 5, AT).expect("begins") && deliveries::begin(&c, 2, "", 5, AT).expect("begins"));
+    assert!(
+        deliveries::begin(&c, 1, "<1@quay.example>", 5, AT).expect("begins").is_some()
+            && deliveries::begin(&c, 2, "", 5, AT).expect("begins").is_some()
+    );
     assert!(!deliveries::confirm(&c, 1, LATER).expect("asked"), "while it is in flight nobody can say so");
     let begun = deliveries::begun(&c).expect("asks");
     assert_eq!((begun.len(), begun[0].target.as_str()), (2, "<1@quay.example>"));
@@ -585,7 +588,7 @@ fn a_delivery_that_could_not_be_handed_over_waits_its_time() {
     let (_folder, mut c, _) = furnished();
     make(&mut c, 1, &["email"]);
     assert!(deliveries::put_off(&c, 1, 500, &later("unreachable"), true, 7, AT).expect("put off"));
-    assert!(deliveries::begin(&c, 1, "", 9, AT).expect("begins"));
+    assert!(deliveries::begin(&c, 1, "", 9, AT).expect("begins").is_some());
     assert!(deliveries::put_off(&c, 1, 600, &later("not-taken"), false, 9, AT).expect("put off"));
     let work = deliveries::get(&c, 1).expect("asks").expect("is there");
     assert_eq!((work.attempts, work.first_tried), (2, Some(7)), "each try counts once, and giving up counts from the first");
@@ -714,7 +717,7 @@ fn a_folder_of_an_older_program_is_brought_up_to_date() {
     assert_eq!((dispatch.setup.formats.len(), dispatch.setup.channels.len()), (2, 1));
     assert_eq!(c.query_row("SELECT count(*) FROM joint_row", [], |r| r.get::<_, i64>(0)).expect("counts"), 1);
     // What it was before lies beside it.
-    let copy = Connection::open(folder.path().join("mangle.before-13.sqlite")).expect("there");
+    let copy = Connection::open(folder.path().join("mangle.before-14.sqlite")).expect("there");
     assert_eq!(copy.query_row("SELECT count(*) FROM item WHERE state = 'held'", [], |r| r.get::<_, i64>(0)).expect("counts"), 1);
 }
 
