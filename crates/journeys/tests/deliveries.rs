@@ -1,52 +1,17 @@
 //! Deliveries by mouse: a second channel, a run on hold that is looked at and released, and a
 //! message in doubt that a person decides about.
 
-use std::io::{BufRead, BufReader, Write};
-
 use anyhow::Result;
-use mangle_journeys::{Browser, Program, ask, wait};
+use mangle_journeys::{Browser, Does, Program, Told, ask, mail_server, wait};
 use serde_json::json;
 
 /// A mail server that hangs up after each message of one recipient, before it says whether it
 /// has taken it, as long as a file lies there.
 fn forgetful_server(of: &'static str, while_there: std::path::PathBuf) -> Result<u16> {
-    let listener = std::net::TcpListener::bind("127.0.0.1:0")?;
-    let port = listener.local_addr()?.port();
-    std::thread::spawn(move || {
-        for stream in listener.incoming().flatten() {
-            let while_there = while_there.clone();
-            std::thread::spawn(move || -> std::io::Result<()> {
-                let mut write = stream.try_clone()?;
-                write.write_all(b"220 forgetful\r\n")?;
-                let (mut content, mut theirs) = (false, false);
-                for line in BufReader::new(stream).lines() {
-                    let line = line?;
-                    let answer: &[u8] = match (content, line.get(..4).unwrap_or(&line)) {
-                        (true, _) if line == "." => {
-                            content = false;
-                            if std::mem::take(&mut theirs) && while_there.exists() {
-                                return Ok(());
-                            }
-                            b"250 taken\r\n"
-                        }
-                        (true, _) => continue,
-                        (_, "RCPT") => {
-                            theirs |= line.contains(of);
-                            b"250 yes\r\n"
-                        }
-                        (_, "DATA") => {
-                            content = true;
-                            b"354 go on\r\n"
-                        }
-                        _ => b"250 yes\r\n",
-                    };
-                    write.write_all(answer)?;
-                }
-                Ok(())
-            });
-        }
-    });
-    Ok(port)
+    mail_server(move |told| match told {
+        Told::Message { recipients, .. } if recipients.iter().any(|r| r.contains(of)) && while_there.exists() => Does::HangsUp,
+        _ => Does::Takes,
+    })
 }
 
 #[tokio::test(flavor = "multi_thread")]
@@ -98,7 +63,7 @@ async fn a_run_is_held_looked_at_released_and_a_doubt_decided() -> Result<()> {
     // One is looked at, and does not go by mail.
     let label = ask("GET", &format!("{}/api/runs/{run}/items", program.address), None)?[0]["label"].as_str().unwrap_or_default().to_owned();
     b.text("button", &label).await?.click().await?;
-    b.text("h4", "History").await?;
+    b.text("h3", "History").await?;
     b.click("Withdraw").await?;
     b.text("li", "E-mail: Withdrawn").await?;
     b.click("Release 3 on hold").await?;

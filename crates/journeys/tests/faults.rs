@@ -5,14 +5,13 @@
 //! 20 kills; `MANGLE_KILLS=200` for the long round (`make long`).
 
 use std::collections::HashMap;
-use std::io::{BufRead, BufReader, Write};
-use std::net::{TcpListener, TcpStream};
+use std::io::Write;
 use std::path::Path;
 use std::sync::{Arc, Mutex};
 use std::time::Duration;
 
 use anyhow::{Context, Result};
-use mangle_journeys::{Program, ask, wait};
+use mangle_journeys::{Does, Program, Told, ask, mail_server, wait};
 use serde_json::{Value, json};
 
 /// Chance that can be repeated: xorshift (Marsaglia 2003, “Xorshift RNGs”).
@@ -31,60 +30,39 @@ impl Chance {
 /// How often each message was taken, by its Message-ID.
 type Taken = Arc<Mutex<HashMap<String, usize>>>;
 
-/// A mail server of many moods (RFC 5321); gives its port.
+/// A mail server of many moods, which notes what it has taken; gives its port.
 fn moody_server(taken: Taken, seed: u64) -> Result<u16> {
-    let listener = TcpListener::bind("127.0.0.1:0")?;
-    let port = listener.local_addr()?.port();
-    std::thread::spawn(move || {
-        for (number, stream) in listener.incoming().flatten().enumerate() {
-            let (taken, chance) = (taken.clone(), Chance(seed + 7919 * (number as u64 + 1)));
-            std::thread::spawn(move || talk(stream, &taken, chance));
+    let chance = Mutex::new(Chance(seed));
+    mail_server(move |told| {
+        let mood = chance.lock().expect("one at a time").below(60);
+        match told {
+            Told::Recipient(_) if mood < 3 => Does::Answers("450 busy"),
+            Told::Recipient(_) if mood < 5 => Does::HangsUp,
+            Told::Recipient(_) => Does::Takes,
+            Told::Message { .. } if mood < 3 => Does::Answers("451 not now"),
+            Told::Message { .. } if mood < 6 => Does::Answers("554 never"),
+            // It hangs up: before it has taken the message, or after.
+            Told::Message { .. } if mood < 9 => Does::HangsUp,
+            Told::Message { id, .. } => {
+                note(&taken, id);
+                if mood < 12 { Does::HangsUp } else { Does::Takes }
+            }
         }
-    });
-    Ok(port)
+    })
 }
 
-fn talk(stream: TcpStream, taken: &Taken, mut chance: Chance) -> std::io::Result<()> {
-    let mut write = stream.try_clone()?;
-    write.write_all(b"220 moody\r\n")?;
-    let (mut content, mut id) = (false, String::new());
-    for line in BufReader::new(stream).lines() {
-        let line = line?;
-        if content {
-            if let Some(own) = line.strip_prefix("Message-ID: ") {
-                own.trim().clone_into(&mut id);
-            }
-            if line != "." {
-                continue;
-            }
-            content = false;
-            match chance.below(20) {
-                0 => write.write_all(b"451 not now\r\n")?,
-                1 => write.write_all(b"554 never\r\n")?,
-                // It hangs up: before it has taken the message, or after.
-                2 => return Ok(()),
-                mood => {
-                    *taken.lock().expect("one at a time").entry(std::mem::take(&mut id)).or_default() += 1;
-                    if mood == 3 {
-                        return Ok(());
-                    }
-                    write.write_all(b"250 taken\r\n")?;
-                }
-            }
-            continue;
+/// A mail server that takes everything.
+fn kind_server(taken: Taken) -> Result<u16> {
+    mail_server(move |told| {
+        if let Told::Message { id, .. } = told {
+            note(&taken, id);
         }
-        match line.get(..4).unwrap_or(&line) {
-            "RCPT" if chance.below(20) == 0 => write.write_all(b"450 busy\r\n")?,
-            "RCPT" if chance.below(30) == 0 => return Ok(()),
-            "DATA" => {
-                content = true;
-                write.write_all(b"354 go on\r\n")?;
-            }
-            "QUIT" => return write.write_all(b"221 bye\r\n"),
-            _ => write.write_all(b"250 yes\r\n")?,
-        }
-    }
-    Ok(())
+        Does::Takes
+    })
+}
+
+fn note(taken: &Taken, id: &str) {
+    *taken.lock().expect("one at a time").entry(id.to_owned()).or_default() += 1;
 }
 
 fn serve(folder: &Path, office: &Path, port: u16) -> Result<Program> {
@@ -206,38 +184,6 @@ fn check(
     let odd: Vec<_> = saved.iter().filter(|path| !path.ends_with(".pdf") || path.contains(" (2)")).collect();
     anyhow::ensure!(saved.len() == count && odd.is_empty(), "{told:?}: {} files for {count} records; {odd:?}", saved.len());
     Ok(())
-}
-
-/// A mail server that takes everything and counts it.
-fn kind_server(taken: Taken) -> Result<u16> {
-    let listener = TcpListener::bind("127.0.0.1:0")?;
-    let port = listener.local_addr()?.port();
-    std::thread::spawn(move || {
-        for stream in listener.incoming().flatten() {
-            let taken = taken.clone();
-            std::thread::spawn(move || -> std::io::Result<()> {
-                let mut write = stream.try_clone()?;
-                write.write_all(b"220 kind\r\n")?;
-                let (mut content, mut id) = (false, String::new());
-                for line in BufReader::new(stream).lines() {
-                    let line = line?;
-                    if let (true, Some(own)) = (content, line.strip_prefix("Message-ID: ")) {
-                        own.trim().clone_into(&mut id);
-                    }
-                    if content && line != "." {
-                        continue;
-                    }
-                    if content {
-                        *taken.lock().expect("one at a time").entry(std::mem::take(&mut id)).or_default() += 1;
-                    }
-                    content = !content && line.starts_with("DATA");
-                    write.write_all(if content { b"354 go on\r\n" } else { b"250 yes\r\n" })?;
-                }
-                Ok(())
-            });
-        }
-    });
-    Ok(port)
 }
 
 #[test]

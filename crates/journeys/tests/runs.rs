@@ -1,10 +1,9 @@
 //! Runs through the API: pause, stop, refusal, documents, versions.
 
-use std::io::{BufRead, BufReader, Write};
 use std::time::Duration;
 
 use anyhow::{Context, Result};
-use mangle_journeys::{Program, ask, repository, send_file, tool, wait};
+use mangle_journeys::{Does, Program, Told, ask, mail_server, repository, send_file, tool, wait};
 use serde_json::{Value, json};
 
 /// The demo's dispatch, ready to run; gives the number of its records.
@@ -103,50 +102,18 @@ fn a_stopped_run_leaves_the_rest_out() -> Result<()> {
     Ok(())
 }
 
-/// A mail server that refuses one recipient for good until it is told otherwise.
-fn strict_server(refuses: std::sync::Arc<std::sync::atomic::AtomicBool>) -> Result<u16> {
-    let listener = std::net::TcpListener::bind("127.0.0.1:0")?;
-    let port = listener.local_addr()?.port();
-    std::thread::spawn(move || {
-        for stream in listener.incoming().flatten() {
-            let refuses = refuses.clone();
-            std::thread::spawn(move || -> std::io::Result<()> {
-                let mut write = stream.try_clone()?;
-                write.write_all(b"220 strict\r\n")?;
-                let mut data = false;
-                for line in BufReader::new(stream).lines() {
-                    let line = line?;
-                    let answer: &[u8] = match (data, line.get(..4).unwrap_or(&line)) {
-                        (true, _) if line == "." => {
-                            data = false;
-                            b"250 taken\r\n"
-                        }
-                        (true, _) => continue,
-                        (_, "DATA") => {
-                            data = true;
-                            b"354 go on\r\n"
-                        }
-                        (_, "RCPT") if line.contains("marijke") && refuses.load(std::sync::atomic::Ordering::Relaxed) => {
-                            b"550 nobody of that name\r\n"
-                        }
-                        (_, "QUIT") => b"221 bye\r\n",
-                        _ => b"250 yes\r\n",
-                    };
-                    write.write_all(answer)?;
-                }
-                Ok(())
-            });
-        }
-    });
-    Ok(port)
-}
-
 #[test]
 fn failed_items_are_run_again_alone() -> Result<()> {
     let folder = tempfile::tempdir()?;
     drop(Program::demo(folder.path())?);
     let refuses = std::sync::Arc::new(std::sync::atomic::AtomicBool::new(true));
-    let port = strict_server(refuses.clone())?;
+    let strict = refuses.clone();
+    let port = mail_server(move |told| match told {
+        Told::Recipient(one) if one.contains("marijke") && strict.load(std::sync::atomic::Ordering::Relaxed) => {
+            Does::Answers("550 nobody of that name")
+        }
+        _ => Does::Takes,
+    })?;
     let program =
         Program::start(&["serve", "--port", "0", "--smtp", &format!("127.0.0.1:{port}"), "--folder", &folder.path().to_string_lossy()])?;
     let count = ready(&program, |_| {})?;

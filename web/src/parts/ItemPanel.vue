@@ -55,14 +55,14 @@ async function retry() {
 
 <template>
   <div class="panel-body">
-    <h3>{{ item.label }}{{ item.row ? `, row ${item.row}` : '' }}</h3>
+    <h2>{{ item.label }}{{ item.row ? `, row ${item.row}` : '' }}</h2>
     <p class="now">
       <StateWord :state="item.state" />
       <el-button v-if="failed" @click="retry">Retry</el-button>
     </p>
     <p v-if="item.error_message" class="problem">{{ item.error_place }}: {{ item.error_message }}</p>
     <template v-if="item.documents.length">
-      <h4>Documents</h4>
+      <h3>Documents</h3>
       <p v-for="one in item.documents" :key="one.id" class="line">
         <a :href="`/api/documents/${one.id}`" target="_blank">{{ one.name }}</a>
         <span class="quiet"
@@ -71,7 +71,7 @@ async function retry() {
       </p>
     </template>
     <template v-if="item.deliveries.length">
-      <h4>Deliveries</h4>
+      <h3>Deliveries</h3>
       <section v-for="one in item.deliveries" :key="one.id" class="delivery" :aria-label="one.name">
         <p class="line">
           <b>{{ one.name }}</b> <StateWord :state="one.state" />
@@ -91,7 +91,7 @@ async function retry() {
         </p>
       </section>
     </template>
-    <h4>History</h4>
+    <h3>History</h3>
     <ol v-if="events.length">
       <li v-for="one in events" :key="one.id">
         <span class="quiet when">{{ shortDay(one.at) }}, {{ clock(one.at) }}</span>
@@ -106,11 +106,11 @@ async function retry() {
 </template>
 
 <style scoped>
-h3 {
+h2 {
   margin: 0;
   font-size: 13px;
 }
-h4 {
+h3 {
   margin: 6px 0 -4px;
   font-size: 12px;
   color: var(--ink-2);

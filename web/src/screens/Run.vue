@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { computed, onMounted, ref, watch } from 'vue'
 import { useIntervalFn } from '@vueuse/core'
-import { useRouter } from 'vue-router'
+import { useRoute, useRouter } from 'vue-router'
 
 import { api, ask, attempt, save, type Schemas } from '../api/client'
 import { confirmed } from '../api/confirm'
@@ -16,6 +16,7 @@ type Item = Schemas['ItemInfo']
 const props = defineProps<{ id: string }>()
 const store = useRuns()
 const router = useRouter()
+const route = useRoute()
 const id = computed(() => Number(props.id))
 const run = computed(() => store.runs.find((r) => r.id === id.value))
 const only = ref<string>()
@@ -113,24 +114,23 @@ async function stop() {
   if (await confirmed(asked)) await act('stop')
 }
 
-/** The item whose history is shown beside the list. */
+/** The item whose history is shown beside the list: `?at=` its position in the run. */
 const opened = ref<Item>()
-async function look(item: Item) {
-  opened.value = opened.value?.id === item.id ? undefined : item
+const at = computed(() => Number(route.query.at) || 0)
+async function fetchOpened() {
+  if (!at.value) return (opened.value = undefined)
+  const query = { from: at.value - 1, count: 1 }
+  const found = await attempt(() => ask(api.GET('/api/runs/{id}/items', { params: { ...params(), query } })))
+  if (found?.[0]?.position === at.value) opened.value = found[0]
 }
+const look = (item: Item) =>
+  router.replace({ query: at.value === item.position ? {} : { at: item.position } })
+watch([id, at, version], fetchOpened, { immediate: true })
 /** Something was decided about the item beside the list: it is read again. */
 async function changed() {
   await store.refresh(id.value)
   version.value++
 }
-watch(version, async () => {
-  const open = opened.value
-  if (!open) return
-  const query = { from: open.position - 1, count: 1 }
-  const found = await attempt(() => ask(api.GET('/api/runs/{id}/items', { params: { ...params(), query } })))
-  if (found?.[0]?.id === opened.value?.id) opened.value = found?.[0]
-})
-
 const nextTry = (item: Item) =>
   item.deliveries.find((d) => d.state === 'to send' && d.error_message)?.next_try_in ?? 0
 const goesTo = (item: Item) =>
@@ -224,19 +224,19 @@ async function retryOne(item: Item) {
         <template #row="{ row }: { row: Item }">
           <td class="num quiet">{{ row.row || 'all' }}</td>
           <td :title="row.label">
-            <button type="button" class="plain" :aria-expanded="opened?.id === row.id" @click="look(row)">
+            <button type="button" class="plain" :aria-expanded="at === row.position" @click="look(row)">
               {{ row.label }}
             </button>
           </td>
           <td><StateWord :state="row.state" /></td>
           <td :title="row.file_name">
             <a
-              v-for="(one, at) in row.documents"
+              v-for="(one, nth) in row.documents"
               :key="one.id"
-              :class="{ quiet: at }"
+              :class="{ quiet: nth }"
               :href="`/api/documents/${one.id}`"
               target="_blank"
-              >{{ at ? ` ${one.format.toUpperCase()}` : row.file_name }}</a
+              >{{ nth ? ` ${one.format.toUpperCase()}` : row.file_name }}</a
             >
           </td>
           <td class="num">{{ bytes(row) ? size(bytes(row)) : '' }}</td>
@@ -252,7 +252,9 @@ async function retryOne(item: Item) {
         </template>
       </RowTable>
       <aside v-if="opened" class="item-panel" aria-label="Record">
-        <el-button text class="shut" aria-label="Close" @click="opened = undefined">Close</el-button>
+        <el-button text class="shut" aria-label="Close" @click="router.replace({ query: {} })"
+          >Close</el-button
+        >
         <ItemPanel :item="opened" @changed="changed" />
       </aside>
     </div>
