@@ -3,6 +3,7 @@
 mod api;
 mod demo;
 mod error;
+mod health;
 mod server;
 mod web;
 

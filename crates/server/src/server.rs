@@ -13,11 +13,12 @@ use mangle_app::App;
 use tokio::net::TcpListener;
 
 use crate::error::Refused;
-use crate::{api, web};
+use crate::{api, health, web};
 
 /// The routes of the application; `more` are those of practice services.
 pub fn router(app: App, more: Router) -> Router {
-    api::router(app)
+    api::router(app.clone())
+        .merge(health::router(app))
         .layer(Extension(Arc::new(api::Guard::default())))
         .merge(more)
         .fallback(web::serve)

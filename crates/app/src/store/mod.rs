@@ -1,6 +1,7 @@
 //! The store: SQLite, a file a table. SQL lives here and nowhere else.
 
 pub mod clauses;
+pub mod counts;
 pub mod deliveries;
 pub mod dispatches;
 pub mod documents;

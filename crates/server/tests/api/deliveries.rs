@@ -81,6 +81,11 @@ async fn one_record_goes_by_mail_and_into_its_folder_each_by_itself() {
     let again = office.ask("POST", &format!("{PATH}/runs"), json!({ "count": 3, "repeats": 3 })).await.1;
     until(&office, &again["id"], |r| r["state"] == "done").await;
     assert_eq!(files(&office).iter().filter(|path| path.contains(" (2).pdf")).count(), 3);
+    // Who watches the program sees it.
+    let told = |bytes: Vec<u8>| String::from_utf8(bytes).expect("text");
+    assert_eq!((told(office.bytes("/healthz").await), told(office.bytes("/readyz").await)), ("ok\n".into(), "ok\n".into()));
+    let metrics = told(office.bytes("/metrics").await);
+    assert!(metrics.contains("mangle_deliveries{channel=\"folder\",state=\"delivered\"} 6\n"), "{metrics}");
 }
 
 #[tokio::test]
