@@ -19,6 +19,7 @@ use crate::{App, Error};
 /// A dispatch as it is saved.
 #[derive(Debug, Serialize, Deserialize)]
 #[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
+#[serde(deny_unknown_fields)]
 pub struct DispatchBody {
     /// Its name.
     name: String,

@@ -176,6 +176,9 @@ async fn a_set_up_with_a_field_that_nobody_knows_is_refused() {
         let (status, told) = office.ask("PUT", PATH, bench).await;
         assert_eq!(status, StatusCode::UNPROCESSABLE_ENTITY, "{told}");
     }
+    let mut bench = office.get(PATH).await;
+    bench["colour"] = json!("red");
+    assert_eq!(office.ask("PUT", PATH, bench).await.0, StatusCode::UNPROCESSABLE_ENTITY);
     // A folder that the operator does not allow stops the run, and so does none at all.
     for (folder, told) in [("Elsewhere", "The folder “Elsewhere” is not allowed on this machine"), ("", "no folder. Choose one.")] {
         let bench = two_channels(&office, |setup| setup["channels"][1]["channel"]["folder"] = json!(folder)).await;

@@ -58,6 +58,11 @@ impl Office {
     }
 
     pub async fn ask(&self, method: &str, path: &str, body: Value) -> (StatusCode, Value) {
+        // A dispatch is changed as it was shown; what is worked out of it is not sent back.
+        let body = match (method, path.trim_start_matches("/api/dispatches/").split('/').collect::<Vec<_>>().as_slice()) {
+            ("PUT", [_]) if path.starts_with("/api/dispatches/") => saved(body),
+            _ => body,
+        };
         let request = Request::builder().method(method).uri(path).header("content-type", "application/json");
         self.send(request.body(Body::from(if body.is_null() { String::new() } else { body.to_string() })).expect("a request")).await
     }
@@ -107,3 +112,30 @@ impl Office {
 pub fn file(name: &str) -> Vec<u8> {
     std::fs::read(PathBuf::from("../../demo").join(name)).expect("the demo world")
 }
+
+/// What is saved of a dispatch as its screen shows it.
+fn saved(shown: Value) -> Value {
+    let Value::Object(mut all) = shown else { return shown };
+    all.retain(|name, _| !SHOWN_ONLY.contains(&name.as_str()));
+    Value::Object(all)
+}
+
+/// What a dispatch's screen shows beside what is saved.
+const SHOWN_ONLY: [&str; 16] = [
+    "key",
+    "changed",
+    "template",
+    "template_problems",
+    "sheet",
+    "columns",
+    "unused",
+    "ties",
+    "records",
+    "row_count",
+    "filter_problem",
+    "obstacles",
+    "hints",
+    "runs",
+    "person_email",
+    "folders",
+];
