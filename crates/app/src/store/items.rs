@@ -313,7 +313,7 @@ pub fn served(c: &Connection, dispatch: i64, sheet: i64, now: &dyn Fn(usize) -> 
          EXISTS (SELECT 1 FROM delivery WHERE item_id = item.id AND state IN ('delivered', 'uncertain'))
          FROM (SELECT row, id AS item_id, 0 AS joint FROM item WHERE sheet_id = ?2 UNION ALL SELECT row, item_id, 1 FROM joint_row WHERE sheet_id = ?2) AS of_row
          JOIN item ON item.id = of_row.item_id JOIN run ON run.id = item.run_id
-         WHERE run.dispatch_id = ?1 AND run.kind = 'run' AND item.progress NOT IN ('left out', 'withdrawn') AND of_row.row > 0 ORDER BY item.id",
+         WHERE run.dispatch_id = ?1 AND run.kind = 'run' AND item.progress <> 'left out' AND of_row.row > 0 ORDER BY item.id",
     )?;
     let mut found: HashMap<usize, Served> = HashMap::new();
     let mut rows = query.query(params![dispatch, sheet])?;
@@ -321,8 +321,8 @@ pub fn served(c: &Connection, dispatch: i64, sheet: i64, now: &dyn Fn(usize) -> 
         let (row, joint, run, state): (usize, bool, i64, String) = (r.get(0)?, r.get(1)?, r.get(2)?, r.get(3)?);
         let one = found.entry(row).or_insert(Served { run: None, at: String::new(), failed_last: false, changed: false });
         one.failed_last = state == "failed";
-        // One that failed over one channel may have arrived over another.
-        if state != "failed" || r.get(6)? {
+        // What failed or was withdrawn over one channel may have arrived over another.
+        if !["failed", "withdrawn"].contains(&state.as_str()) || r.get(6)? {
             one.run = Some(run);
             one.at = r.get(4)?;
             // What a document that serves many was made of can't be told by one row.

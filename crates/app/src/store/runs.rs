@@ -298,7 +298,8 @@ const NOT_SERVED_SINCE: &str = "run_id = :run AND (:item IS NULL OR id = :item)
     AND NOT EXISTS (SELECT 1 FROM item AS other JOIN run ON run.id = other.run_id JOIN run AS own ON own.id = item.run_id
       WHERE other.sheet_id = item.sheet_id AND other.row = item.row AND other.row > 0 AND other.run_id <> item.run_id
         AND run.dispatch_id = own.dispatch_id AND run.kind = 'run' AND own.kind = 'run'
-        AND other.progress NOT IN ('failed', 'left out', 'withdrawn') AND (other.id > item.id OR other.changed > item.changed))";
+        AND (other.progress NOT IN ('failed', 'left out', 'withdrawn')
+          OR EXISTS (SELECT 1 FROM delivery WHERE item_id = other.id AND state IN ('delivered', 'uncertain'))) AND (other.id > item.id OR other.changed > item.changed))";
 
 /// Sets failed items (or one of them), and failed deliveries of those that were made, to be made
 /// or sent again; how many items. A run that is done is running again for them; one that is

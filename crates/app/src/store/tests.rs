@@ -208,6 +208,29 @@ fn what_failed_over_one_channel_and_arrived_over_another_counts_as_served() {
 }
 
 #[test]
+fn what_was_withdrawn_over_one_channel_and_arrived_over_another_counts_as_served() {
+    let (_folder, mut c, first) = furnished();
+    for item in [1, 2] {
+        make(&mut c, item, &["email", "folder"]);
+    }
+    // Of the first the message arrived; of the second nothing did.
+    assert!(deliveries::begin(&c, 1, "", 5, AT).expect("begins").is_some() && deliveries::delivered(&c, 1, "", AT).expect("taken"));
+    for delivery in [2, 3, 4] {
+        assert!(deliveries::withdraw(&c, delivery, AT).expect("withdrawn"));
+    }
+    assert_eq!(states(&c, first), ["withdrawn", "withdrawn", "waiting"]);
+    let served = items::served(&c, 1, 1, &|_| None).expect("told");
+    let told = |row: usize| served.get(&row).and_then(|s| s.run);
+    assert_eq!((told(1), told(2), told(3)), (Some(first), None, Some(first)));
+    // An earlier run does not serve it a second time.
+    let second = begin(&mut c);
+    let id = list(&c, second)[0].id;
+    items::failed(&c, id, &error("misfit"), AT).expect("failed");
+    c.execute("UPDATE item SET changed = ?1 WHERE id = 1", [LATER]).expect("set");
+    assert_eq!(retry(&mut c, second, Some(id), LATER), 0);
+}
+
+#[test]
 fn the_same_start_of_a_dispatch_is_one_run() {
     let (_folder, c, run) = furnished();
     c.execute("UPDATE run SET start_key = 'a' WHERE id = ?1", [run]).expect("keyed");
