@@ -22,9 +22,9 @@ use crate::template::{FillError, Place, Placeholder, Problem, TextTemplate};
 pub use email::{EmailChannel, EmailPayload, proof};
 pub use folder::{Clash, FolderChannel, FolderPayload};
 
-/// Names every kind of channel: the settings that are stored, and the word for its kind.
+/// Names every kind of channel: the settings that are stored, the word for its kind, and its name.
 macro_rules! channels {
-    ($($(#[$doc:meta])* $kind:ident($settings:ty) = $word:literal),+ $(,)?) => {
+    ($($(#[$doc:meta])* $kind:ident($settings:ty) = $word:literal, $name:literal);+ $(;)?) => {
         /// The settings of a channel, by its kind.
         #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
         #[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
@@ -42,6 +42,11 @@ macro_rules! channels {
                 match self { $(Channel::$kind(_) => $word),+ }
             }
 
+            /// What one of its kind is called where nobody named it.
+            fn name(&self) -> &'static str {
+                match self { $(Channel::$kind(_) => $name),+ }
+            }
+
             fn settings(&self) -> &dyn Settings {
                 match self { $(Channel::$kind(settings) => settings),+ }
             }
@@ -55,9 +60,9 @@ macro_rules! channels {
 
 channels! {
     /// By e-mail, as attachments (RFC 5322).
-    Email(EmailChannel) = "email",
+    Email(EmailChannel) = "email", "E-mail";
     /// As files in a folder of this machine.
-    Folder(FolderChannel) = "folder",
+    Folder(FolderChannel) = "folder", "Folder";
 }
 
 /// What the settings of every channel can do.
@@ -280,7 +285,7 @@ impl Compiled {
             Fault::Fill { .. } => None,
         }));
         let name = match setup.name.trim() {
-            "" => kind_name(setup.channel.kind()),
+            "" => setup.channel.name(),
             name => name,
         };
         Some(Compiled { index, kind: setup.channel.kind(), name: name.to_owned(), moment: setup.moment, condition: read, plan, problems })
@@ -309,15 +314,6 @@ impl Compiled {
             return Ok(None);
         }
         self.plan.render(scope, made).map(Some)
-    }
-}
-
-/// What a channel of a kind is called where nobody named it.
-pub fn kind_name(kind: &str) -> &str {
-    match kind {
-        "email" => "E-mail",
-        "folder" => "Folder",
-        other => other,
     }
 }
 
