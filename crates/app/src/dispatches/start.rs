@@ -1,6 +1,5 @@
 //! Starting a run and making proofs.
 
-use crate::store::{Connection, Transaction};
 use mangle_core::dispatch::{Setup, joint_record, joint_schema};
 use mangle_core::records::{Labels, Record, Schema, Sheet};
 use mangle_core::value::EmailAddress;
@@ -10,15 +9,13 @@ use tokio_util::sync::CancellationToken;
 
 use super::preflight::{findings, of_all};
 use super::{bench, find, ready};
-use crate::clock;
-use crate::jobs;
 use crate::prepare::blocking;
 use crate::store::dispatches::Dispatch;
 use crate::store::runs::{self, NewItem, NewRun, RunInfo};
 use crate::store::sheets::ColumnInfo;
 use crate::store::snapshots::Snapshot;
-use crate::store::{items, settings};
-use crate::{Actor, App, Error};
+use crate::store::{Connection, Transaction, items, settings};
+use crate::{Actor, App, Error, clock, jobs};
 
 /// What a run is started with.
 #[derive(Debug, Deserialize)]
@@ -41,9 +38,9 @@ pub struct StartRun {
     hold: bool,
 }
 
-/// Starts a run of all chosen records. Error while anything stops it, while another run
-/// of the dispatch is going, and where records would be served again unconfirmed.
 impl App {
+    /// Starts a run of all chosen records. Refused while anything stops it, while another run
+    /// of the dispatch is under way, and where records would be served again unconfirmed.
     pub async fn start_run(&self, key: &str, asked: StartRun) -> Result<RunInfo, Error> {
         let dispatch = find(self, key).await?;
         let (id, start_key) = (dispatch.id, asked.start_key.clone());
@@ -111,8 +108,8 @@ pub struct ProofRun {
     to: String,
 }
 
-/// Makes proofs of some records and sends them to the person, and to nobody else.
 impl App {
+    /// Makes proofs of some records and sends them to the person, and to nobody else.
     pub async fn start_proofs(&self, key: &str, asked: ProofRun) -> Result<RunInfo, Error> {
         let dispatch = find(self, key).await?;
         let to = EmailAddress::parse(&asked.to).map_err(|e| Error::unusable("not-an-address", e.to_string()))?;
