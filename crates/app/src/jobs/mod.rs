@@ -182,7 +182,7 @@ async fn make_waiting(app: &App, run: i64, ready: &(Arc<Prepared>, runs::RunWork
                 }
             };
             for item in batch {
-                after = item.position;
+                after = after.max(item.position);
                 busy.spawn(make::item(app.clone(), ready.0.clone(), ready.1.clone(), item));
             }
             wake(app);

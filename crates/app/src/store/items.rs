@@ -157,23 +157,28 @@ pub enum Claimed {
 }
 
 /// Takes the next items of a run to make, after a position, under a lease from a moment on;
-/// `busy` where others of the run are being made.
+/// `busy` where others of the run are being made. Those whose making was begun before come last,
+/// the least often begun first: what may end the program keeps no other item waiting, and chance
+/// meets another one each time.
 pub fn claim(t: &Transaction<'_>, run: i64, after: usize, count: usize, busy: bool, now: i64) -> Result<Claimed> {
-    let sql = format!("{WORK} WHERE run_id = ?1 AND state = 'waiting' AND position > ?2 ORDER BY position LIMIT ?3");
-    let mut batch: Vec<ItemWork> = t.prepare_cached(&sql)?.query_map(params![run, after, count], of_row)?.collect::<Result<_, _>>()?;
-    let begun = batch.iter().position(|item| item.attempts > 0);
-    if begun == Some(0) && busy {
-        return Ok(Claimed::NotNow);
+    let fresh = format!("{WORK} WHERE run_id = ?1 AND state = 'waiting' AND attempts = 0 AND position > ?2 ORDER BY position LIMIT ?3");
+    let mut batch: Vec<ItemWork> = t.prepare_cached(&fresh)?.query_map(params![run, after, count], of_row)?.collect::<Result<_, _>>()?;
+    let alone = batch.is_empty();
+    if alone {
+        let begun = format!("{WORK} WHERE run_id = ?1 AND state = 'waiting' AND attempts > 0 ORDER BY attempts, position LIMIT 1");
+        batch.extend(t.prepare_cached(&begun)?.query_row([run], of_row).optional()?);
+        if busy && !batch.is_empty() {
+            return Ok(Claimed::NotNow);
+        }
     }
-    batch.truncate(begun.map_or(batch.len(), |at| at.max(1)));
     for item in &batch {
         let set = ", attempts = attempts + 1, lease = :lease";
         step(t, ItemEvent::Claim, set, "id = :id", &[(":id", &item.id), (":lease", &(now + LEASE))])?;
     }
-    Ok(match (begun, batch.pop()) {
+    Ok(match (alone, batch.pop()) {
         (_, None) => Claimed::Nothing,
-        (Some(0), Some(only)) => Claimed::Alone(only),
-        (_, Some(last)) => {
+        (true, Some(only)) => Claimed::Alone(only),
+        (false, Some(last)) => {
             batch.push(last);
             Claimed::Some(batch)
         }
