@@ -6,6 +6,7 @@ import { useRouter } from 'vue-router'
 import { api, ask, attempt, tell, upload } from './api/client'
 import { useRuns } from './api/runs'
 import Finder from './parts/Finder.vue'
+import Imports from './parts/Imports.vue'
 import Keys from './parts/Keys.vue'
 import TopBar from './parts/TopBar.vue'
 
@@ -73,7 +74,7 @@ async function take(files: File[]) {
   <Finder v-model="finding" />
   <Keys v-model="keys" />
   <div v-if="over || taking" class="drop" role="status">
-    <b v-if="taking">Reading the files…</b>
+    <template v-if="taking"><b>Reading the files…</b><Imports class="imports" /></template>
     <template v-else
       ><b>Drop data files and templates here</b
       ><span>Drop a data file and a DOCX template together to create a dispatch.</span></template
@@ -98,5 +99,8 @@ main {
   border-radius: var(--radius);
   background: color-mix(in srgb, var(--paper) 92%, transparent);
   pointer-events: none;
+}
+.drop .imports {
+  pointer-events: auto;
 }
 </style>

@@ -14,7 +14,7 @@ use tokio::sync::{Semaphore, broadcast};
 use tokio_util::sync::CancellationToken;
 use tokio_util::task::TaskTracker;
 
-use crate::crm::{Fetchings, Secrets};
+use crate::crm::Secrets;
 use crate::files::Files;
 use crate::jobs::{self, Journal, Outbox};
 use crate::prepare::LoadedSheet;
@@ -59,8 +59,10 @@ pub struct Inner {
     pub(crate) fonts: Mutex<Option<Arc<FontSet>>>,
     /// Keeps tokens closed.
     pub secrets: Secrets,
-    /// The queries whose records are being fetched.
-    pub fetchings: Fetchings,
+    /// The jobs beside runs that are being done.
+    pub(crate) background: jobs::Background,
+    /// Files that are being imported.
+    pub(crate) incoming: Files,
     /// Who makes which run.
     pub makers: jobs::Makers,
     /// How many items are made at a time: one for each core, whatever the number of runs.
@@ -112,7 +114,8 @@ pub(crate) async fn open_with(options: Options, adapters: Vec<Arc<dyn Channel>>)
         clauses: Mutex::default(),
         fonts: Mutex::default(),
         secrets: Secrets::open(&options.folder)?,
-        fetchings: Fetchings::default(),
+        background: jobs::Background::default(),
+        incoming: Files::open(&options.folder.join("incoming"))?,
         makers: jobs::Makers::default(),
         slots: Arc::new(Semaphore::new(cores)),
         tasks: TaskTracker::new(),

@@ -2,6 +2,7 @@
 //! one sentence for people. How a reason is told over HTTP or at a terminal is theirs.
 
 use mangle_documents::OpenError;
+use serde::{Deserialize, Serialize};
 
 /// Why something was not done.
 #[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
@@ -24,6 +25,8 @@ pub enum ErrorKind {
     Missing,
     /// It does not fit the state of things.
     Conflict,
+    /// It is asked for more often than is served.
+    TooMany,
     /// The machine or the program: it is logged, and no input would help.
     Internal,
 }
@@ -64,5 +67,22 @@ impl From<anyhow::Error> for Error {
     fn from(error: anyhow::Error) -> Error {
         tracing::error!(error = format!("{error:#}"), "a request failed");
         Error::new(ErrorKind::Internal, "internal", "Internal error. Try again; if it persists, check the log.")
+    }
+}
+
+/// What the API answers when it refuses.
+#[derive(Debug, Clone, Serialize, Deserialize)]
+#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
+pub struct Problem {
+    /// A short name for programs.
+    pub code: String,
+    /// What is wrong, where, and what to do.
+    #[serde(serialize_with = "mangle_core::words::as_sentence")]
+    pub message: String,
+}
+
+impl From<Error> for Problem {
+    fn from(error: Error) -> Problem {
+        Problem { code: error.code, message: error.message }
     }
 }

@@ -39,7 +39,15 @@ impl Files {
         whole(name, found.bytes().await?.into())
     }
 
-    /// The same beside the async runtime, without a thread of the pool that such work runs on:
+    /// Deletes the bytes of a name, where they are there.
+    pub async fn delete(&self, name: &str) -> Result<()> {
+        match self.store.delete(&path(name)).await {
+            Ok(()) | Err(object_store::Error::NotFound { .. }) => Ok(()),
+            Err(error) => Err(error).context("a file can't be deleted"),
+        }
+    }
+
+    /// The same as `get` beside the async runtime, without a thread of the pool that such work runs on:
     /// it would wait for itself where many do so at once.
     pub fn get_blocking(&self, name: &str) -> Result<Vec<u8>> {
         let bytes = std::fs::read(self.folder.join(path(name).as_ref())).with_context(|| format!("the file {name} is missing"))?;

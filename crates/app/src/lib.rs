@@ -3,19 +3,37 @@
 
 mod actor;
 mod app;
+pub mod clauses;
 pub mod clock;
 pub mod crm;
+pub mod demo;
 pub mod dispatches;
+pub mod documents;
+pub mod drop;
 mod error;
+pub mod fields;
 mod files;
+pub mod fonts;
+pub mod forms;
 pub mod jobs;
+pub mod language;
+pub mod pages;
 pub mod pictures;
 pub mod prepare;
 mod runs;
+pub mod settings;
+pub mod sources;
 pub mod store;
+pub mod templates;
+pub mod transfer;
 
 pub use actor::Actor;
 pub use app::{App, Inner, Options, open};
-pub use error::{Error, ErrorKind, Outcome};
+pub use error::{Error, ErrorKind, Outcome, Problem};
 pub use files::Files;
+/// How many rows or items a page holds when none is asked for.
+pub fn page_size() -> usize {
+    100
+}
+
 pub use mangle_channels::{Config as Channels, Rate};

@@ -3,20 +3,10 @@
 use axum::Json;
 use axum::http::StatusCode;
 use axum::response::{IntoResponse, Response};
+
+pub use mangle_app::Problem;
 use mangle_app::{Error, ErrorKind};
 use mangle_documents::OpenError;
-use serde::{Deserialize, Serialize};
-use utoipa::ToSchema;
-
-/// What the API answers when it refuses.
-#[derive(Debug, Clone, Serialize, Deserialize, ToSchema)]
-pub struct Problem {
-    /// A short name for programs.
-    pub code: String,
-    /// What is wrong, where, and what to do.
-    #[serde(serialize_with = "mangle_core::words::as_sentence")]
-    pub message: String,
-}
 
 /// A refusal with its status.
 #[derive(Debug)]
@@ -65,9 +55,10 @@ impl From<Error> for Refused {
             ErrorKind::Unusable => StatusCode::UNPROCESSABLE_ENTITY,
             ErrorKind::Missing => StatusCode::NOT_FOUND,
             ErrorKind::Conflict => StatusCode::CONFLICT,
+            ErrorKind::TooMany => StatusCode::TOO_MANY_REQUESTS,
             ErrorKind::Internal => StatusCode::INTERNAL_SERVER_ERROR,
         };
-        Refused { status, problem: Problem { code: error.code, message: error.message } }
+        Refused { status, problem: error.into() }
     }
 }
 

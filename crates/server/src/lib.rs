@@ -1,15 +1,14 @@
 //! Mangle's service: the API and the front end over [`mangle_app`].
 
 mod api;
-mod demo;
 mod error;
 mod health;
 mod server;
 mod web;
 
 pub use api::openapi;
-pub use demo::{demo, demo_crm};
 pub use error::{Problem, Refused};
 pub use mangle_app::clock::now;
+pub use mangle_app::demo::{demo, demo_crm};
 pub use mangle_app::{App, Channels, Options, Rate, open as app};
 pub use server::{router, serve};

@@ -38,7 +38,7 @@ export function useQuery() {
   const shape = computed(() => connection.value?.shape)
   const root = computed(() => shape.value?.entities.find((e) => e.set === asks.value?.root))
   const changed = computed(() => !id.value || JSON.stringify(asks.value) !== saved)
-  const going = computed(() => fetching.value?.state === 'records' || fetching.value?.state === 'pictures')
+  const going = computed(() => ['waiting', 'records', 'pictures'].includes(String(fetching.value?.state)))
 
   /** Opens a saved question. */
   async function open(which: number) {

@@ -658,6 +658,41 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/jobs": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The jobs that wait or are being done, the oldest first. */
+        get: operations["get_jobs"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A job. */
+        get: operations["get_jobs__id_"];
+        put?: never;
+        post?: never;
+        /** Stops a job; what it was about is as it was before. */
+        delete: operations["delete_jobs__id_"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/language/check": {
         parameters: {
             query?: never;
@@ -2318,6 +2353,11 @@ export interface components {
             difference?: components["schemas"]["Difference"] | null;
             /** @description How many records or pictures have come. */
             done: number;
+            /**
+             * Format: int64
+             * @description The job's number.
+             */
+            job: number;
             /** @description Where it is. */
             state: components["schemas"]["State"];
             /** @description How many there are, where that is known. */
@@ -2709,6 +2749,41 @@ export interface components {
              *     delivered, made (where nothing is delivered), uncertain, failed, withdrawn or left out.
              */
             state: string;
+        };
+        /** @description A job as it is shown. */
+        JobInfo: {
+            /**
+             * Format: int64
+             * @description What it is about: the query's number, 0 for an import.
+             */
+            about: number;
+            /** @description When it was asked for. */
+            asked: string;
+            /** @description When its state last changed. */
+            changed: string;
+            /** @description How much of that is done. */
+            done: number;
+            /** @description A short name for what went wrong. */
+            error_code: string;
+            /** @description What went wrong and what to do. */
+            error_message: string;
+            /**
+             * Format: int64
+             * @description Its number.
+             */
+            id: number;
+            /** @description import or fetch. */
+            kind: string;
+            /** @description What to call it: the file's or the query's name. */
+            name: string;
+            /** @description What it is doing: reading, rows, records or pictures; blank unless it is at work. */
+            phase: string;
+            /** @description What came of it, once it is done. */
+            result: Record<string, never>;
+            /** @description waiting, working, done, stopped or failed. */
+            state: string;
+            /** @description How much there is, where that is known. */
+            total?: number | null;
         };
         /** @description A filter kept under a name. */
         KeptFilter: {
@@ -3808,7 +3883,7 @@ export interface components {
             start_key?: string | null;
         };
         /** @description Where a fetch is. */
-        State: "records" | "pictures" | "done" | "stopped" | {
+        State: "waiting" | "records" | "pictures" | "done" | "stopped" | {
             /** @description It failed; the sheet is as it was. */
             failed: string;
         };
@@ -5507,6 +5582,83 @@ export interface operations {
                 };
             };
             409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    get_jobs: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobInfo"][];
+                };
+            };
+        };
+    };
+    get_jobs__id_: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobInfo"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    delete_jobs__id_: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobInfo"];
+                };
+            };
+            404: {
                 headers: {
                     [name: string]: unknown;
                 };

@@ -7,6 +7,7 @@ import { api, ask, attempt, type Schemas, upload } from '../api/client'
 import { confirmed } from '../api/confirm'
 import { count, DATA_FILES, day } from '../api/words'
 import FilePick from '../parts/FilePick.vue'
+import Imports from '../parts/Imports.vue'
 import ListFoot from '../parts/ListFoot.vue'
 import NewForm from '../parts/NewForm.vue'
 
@@ -102,6 +103,7 @@ async function remove(source: Schemas['Source']) {
       <FilePick label="Import data" :accept="DATA_FILES" main :busy="busy" @files="take" />
     </div>
     <div class="body">
+      <Imports @ended="attempt(load)" />
       <table v-if="sources?.length" class="list">
         <thead>
           <tr>

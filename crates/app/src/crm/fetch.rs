@@ -1,26 +1,26 @@
 //! Fetches a query's records page by page into its sheet: all of them, or nothing.
 
-use std::collections::{HashMap, HashSet};
-use std::sync::{Arc, Mutex};
+use std::collections::HashSet;
+use std::sync::Arc;
 
 use futures::{StreamExt, stream};
 use jiff::civil::DateTime;
 use mangle_core::crm::{CrmQuery, Shape};
 use mangle_core::language::syntax::Sizes;
 use mangle_core::records::{Cell, Labels, Record, Sheet};
-use mangle_core::words::grouped;
+use mangle_core::words::{grouped, sentence};
 use mangle_documents::odata::{self, Part, PictureLink};
 use mangle_documents::picture;
-use serde::Serialize;
-use tokio_util::sync::CancellationToken;
+use serde::{Deserialize, Serialize};
 
-use super::Client;
-use crate::App;
-use crate::error::Error;
+use super::{Client, queries};
 use crate::files::Files;
+use crate::jobs::Work;
 use crate::prepare::blocking;
 use crate::store::files::{self, SheetFile};
-use crate::store::{queries, sheets};
+use crate::store::jobs::{JobInfo, JobWork};
+use crate::store::{queries as stored, sheets};
+use crate::{App, Error, Outcome};
 
 /// The most records that a query brings.
 const MOST: usize = 200_000;
@@ -35,6 +35,8 @@ const LONGEST: f64 = 524.0;
 #[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
 #[serde(rename_all = "kebab-case")]
 pub enum State {
+    /// It waits for its turn.
+    Waiting,
     /// Records come.
     Records,
     /// Pictures come.
@@ -51,6 +53,8 @@ pub enum State {
 #[derive(Debug, Clone, Serialize)]
 #[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
 pub struct Fetching {
+    /// The job's number.
+    pub job: i64,
     /// Where it is.
     pub state: State,
     /// How many records or pictures have come.
@@ -61,8 +65,32 @@ pub struct Fetching {
     pub difference: Option<Difference>,
 }
 
+impl From<JobInfo> for Fetching {
+    fn from(job: JobInfo) -> Fetching {
+        let own = Fetching { job: job.id, state: State::Waiting, done: job.done, total: job.total, difference: None };
+        match job.state.as_str() {
+            "done" => {
+                let brought: Brought = serde_json::from_value(job.result).unwrap_or_default();
+                Fetching { state: State::Done, done: brought.count, total: Some(brought.count), difference: brought.difference, ..own }
+            }
+            "stopped" => Fetching { state: State::Stopped, ..own },
+            "failed" => Fetching { state: State::Failed(sentence(&job.error_message)), ..own },
+            "working" if job.phase == "pictures" => Fetching { state: State::Pictures, ..own },
+            "working" => Fetching { state: State::Records, ..own },
+            _ => own,
+        }
+    }
+}
+
+/// What a fetch brought.
+#[derive(Debug, Default, Serialize, Deserialize)]
+struct Brought {
+    count: usize,
+    difference: Option<Difference>,
+}
+
 /// Records that a fetch brought or no longer found.
-#[derive(Debug, Clone, Serialize)]
+#[derive(Debug, Clone, Serialize, Deserialize)]
 #[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
 pub struct Difference {
     /// How many records are new.
@@ -78,51 +106,6 @@ pub struct Difference {
 /// How many records are told by name.
 const NAMED: usize = 10;
 
-/// The fetches that are going, and the last of each query.
-#[derive(Debug, Default)]
-pub struct Fetchings(Mutex<HashMap<i64, (Fetching, CancellationToken)>>);
-
-impl Fetchings {
-    /// How far the fetch of a query is.
-    pub fn of(&self, query: i64) -> Option<Fetching> {
-        self.lock().get(&query).map(|(fetching, _)| fetching.clone())
-    }
-
-    /// Stops the fetch of a query.
-    pub fn stop(&self, query: i64) {
-        if let Some((_, stop)) = self.lock().get(&query) {
-            stop.cancel();
-        }
-    }
-
-    /// Begins a fetch, unless one is going.
-    fn begin(&self, query: i64) -> Option<CancellationToken> {
-        let mut all = self.lock();
-        if all.get(&query).is_some_and(|(f, _)| matches!(f.state, State::Records | State::Pictures)) {
-            return None;
-        }
-        let stop = CancellationToken::new();
-        all.insert(query, (Fetching { state: State::Records, done: 0, total: None, difference: None }, stop.clone()));
-        Some(stop)
-    }
-
-    fn tell(&self, query: i64, state: State, done: usize, total: Option<usize>) {
-        if let Some((fetching, _)) = self.lock().get_mut(&query) {
-            *fetching = Fetching { state, done, total, difference: None };
-        }
-    }
-
-    fn finish(&self, query: i64, count: usize, difference: Option<Difference>) {
-        if let Some((fetching, _)) = self.lock().get_mut(&query) {
-            *fetching = Fetching { state: State::Done, done: count, total: Some(count), difference };
-        }
-    }
-
-    fn lock(&self) -> std::sync::MutexGuard<'_, HashMap<i64, (Fetching, CancellationToken)>> {
-        self.0.lock().unwrap_or_else(std::sync::PoisonError::into_inner)
-    }
-}
-
 /// What one query needs to be fetched.
 #[derive(Debug, Clone)]
 pub struct Job {
@@ -134,28 +117,20 @@ pub struct Job {
     pub now: DateTime,
 }
 
-impl App {
-    /// Fetches a query's records beside everything else; a fetch that is going goes on.
-    pub fn fetch(&self, job: Job) {
-        let Some(stop) = self.fetchings.begin(job.query) else { return };
-        let app = self.clone();
-        tokio::spawn(async move {
-            let query = job.query;
-            let done = tokio::select! {
-                done = work(&app, &job) => done.map(Some),
-                () = stop.cancelled() => Ok(None),
-            };
-            match done {
-                Ok(Some((count, difference))) => app.fetchings.finish(query, count, difference),
-                Ok(None) => app.fetchings.tell(query, State::Stopped, 0, None),
-                Err(refused) => app.fetchings.tell(query, State::Failed(refused.message), 0, None),
-            }
-        });
-    }
-}
+/// The job's kind and its work.
+pub const FETCH: (&str, fn(App, JobWork) -> Work) = (WORD, |app, job| {
+    Box::pin(async move {
+        let ready = queries::ready(&app, job.about).await?;
+        let (count, difference) = work(&app, job.id, &ready).await?;
+        serde_json::to_value(Brought { count, difference }).map_err(|e| anyhow::Error::new(e).into())
+    })
+});
 
-async fn work(app: &App, job: &Job) -> Result<(usize, Option<Difference>), Error> {
-    let (records, pictures) = records(job, |done, total| app.fetchings.tell(job.query, State::Records, done, total)).await?;
+/// The word of the job's kind.
+pub(super) const WORD: &str = "fetch";
+
+async fn work(app: &App, id: i64, job: &Job) -> Outcome<(usize, Option<Difference>)> {
+    let (records, pictures) = records(job, |done, total| app.background.tell(id, "records", done, total)).await?;
     let known: Vec<String> = app
         .store
         .with({
@@ -172,20 +147,18 @@ async fn work(app: &App, job: &Job) -> Result<(usize, Option<Difference>), Error
     let mut kept = Vec::with_capacity(total);
     while let Some(picture) = coming.next().await {
         kept.push(picture?);
-        app.fetchings.tell(job.query, State::Pictures, kept.len(), Some(total));
+        app.background.tell(id, "pictures", kept.len(), Some(total));
     }
     let (query, sheet, columns, count) = (job.query, job.sheet, job.asks.columns(&job.shape), records.len());
     let at = job.now.to_string();
     let before = app.sheet(sheet).await.ok();
     app.store
-        .with(move |c| -> Result<(), Error> {
-            let t = c.transaction().map_err(anyhow::Error::new)?;
-            queries::fill(&t, query, &columns, &records, &at)?;
+        .change(move |t| -> Outcome<()> {
+            stored::fill(t, query, &columns, &records, &at)?;
             for picture in &kept {
-                files::keep(&t, sheet, picture)?;
+                files::keep(t, sheet, picture)?;
             }
-            sheets::stand_together(&t, sheet)?;
-            t.commit().map_err(anyhow::Error::new)?;
+            sheets::stand_together(t, sheet)?;
             Ok(())
         })
         .await?;
@@ -213,7 +186,7 @@ fn difference(before: &Sheet, now: &Sheet) -> Difference {
 type Records = Vec<(String, Vec<Cell>)>;
 
 /// All records of a question, page by page.
-pub async fn records(job: &Job, mut tell: impl FnMut(usize, Option<usize>)) -> Result<(Records, Vec<PictureLink>), Error> {
+pub async fn records(job: &Job, mut tell: impl FnMut(usize, Option<usize>)) -> Outcome<(Records, Vec<PictureLink>)> {
     let mut next = Some(odata::address(&job.asks, &job.shape, Part::All, job.now).map_err(|e| Error::unusable("query", e.to_string()))?);
     let (mut records, mut pictures): (Records, Vec<PictureLink>) = (Vec::new(), Vec::new());
     let mut seen = HashSet::new();
@@ -239,7 +212,7 @@ pub async fn records(job: &Job, mut tell: impl FnMut(usize, Option<usize>)) -> R
 
 /// Brings a picture: as it is where it is small, else at the size that a page needs.
 /// Only a few are in memory at once.
-async fn bring(store: Files, client: Client, link: PictureLink) -> Result<SheetFile, Error> {
+async fn bring(store: Files, client: Client, link: PictureLink) -> Outcome<SheetFile> {
     let bytes = client.picture(&link.address).await?;
     let (bytes, picture) = blocking(move || {
         if !picture::is_photograph(&bytes) {

@@ -2,9 +2,11 @@
 //! query's records into its sheet.
 
 mod client;
+pub mod connections;
 mod fetch;
+pub mod queries;
 mod secret;
 
 pub use client::Client;
-pub use fetch::{Fetching, Fetchings, Job};
+pub use fetch::{FETCH, Fetching, Job};
 pub use secret::Secrets;

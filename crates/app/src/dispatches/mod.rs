@@ -1,7 +1,10 @@
 //! Dispatches: what they need, the state of their steps, their preflight, their start.
 
 mod bench;
+pub mod edit;
+pub mod pictures;
 mod preflight;
+pub mod preview;
 mod start;
 
 use mangle_core::dispatch::Choose;

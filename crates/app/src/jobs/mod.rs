@@ -1,6 +1,7 @@
-//! The jobs: take up runs, make their items, deliver their documents. What is to be done stands
+//! The jobs: take up runs, make their items, deliver their documents; imports and fetches. What is to be done stands
 //! in the store; after any end the next start goes on there.
 
+mod background;
 mod deliver;
 mod journal;
 mod make;
@@ -20,6 +21,7 @@ use crate::store::snapshots::Snapshot;
 use crate::store::{dispatches, items, runs};
 use crate::{App, ErrorKind, clock};
 
+pub use background::{Background, Work};
 pub use deliver::Outbox;
 pub use journal::Journal;
 pub use make::{check_all, check_one, page_of};
@@ -42,6 +44,7 @@ pub async fn take_up(app: &App) -> Result<()> {
             items::give_up(t, CRASHED, &clock::stamp())
         })
         .await?;
+    background::take_up(app).await?;
     let doubtful = deliver::take_up(app).await?;
     if doubtful + given_up > 0 {
         tracing::warn!(doubtful, given_up, "items need a person after the last end of the program");
@@ -50,6 +53,7 @@ pub async fn take_up(app: &App) -> Result<()> {
         app.tasks.spawn(deliver::work(app.clone(), at));
     }
     app.tasks.spawn(supervise(app.clone()));
+    app.tasks.spawn(background::work(app.clone()));
     Ok(())
 }
 

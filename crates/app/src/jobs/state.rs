@@ -1,4 +1,4 @@
-//! The states of runs, items and deliveries, and what changes them. These tables are the only way
+//! The states of runs, items, deliveries and other jobs, and what changes them. These tables are the only way
 //! from one state to another: the store writes a guarded `UPDATE` from them (`store::step`), so
 //! that a change which the table does not name can't happen.
 
@@ -178,6 +178,35 @@ machine! {
     }
 }
 
+machine! {
+    /// The state of a job beside runs: of an import or a fetch.
+    "job" JobState {
+        /// It waits for its turn.
+        Waiting = "waiting",
+        /// It is being done.
+        Working = "working",
+        /// It is done.
+        Done = "done",
+        /// A person stopped it.
+        Stopped = "stopped",
+        /// It can't be done.
+        Failed = "failed",
+    }
+    /// What changes a job.
+    JobEvent {
+        /// It is begun.
+        Claim: Waiting => Working,
+        /// The end of the program interrupted it.
+        LetGo: Working => Waiting,
+        /// It is done.
+        Finish: Working => Done,
+        /// A person stops it.
+        Stop: Waiting | Working => Stopped,
+        /// It can't be done.
+        Fail: Waiting | Working => Failed,
+    }
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;
@@ -204,6 +233,15 @@ mod tests {
             assert!(DeliveryEvent::ALL.iter().all(|e| ended.next(*e).is_none()), "{ended:?} is left");
         }
         assert!(RunEvent::ALL.iter().all(|e| RunState::Stopped.next(*e).is_none()));
+    }
+
+    #[test]
+    fn a_job_ends_once() {
+        for ended in [JobState::Done, JobState::Stopped, JobState::Failed] {
+            assert!(JobEvent::ALL.iter().all(|e| ended.next(*e).is_none()), "{ended:?} is left");
+            assert!(JobEvent::ALL.iter().any(|e| JobState::Working.next(*e) == Some(ended)));
+        }
+        assert_eq!(JobState::Waiting.next(JobEvent::Finish), None, "nobody did it");
     }
 
     proptest! {

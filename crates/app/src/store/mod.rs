@@ -10,6 +10,7 @@ pub mod files;
 pub mod fonts;
 pub mod forms;
 pub mod items;
+pub mod jobs;
 pub mod pictures;
 pub mod queries;
 pub mod relations;
@@ -28,6 +29,7 @@ use anyhow::{Context, Result};
 use mangle_core::dispatch::{Setup, read_setup};
 use r2d2::{Pool, PooledConnection};
 use r2d2_sqlite::SqliteConnectionManager;
+
 pub use rusqlite::{Connection, Transaction};
 use rusqlite::{ToSql, TransactionBehavior};
 use rusqlite_migration::{M, Migrations};
@@ -46,7 +48,7 @@ pub struct Store {
 /// A connection of the store's pool.
 type Pooled = PooledConnection<SqliteConnectionManager>;
 
-const MIGRATIONS: [&str; 14] = [
+const MIGRATIONS: [&str; 15] = [
     include_str!("../../migrations/01-start.sql"),
     include_str!("../../migrations/02-versions-and-specimens.sql"),
     include_str!("../../migrations/03-pictures-and-clauses.sql"),
@@ -61,6 +63,7 @@ const MIGRATIONS: [&str; 14] = [
     include_str!("../../migrations/12-deliveries.sql"),
     include_str!("../../migrations/13-revisions.sql"),
     include_str!("../../migrations/14-begun.sql"),
+    include_str!("../../migrations/15-jobs.sql"),
 ];
 
 impl Store {

@@ -180,11 +180,11 @@ impl ColumnInfo {
     }
 }
 
-/// Brings in a file's sheets as a source.
-pub fn bring_in(t: &Transaction<'_>, name: &str, file_name: &str, at: &str, sheets: &[(RawSheet, Recognised)]) -> Result<i64> {
-    t.execute("INSERT INTO source (name, file_name, brought_in) VALUES (?1, ?2, ?3)", params![name, file_name, at])?;
+/// Begins a source with a file's sheets, still without their rows; nobody sees it until it has
+/// [`arrived`]. Gives its number and those of its sheets.
+pub fn arrive(t: &Transaction<'_>, name: &str, file_name: &str, at: &str, sheets: &[(RawSheet, Recognised)]) -> Result<(i64, Vec<i64>)> {
+    t.execute("INSERT INTO source (name, file_name, brought_in, arriving) VALUES (?1, ?2, ?3, 1)", params![name, file_name, at])?;
     let source = t.last_insert_rowid();
-    let mut row = t.prepare("INSERT INTO sheet_row (sheet_id, number, cells, position) VALUES (?1, ?2, ?3, ?2)")?;
     let mut ids = Vec::with_capacity(sheets.len());
     for (position, (raw, recognised)) in sheets.iter().enumerate() {
         let columns: Vec<ColumnInfo> = recognised.columns.iter().map(ColumnInfo::of).collect();
@@ -211,9 +211,6 @@ pub fn bring_in(t: &Transaction<'_>, name: &str, file_name: &str, at: &str, shee
             ],
         )?;
         let sheet = t.last_insert_rowid();
-        for (index, cells) in raw.rows.iter().enumerate() {
-            row.execute(params![sheet, index + 1, serde_json::to_string(cells)?])?;
-        }
         if let Some(of) = &raw.of
             && let Some(one) = ids.get(of.sheet).copied()
         {
@@ -229,12 +226,33 @@ pub fn bring_in(t: &Transaction<'_>, name: &str, file_name: &str, at: &str, shee
         }
         ids.push(sheet);
     }
-    Ok(source)
+    Ok((source, ids))
+}
+
+/// Adds rows to a sheet that arrives, the first under a number; each as JSON.
+pub fn add_rows(t: &Transaction<'_>, sheet: i64, first: usize, rows: &[String]) -> Result<()> {
+    let mut row = t.prepare_cached("INSERT INTO sheet_row (sheet_id, number, cells, position) VALUES (?1, ?2, ?3, ?2)")?;
+    for (index, cells) in rows.iter().enumerate() {
+        row.execute(params![sheet, first + index, cells])?;
+    }
+    Ok(())
+}
+
+/// All rows of a source are there.
+pub fn arrived(t: &Transaction<'_>, source: i64) -> Result<()> {
+    t.execute("UPDATE source SET arriving = 0 WHERE id = ?1", [source])?;
+    Ok(())
+}
+
+/// Drops a source whose rows will never be all there.
+pub fn drop_arriving(t: &Transaction<'_>, source: i64) -> Result<()> {
+    t.execute("DELETE FROM source WHERE id = ?1 AND arriving = 1", [source])?;
+    Ok(())
 }
 
 /// All sources, the newest first.
 pub fn sources(c: &Connection) -> Result<Vec<Source>> {
-    let mut query = c.prepare_cached("SELECT id, name, file_name, brought_in, kind FROM source ORDER BY id DESC")?;
+    let mut query = c.prepare_cached("SELECT id, name, file_name, brought_in, kind FROM source WHERE arriving = 0 ORDER BY id DESC")?;
     let found = query.query_map([], |r| {
         Ok(Source { id: r.get(0)?, name: r.get(1)?, file_name: r.get(2)?, brought_in: r.get(3)?, kind: r.get(4)?, sheets: Vec::new() })
     })?;

@@ -1,5 +1,6 @@
 use mangle_core::dispatch::Format;
 use mangle_core::records::{Cell, RawSheet, recognise};
+use rusqlite::params;
 
 use super::deliveries::{DeliveryError, NewDelivery};
 use super::documents::NewDocument;
@@ -9,7 +10,6 @@ use super::settings::Settings;
 use super::*;
 use crate::Actor;
 use crate::jobs::state::{DeliveryEvent, DeliveryState, ItemEvent, RunEvent};
-use rusqlite::params;
 
 const AT: &str = "2026-11-23T09:42:00";
 const LATER: &str = "2026-11-23T09:43:00";
@@ -30,7 +30,11 @@ fn furnished() -> (tempfile::TempDir, Pooled, i64) {
     };
     let found = recognise(&raw);
     let t = c.transaction().expect("begins");
-    sheets::bring_in(&t, "Season", "season.csv", AT, &[(raw, found)]).expect("brought in");
+    let rows: Vec<String> = raw.rows.iter().map(|cells| serde_json::to_string(cells).expect("JSON")).collect();
+    let (source, ids) = sheets::arrive(&t, "Season", "season.csv", AT, &[(raw, found)]).expect("begun");
+    assert!(sheets::sources(&t).expect("asks").is_empty(), "it is not there yet");
+    sheets::add_rows(&t, ids[0], 1, &rows).expect("added");
+    sheets::arrived(&t, source).expect("whole");
     t.execute("INSERT INTO template (id, name) VALUES (1, 'Reminder')", []).expect("inserts");
     t.execute(
         "INSERT INTO template_version (id, template_id, number, file_name, file, size, brought_in) VALUES (1, 1, 1, 'a.docx', 'f', 9, ?1)",
@@ -748,7 +752,7 @@ fn a_folder_of_an_older_program_is_brought_up_to_date() {
     assert_eq!((dispatch.setup.formats.len(), dispatch.setup.channels.len()), (2, 1));
     assert_eq!(c.query_row("SELECT count(*) FROM joint_row", [], |r| r.get::<_, i64>(0)).expect("counts"), 1);
     // What it was before lies beside it.
-    let copy = Connection::open(folder.path().join("mangle.before-14.sqlite")).expect("there");
+    let copy = Connection::open(folder.path().join("mangle.before-15.sqlite")).expect("there");
     assert_eq!(copy.query_row("SELECT count(*) FROM item WHERE state = 'held'", [], |r| r.get::<_, i64>(0)).expect("counts"), 1);
 }
 

@@ -8,8 +8,8 @@ mod fields;
 mod fonts;
 mod forms;
 mod help;
+mod jobs;
 mod language;
-mod pages;
 mod runs;
 mod settings;
 mod sources;
@@ -17,30 +17,12 @@ mod templates;
 mod upload;
 
 use axum::{Json, Router};
+use mangle_app::App;
 use utoipa::OpenApi;
 use utoipa::openapi::OpenApi as Description;
 use utoipa_axum::router::OpenApiRouter;
 
-use mangle_app::App;
-
-/// A file as the demo brings it in.
-pub(crate) fn upload(name: &str, bytes: Vec<u8>) -> upload::Upload {
-    upload::Upload { name: name.to_owned(), bytes }
-}
-
-pub(crate) use crm::furnish as furnish_crm;
-pub(crate) use forms::{Guard, furnish as furnish_form};
-pub(crate) use sources::keep as keep_source;
-
-/// How many rows or items a page holds when none is asked for.
-fn page_size() -> usize {
-    100
-}
-
-/// Keeps a file as a new template.
-pub(crate) async fn keep_template(app: &App, file: upload::Upload) -> Result<i64, crate::error::Refused> {
-    templates::keep(app, None, file).await
-}
+pub(crate) use forms::Guard;
 
 #[derive(OpenApi)]
 #[openapi(info(title = "Mangle", description = "Records in, documents out, each delivered once."))]
@@ -58,6 +40,7 @@ fn described() -> OpenApiRouter<App> {
         .merge(fonts::router())
         .merge(forms::router())
         .merge(help::router())
+        .merge(jobs::router())
         .merge(language::router())
         .merge(runs::router())
         .merge(settings::router())

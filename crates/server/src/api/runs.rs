@@ -1,30 +1,24 @@
 //! Runs: progress, items, pause and stop, documents.
 
 use std::convert::Infallible;
-use std::io::Write;
 
 use axum::Json;
 use axum::extract::{Path, Query, State};
 use axum::response::Response;
 use axum::response::sse::{Event, KeepAlive, Sse};
 use futures::{Stream, StreamExt};
-use jiff::civil::DateTime;
+use mangle_app::store::events::EventInfo;
+use mangle_app::store::items::ItemInfo;
+use mangle_app::store::runs::RunInfo;
+use mangle_app::{Actor, App, documents};
+use mangle_core::dispatch::Format;
 use serde::Deserialize;
 use tokio_stream::wrappers::BroadcastStream;
 use utoipa::IntoParams;
 use utoipa_axum::router::OpenApiRouter;
 use utoipa_axum::routes;
-use zip::write::SimpleFileOptions;
 
-use mangle_app::prepare::blocking;
-use mangle_app::store::documents::{self, DocumentInfo};
-use mangle_app::store::events::EventInfo;
-use mangle_app::store::items::ItemInfo;
-use mangle_app::store::runs::RunInfo;
-use mangle_app::{Actor, App, clock};
-use mangle_core::dispatch::Format;
-
-use super::templates::{attach, download};
+use super::upload::{saved, shown};
 use crate::error::{Answer, Problem, Refused};
 
 pub fn router() -> OpenApiRouter<App> {
@@ -87,7 +81,7 @@ struct Items {
     #[serde(default)]
     from: usize,
     /// How many to give, at most 500.
-    #[serde(default = "super::page_size")]
+    #[serde(default = "mangle_app::page_size")]
     count: usize,
 }
 
@@ -169,74 +163,22 @@ async fn confirm(State(app): State<App>, Path(id): Path<i64>) -> Answer<RunInfo>
     Ok(Json(app.confirm(WHO, id).await?))
 }
 
-/// The documents of a run in the store.
-async fn documents(app: &App, id: i64) -> Result<Vec<DocumentInfo>, Refused> {
-    let found = app.store.with(move |c| documents::of_run(c, id)).await?;
-    match found.is_empty() {
-        true => Err(Refused::conflict("no-documents", "no documents in this run yet")),
-        false => Ok(found),
-    }
-}
-
 /// All documents of a run as one ZIP.
 #[utoipa::path(get, path = "/api/runs/{id}/documents.zip", tag = "runs", params(("id" = i64, Path)), responses((status = 200, content_type = "application/zip", body = Vec<u8>), (status = 409, body = Problem)))]
 async fn all_zip(State(app): State<App>, Path(id): Path<i64>) -> Result<Response, Refused> {
-    let run = app.run(id).await?;
-    let mut files = Vec::new();
-    for document in documents(&app, id).await? {
-        files.push((document.name, app.files.get(&document.file).await?));
-    }
-    let made = run.finished.as_ref().unwrap_or(&run.started).parse().unwrap_or_else(|_| clock::now());
-    let bytes = blocking(move || pack(files, made)).await??;
-    Ok(download("application/zip", &format!("{} {}.zip", run.dispatch_name, &run.started[..10]), bytes))
-}
-
-fn pack(files: Vec<(String, Vec<u8>)>, made: DateTime) -> anyhow::Result<Vec<u8>> {
-    let parts = [made.month(), made.day(), made.hour(), made.minute(), made.second()].map(|n| n as u8);
-    let time = zip::DateTime::from_date_and_time(made.year() as u16, parts[0], parts[1], parts[2], parts[3], parts[4])?;
-    let how = SimpleFileOptions::default().last_modified_time(time);
-    let mut writer = zip::ZipWriter::new(std::io::Cursor::new(Vec::new()));
-    let mut taken = std::collections::HashSet::new();
-    for (name, bytes) in files {
-        // Proofs of one record may share a name; files in one archive may not.
-        let (stem, kind) = name.rsplit_once('.').unwrap_or((&name, ""));
-        let mut own = name.clone();
-        for number in 2.. {
-            if taken.insert(own.to_lowercase()) {
-                break;
-            }
-            own = format!("{}.{kind}", mangle_core::dispatch::numbered(stem, number));
-        }
-        writer.start_file(own, how)?;
-        writer.write_all(&bytes)?;
-    }
-    Ok(writer.finish()?.into_inner())
+    Ok(saved(documents::zip_of_run(&app, id).await?))
 }
 
 /// All documents of a run as one joined PDF, with a bookmark for each.
 #[utoipa::path(get, path = "/api/runs/{id}/documents.pdf", tag = "runs", params(("id" = i64, Path)), responses((status = 200, content_type = "application/pdf", body = Vec<u8>), (status = 409, body = Problem)))]
 async fn all_pdf(State(app): State<App>, Path(id): Path<i64>) -> Result<Response, Refused> {
-    let run = app.run(id).await?;
-    let mut files = Vec::new();
-    for document in documents(&app, id).await?.into_iter().filter(|d| d.format == Format::Pdf) {
-        let title = document.name.strip_suffix(".pdf").unwrap_or(&document.name).to_owned();
-        files.push((title, app.files.get(&document.file).await?));
-    }
-    if files.is_empty() {
-        return Err(Refused::conflict("no-documents", "this run has no PDFs. Download the ZIP."));
-    }
-    let bytes = blocking(move || mangle_documents::pdf::join(files)).await?.map_err(|e| Refused::conflict("join", e.to_string()))?;
-    Ok(download("application/pdf", &format!("{} {}.pdf", run.dispatch_name, &run.started[..10]), bytes))
+    Ok(saved(documents::pdf_of_run(&app, id).await?))
 }
 
 /// One document.
 #[utoipa::path(get, path = "/api/documents/{id}", tag = "runs", params(("id" = i64, Path)), responses((status = 200, content_type = "application/octet-stream", body = Vec<u8>), (status = 404, body = Problem)))]
 async fn document(State(app): State<App>, Path(id): Path<i64>) -> Result<Response, Refused> {
-    let found = app.store.with(move |c| documents::get(c, id)).await?.ok_or_else(|| Refused::missing("the document"))?;
-    let bytes = app.files.get(&found.file).await?;
-    Ok(match found.format {
-        // Browsers show it.
-        Format::Pdf => attach(found.format.media_type(), &found.name, bytes, "inline"),
-        Format::Docx => download(found.format.media_type(), &found.name, bytes),
-    })
+    let file = documents::document(&app, id).await?;
+    // Browsers show a PDF.
+    Ok(if file.media_type == Format::Pdf.media_type() { shown(file) } else { saved(file) })
 }

@@ -1,17 +1,11 @@
-//! Files that come in as forms.
+//! Files that come in as forms, and files that go out.
 
 use axum::extract::Multipart;
-use axum::http::StatusCode;
+use axum::http::{StatusCode, header};
+use axum::response::{IntoResponse, Response};
+use mangle_app::transfer::{Download, Upload};
 
 use crate::error::Refused;
-
-/// A file as it came.
-#[derive(Debug)]
-pub struct Upload {
-    /// Its name, without folders.
-    pub name: String,
-    pub bytes: Vec<u8>,
-}
 
 /// What a form with files looks like.
 #[derive(Debug, utoipa::ToSchema)]
@@ -46,8 +40,31 @@ pub async fn files(mut form: Multipart) -> Result<Vec<Upload>, Refused> {
     }
 }
 
-/// A file's name without its extension.
-pub fn stem(name: &str) -> String {
-    let stem = name.rsplit_once('.').map_or(name, |(stem, _)| stem).trim();
-    if stem.is_empty() { "Untitled".to_owned() } else { stem.to_owned() }
+/// The one file of a form.
+pub async fn file(form: Multipart) -> Result<Upload, Refused> {
+    Ok(files(form).await?.remove(0))
+}
+
+/// A file to be saved under its name (RFC 6266).
+pub fn saved(file: Download) -> Response {
+    named(file, "attachment")
+}
+
+/// A file to be shown.
+pub fn shown(file: Download) -> Response {
+    named(file, "inline")
+}
+
+fn named(file: Download, how: &str) -> Response {
+    let encoded: String = file
+        .name
+        .bytes()
+        .map(|b| match b {
+            b' ' => "%20".to_owned(),
+            _ if b.is_ascii_alphanumeric() || b"-._".contains(&b) => char::from(b).to_string(),
+            _ => format!("%{b:02X}"),
+        })
+        .collect();
+    let disposition = format!("{how}; filename*=UTF-8''{encoded}");
+    ([(header::CONTENT_TYPE, file.media_type), (header::CONTENT_DISPOSITION, disposition)], file.bytes).into_response()
 }

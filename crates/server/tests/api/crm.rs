@@ -41,7 +41,7 @@ async fn fetched(office: &Office, id: &Value) -> Value {
     for _ in 0..600 {
         let now = office.get(&format!("/api/queries/{id}/fetch")).await;
         match now["state"].as_str() {
-            Some("records" | "pictures") => tokio::time::sleep(Duration::from_millis(50)).await,
+            Some("waiting" | "records" | "pictures") => tokio::time::sleep(Duration::from_millis(50)).await,
             _ => return now,
         }
     }

@@ -2,212 +2,49 @@
 
 use axum::Json;
 use axum::extract::{Path, State};
-use mangle_core::crm::{Shape, ShapeChange, changes};
-use mangle_core::words::counted;
-use serde::{Deserialize, Serialize};
-use utoipa::ToSchema;
+use mangle_app::App;
+use mangle_app::crm::connections::{self, ConnectionBody, Looked, NewConnection};
 use utoipa_axum::router::OpenApiRouter;
 use utoipa_axum::routes;
 
-use crate::error::{Answer, Problem, Refused};
-use mangle_app::App;
-use mangle_app::clock;
-use mangle_app::crm::Client;
-use mangle_app::store::queries::{self, Connected, KeptQuery};
-use mangle_app::store::{dispatches, templates};
+use crate::error::{Answer, Problem};
 
 pub fn router() -> OpenApiRouter<App> {
     OpenApiRouter::new().routes(routes!(list, add)).routes(routes!(show, change, remove)).routes(routes!(look_again))
 }
 
-/// A connected CRM.
-#[derive(Debug, Serialize, ToSchema)]
-pub struct ConnectionBody {
-    /// Its number.
-    pub id: i64,
-    /// What it is called.
-    pub name: String,
-    /// The root of its service.
-    pub address: String,
-    /// When its shape was last looked at.
-    pub seen: String,
-    /// What it holds.
-    pub shape: Shape,
-    /// The questions that are asked of it.
-    pub queries: Vec<Asking>,
-}
-
-/// A question to a CRM, by name.
-#[derive(Debug, Serialize, ToSchema)]
-pub struct Asking {
-    /// The source's number.
-    pub id: i64,
-    /// Its name.
-    pub name: String,
-}
-
-pub(super) async fn find(app: &App, id: i64) -> Result<Connected, Refused> {
-    app.store.with(move |c| queries::connection(c, id)).await?.ok_or_else(|| Refused::missing("the connection"))
-}
-
-/// A client for a connected CRM.
-pub(super) fn client(app: &App, connected: &Connected) -> Result<Client, Refused> {
-    let token = app.secrets.read(&connected.token).map_err(|e| Refused::unusable("token", e.to_string()))?;
-    Ok(Client::new(&connected.address, &token)?)
-}
-
-async fn body(app: &App, connected: Connected) -> Result<ConnectionBody, Refused> {
-    let id = connected.id;
-    let asked = app.store.with(move |c| queries::of_connection(c, id)).await?;
-    let queries = asked.into_iter().map(|q| Asking { id: q.id, name: q.name }).collect();
-    let Connected { id, name, address, shape, seen, .. } = connected;
-    Ok(ConnectionBody { id, name, address, seen, shape, queries })
-}
-
 /// The connected CRMs, by name.
 #[utoipa::path(get, path = "/api/connections", tag = "crm", responses((status = 200, body = Vec<ConnectionBody>)))]
 async fn list(State(app): State<App>) -> Answer<Vec<ConnectionBody>> {
-    let mut all = Vec::new();
-    for connected in app.store.with(|c| queries::connections(c)).await? {
-        all.push(body(&app, connected).await?);
-    }
-    Ok(Json(all))
-}
-
-/// Where a CRM is and how it lets us in.
-#[derive(Debug, Deserialize, ToSchema)]
-struct NewConnection {
-    /// What it is called.
-    name: String,
-    /// The root of its OData service.
-    address: String,
-    /// Its bearer token; where none is given, the one that is known stays.
-    token: Option<String>,
+    Ok(Json(connections::list(&app).await?))
 }
 
 /// Connect a CRM and read its schema.
 #[utoipa::path(post, path = "/api/connections", tag = "crm", request_body = NewConnection, responses((status = 200, body = ConnectionBody), (status = 422, body = Problem)))]
 async fn add(State(app): State<App>, Json(new): Json<NewConnection>) -> Answer<ConnectionBody> {
-    connect(&app, 0, new, None).await
+    Ok(Json(connections::add(&app, new).await?))
 }
 
 /// Changes a connection; it is asked for its shape at once.
 #[utoipa::path(put, path = "/api/connections/{id}", tag = "crm", params(("id" = i64, Path)), request_body = NewConnection, responses((status = 200, body = ConnectionBody), (status = 422, body = Problem)))]
 async fn change(State(app): State<App>, Path(id): Path<i64>, Json(new): Json<NewConnection>) -> Answer<ConnectionBody> {
-    let known = find(&app, id).await?;
-    let same = known.address == new.address.trim();
-    let token = app.secrets.read(&known.token).ok().filter(|_| same);
-    connect(&app, id, new, token).await
-}
-
-/// A connection as the demo world has it.
-pub(super) async fn furnish(app: &App, address: &str, token: &str) -> Result<i64, Refused> {
-    let new = NewConnection { name: "Practice CRM".to_owned(), address: address.to_owned(), token: Some(token.to_owned()) };
-    Ok(connect(app, 0, new, None).await?.0.id)
-}
-
-/// `known` is the token that stays where none is given: it goes to no new address.
-async fn connect(app: &App, id: i64, new: NewConnection, known: Option<String>) -> Answer<ConnectionBody> {
-    let address = new.address.trim().to_owned();
-    let token = new.token.filter(|t| !t.trim().is_empty()).or(known);
-    let token = token.ok_or_else(|| Refused::unusable("token", "enter the token. A stored token is not reused for another URL."))?;
-    let client = Client::new(&address, &token)?;
-    let shape = client.shape().await?;
-    let name = match new.name.trim() {
-        "" => reqwest::Url::parse(&address).ok().and_then(|u| u.host_str().map(str::to_owned)).unwrap_or_else(|| "CRM".to_owned()),
-        name => name.to_owned(),
-    };
-    let own = Connected { id, name, address, token: app.secrets.close(&token)?, shape, seen: clock::stamp() };
-    let id = app.store.with(move |c| queries::connect(c, &own)).await?;
-    Ok(Json(body(app, find(app, id).await?).await?))
+    Ok(Json(connections::change(&app, id, new).await?))
 }
 
 /// A connected CRM.
 #[utoipa::path(get, path = "/api/connections/{id}", tag = "crm", params(("id" = i64, Path)), responses((status = 200, body = ConnectionBody), (status = 404, body = Problem)))]
 async fn show(State(app): State<App>, Path(id): Path<i64>) -> Answer<ConnectionBody> {
-    Ok(Json(body(&app, find(&app, id).await?).await?))
+    Ok(Json(connections::show(&app, id).await?))
 }
 
 /// Delete a connection that no query uses.
 #[utoipa::path(delete, path = "/api/connections/{id}", tag = "crm", params(("id" = i64, Path)), responses((status = 200, body = bool), (status = 409, body = Problem)))]
 async fn remove(State(app): State<App>, Path(id): Path<i64>) -> Answer<bool> {
-    let asked = app.store.with(move |c| queries::of_connection(c, id)).await?;
-    if !asked.is_empty() {
-        return Err(Refused::conflict(
-            "in-use",
-            format!(
-                "{} this connection. Delete {} first.",
-                counted(asked.len(), "query uses", "queries use"),
-                if asked.len() == 1 { "its source" } else { "their sources" }
-            ),
-        ));
-    }
-    Ok(Json(app.store.with(move |c| queries::disconnect(c, id)).await?))
-}
-
-/// What has changed in a CRM.
-#[derive(Debug, Serialize, ToSchema)]
-struct Looked {
-    /// The connection as it is now.
-    connection: ConnectionBody,
-    /// What was added, removed, renamed or retyped.
-    changes: Vec<ShapeChange>,
-    /// The questions that this touches.
-    touched: Vec<Touched>,
-}
-
-/// A question that a change of the CRM's shape touches.
-#[derive(Debug, Serialize, ToSchema)]
-struct Touched {
-    /// The source's number.
-    id: i64,
-    /// Its name.
-    name: String,
-    /// What is wrong with it now; nothing where only a type is another.
-    #[serde(serialize_with = "mangle_core::words::as_sentences")]
-    problems: Vec<String>,
-    /// The dispatches that take their records from it.
-    dispatches: Vec<String>,
-    /// The templates of these.
-    templates: Vec<String>,
+    Ok(Json(connections::remove(&app, id).await?))
 }
 
 /// Asks a CRM for its shape again, and tells what has changed and what that touches.
 #[utoipa::path(post, path = "/api/connections/{id}/shape", tag = "crm", params(("id" = i64, Path)), responses((status = 200, body = Looked), (status = 422, body = Problem)))]
 async fn look_again(State(app): State<App>, Path(id): Path<i64>) -> Answer<Looked> {
-    let connected = find(&app, id).await?;
-    let now = client(&app, &connected)?.shape().await?;
-    let changes = changes(&connected.shape, &now);
-    let (before, shape) = (connected.shape.clone(), now.clone());
-    let touched = app
-        .store
-        .with(move |c| -> anyhow::Result<Vec<Touched>> {
-            let all = dispatches::list(c)?;
-            let names = templates::list(c)?;
-            let touched = queries::of_connection(c, id)?.into_iter().filter_map(|query: KeptQuery| {
-                let problems: Vec<String> =
-                    query.asks.problems(&shape).into_iter().map(|p| format!("{}: {}", p.place, p.message)).collect();
-                if problems.is_empty() && query.asks.columns(&before) == query.asks.columns(&shape) {
-                    return None;
-                }
-                let using: Vec<_> = all.iter().filter(|d| d.sheet_id == Some(query.sheet)).collect();
-                let mut templates: Vec<String> =
-                    using.iter().filter_map(|d| names.iter().find(|t| Some(t.id) == d.template_id)).map(|t| t.name.clone()).collect();
-                templates.sort_unstable();
-                templates.dedup();
-                Some(Touched {
-                    id: query.id,
-                    name: query.name,
-                    problems,
-                    dispatches: using.iter().map(|d| d.name.clone()).collect(),
-                    templates,
-                })
-            });
-            Ok(touched.collect())
-        })
-        .await?;
-    let own = Connected { shape: now, seen: clock::stamp(), ..connected };
-    let kept = own.clone();
-    app.store.with(move |c| queries::connect(c, &kept)).await?;
-    Ok(Json(Looked { connection: body(&app, own).await?, changes, touched }))
+    Ok(Json(connections::look_again(&app, id).await?))
 }

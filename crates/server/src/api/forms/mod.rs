@@ -4,15 +4,12 @@
 mod desk;
 mod door;
 mod guard;
-mod look;
 
 use utoipa_axum::router::OpenApiRouter;
 
 pub use guard::Guard;
 
 use mangle_app::App;
-
-pub(crate) use desk::furnish;
 
 pub fn router() -> OpenApiRouter<App> {
     desk::router().merge(door::router())

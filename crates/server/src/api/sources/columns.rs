@@ -1,26 +1,14 @@
 //! The columns of a sheet: their names, types and formulas, and where they stand.
 
-use std::collections::HashMap;
-use std::sync::Arc;
-
 use axum::Json;
 use axum::extract::{Path, State};
-use mangle_core::language::{Context, Folded, condition_of};
-use mangle_core::records::{Column, ColumnType, Computed, FormulaColumn, Record, Schema, Sheet, label, shown};
-use mangle_core::value::{Currency, Locale, Value};
-use serde::{Deserialize, Serialize};
-use utoipa::ToSchema;
+use mangle_app::App;
+use mangle_app::sources::columns::{self, ColumnValues, FormulaSample, NewColumn, NewDateOrder, TriedFormula};
+use mangle_app::store::sheets::SheetInfo;
 use utoipa_axum::router::OpenApiRouter;
 use utoipa_axum::routes;
 
-use super::info;
-use super::rows::CellInfo;
-use crate::error::{Answer, Problem, Refused};
-use mangle_app::App;
-use mangle_app::clock;
-use mangle_app::prepare::blocking;
-use mangle_app::store::rows;
-use mangle_app::store::sheets::{self, ColumnInfo, SheetInfo};
+use crate::error::{Answer, Problem};
 
 pub(super) fn router() -> OpenApiRouter<App> {
     OpenApiRouter::new()
@@ -31,310 +19,38 @@ pub(super) fn router() -> OpenApiRouter<App> {
         .routes(routes!(set_date_order))
 }
 
-/// A column as a person wants it.
-#[derive(Debug, Deserialize, ToSchema)]
-struct NewColumn {
-    /// Its name.
-    name: String,
-    /// text, number, money, percent, date, time, yes/no or e-mail. Blank for text, and
-    /// for a computed column that takes the type of its formula.
-    #[serde(rename = "type", default)]
-    kind: String,
-    /// The currency, for money.
-    currency: Option<String>,
-    /// The formula that fills it.
-    formula: Option<String>,
-    /// The locale that its text is read by, a BCP 47 tag, where that is not the
-    /// sheet's.
-    locale: Option<String>,
-    /// Where it stands among the columns, from 0; where it is, or last.
-    at: Option<usize>,
-}
-
-impl NewColumn {
-    fn info(&self) -> Result<ColumnInfo, Refused> {
-        let currency =
-            self.currency.as_deref().map(Currency::parse).transpose().map_err(|e| Refused::unusable("unknown-currency", e.to_string()))?;
-        let kind = match self.kind.as_str() {
-            "" => ColumnType::Text,
-            "money" if currency.is_none() => return Err(Refused::unusable("no-currency", "choose the currency of the amounts")),
-            name => ColumnType::parse(name, currency).ok_or_else(|| {
-                let message = format!("“{name}” is not a column type; choose text, number, money, percent, date, time, yes/no or e-mail");
-                Refused::unusable("unknown-type", message)
-            })?,
-        };
-        let name = self.name.split_whitespace().collect::<Vec<_>>().join(" ");
-        if Folded::new(&name).as_str().is_empty() || name.chars().count() > 200 {
-            return Err(Refused::unusable("no-name", "enter a name of at most 200 characters"));
-        }
-        let locale = self.locale.as_deref().map(str::trim).filter(|l| !l.is_empty());
-        if let Some(tag) = locale {
-            Locale::parse(tag).map_err(|e| Refused::unusable("locale", e.to_string()))?;
-        }
-        let formula = self.formula.as_deref().map(str::trim).filter(|f| !f.is_empty()).map(str::to_owned);
-        let chosen = formula.is_some() && !self.kind.is_empty();
-        Ok(ColumnInfo { formula, chosen, locale: locale.map(str::to_owned), ..ColumnInfo::of(&Column::new(&name, kind)) })
-    }
-}
-
-/// Changes the columns of a sheet as a whole, after a look that they can stand side
-/// by side; `work` says what the change is called.
-async fn change_columns(
-    app: &App,
-    id: i64,
-    work: impl FnOnce(&mut Vec<ColumnInfo>, &mut dyn FnMut() -> anyhow::Result<usize>) -> Result<String, Refused> + Send + 'static,
-) -> Answer<SheetInfo> {
-    app.store
-        .change(move |t| -> Result<(), Refused> {
-            let before = sheets::sheet(t, id)?.ok_or_else(|| Refused::missing("the sheet"))?;
-            let mut columns = before.columns.clone();
-            let what = work(&mut columns, &mut || sheets::next_cell(t, id))?;
-            sheets::set_columns(t, id, &columns)?;
-            sheets::stand_together(t, id)?;
-            rows::keep_columns(t, id, &before.columns, &what, &clock::stamp())?;
-            Ok(())
-        })
-        .await?;
-    app.forget_sheets();
-    info(app, id).await.map(Json)
-}
-
-/// Refuses a formula that can't be used in a sheet.
-async fn check_formula(app: &App, id: i64, own: Option<usize>, column: &ColumnInfo) -> Result<(), Refused> {
-    let Some(formula) = column.formula.clone() else { return Ok(()) };
-    let loaded = app.sheet(id).await?;
-    let info = app.store.with(move |c| sheets::sheet(c, id)).await?.ok_or_else(|| Refused::missing("the sheet"))?;
-    let mut columns = loaded.sheet.schema.columns().to_vec();
-    let at = own.unwrap_or(columns.len());
-    match own {
-        Some(own) => columns[own] = column.column(),
-        None => columns.push(column.column()),
-    }
-    // Names that count as one are told when the columns are changed.
-    let Ok(schema) = Schema::new(columns) else { return Ok(()) };
-    let others = info.columns.iter().enumerate().filter(|(other, _)| Some(*other) != own);
-    let mut formulas: Vec<FormulaColumn<'_>> = others.filter_map(|(at, c)| c.formula_column(at)).collect();
-    formulas.push(FormulaColumn { column: at, text: &formula, kind: None });
-    match Computed::new(&formulas, &schema).fault(at) {
-        Some(fault) => Err(Refused::unusable("formula", format!("the formula can't be used: {fault}"))),
-        None => Ok(()),
-    }
-}
-
 /// Adds a column.
 #[utoipa::path(post, path = "/api/sheets/{id}/columns", tag = "sources", params(("id" = i64, Path)), request_body = NewColumn, responses((status = 200, body = SheetInfo), (status = 422, body = Problem)))]
 async fn add(State(app): State<App>, Path(id): Path<i64>, Json(new): Json<NewColumn>) -> Answer<SheetInfo> {
-    let column = new.info()?;
-    check_formula(&app, id, None, &column).await?;
-    change_columns(&app, id, move |columns, next_cell| {
-        if columns.len() >= mangle_documents::table::MOST_COLUMNS {
-            return Err(Refused::unusable("too-many", format!("a sheet has at most {} columns", mangle_documents::table::MOST_COLUMNS)));
-        }
-        place_cells(columns);
-        let what = format!("Add column “{}”", column.name);
-        columns.insert(new.at.unwrap_or(columns.len()).min(columns.len()), ColumnInfo { cell: Some(next_cell()?), ..column });
-        Ok(what)
-    })
-    .await
-}
-
-/// Writes down where each column's cells stand, before columns change places.
-fn place_cells(columns: &mut [ColumnInfo]) {
-    for (at, column) in columns.iter_mut().enumerate() {
-        column.cell.get_or_insert(at);
-    }
+    Ok(Json(columns::add(&app, id, new).await?))
 }
 
 /// Changes a column: its name, type, formula, the locale it is read by, its place.
 #[utoipa::path(put, path = "/api/sheets/{id}/columns/{index}", tag = "sources", params(("id" = i64, Path), ("index" = usize, Path)), request_body = NewColumn, responses((status = 200, body = SheetInfo), (status = 422, body = Problem)))]
 async fn change(State(app): State<App>, Path((id, index)): Path<(i64, usize)>, Json(new): Json<NewColumn>) -> Answer<SheetInfo> {
-    let before = app.store.with(move |c| sheets::sheet(c, id)).await?.ok_or_else(|| Refused::missing("the sheet"))?;
-    let before = before.columns.get(index).cloned().ok_or_else(|| Refused::missing("the column"))?;
-    let at = new.at.unwrap_or(index);
-    let mut column = match before.kind.as_str() {
-        // What it holds is not chosen.
-        "record" | "list" => ColumnInfo { name: NewColumn { kind: String::new(), ..new }.info()?.name, ..before.clone() },
-        _ => new.info()?,
-    };
-    check_formula(&app, id, Some(index), &column).await?;
-    change_columns(&app, id, move |columns, _| {
-        place_cells(columns);
-        if index >= columns.len() {
-            return Err(Refused::missing("the column"));
-        }
-        let old = columns.remove(index);
-        (column.cell, column.field, column.asked) = (old.cell, old.field, old.asked);
-        let what = match column.name == before.name {
-            true => format!("Change column “{}”", column.name),
-            false => format!("Rename column “{}” to “{}”", before.name, column.name),
-        };
-        columns.insert(at.min(columns.len()), column);
-        Ok(what)
-    })
-    .await
+    Ok(Json(columns::change(&app, id, index, new).await?))
 }
 
 /// Deletes a column with its cells; that can be undone.
 #[utoipa::path(delete, path = "/api/sheets/{id}/columns/{index}", tag = "sources", params(("id" = i64, Path), ("index" = usize, Path)), responses((status = 200, body = SheetInfo), (status = 409, body = Problem)))]
 async fn remove(State(app): State<App>, Path((id, index)): Path<(i64, usize)>) -> Answer<SheetInfo> {
-    let sheet = app.store.with(move |c| sheets::sheet(c, id)).await?.ok_or_else(|| Refused::missing("the sheet"))?;
-    let column = sheet.columns.get(index).ok_or_else(|| Refused::missing("the column"))?;
-    if let Some(related) = sheet.related.iter().find(|r| Folded::new(&r.key) == Folded::new(&column.name)) {
-        return Err(Refused::conflict(
-            "in-use",
-            format!("“{}” is the key of the relation to {}. Delete the relation first.", column.name, related.other_name),
-        ));
-    }
-    if sheet.columns.len() == 1 {
-        return Err(Refused::conflict("last", "a sheet needs at least one column"));
-    }
-    change_columns(&app, id, move |columns, _| {
-        place_cells(columns);
-        Ok(format!("Delete column “{}”", columns.remove(index).name))
-    })
-    .await
+    Ok(Json(columns::remove(&app, id, index).await?))
 }
-
-/// A formula to try.
-#[derive(Debug, Deserialize, ToSchema)]
-struct TriedFormula {
-    /// The formula.
-    formula: String,
-    /// The column that it fills, from 0; none for a new one.
-    column: Option<usize>,
-    /// The type that was chosen for the column, of money with its currency (`money EUR`);
-    /// blank for that of the formula.
-    #[serde(rename = "type", default)]
-    kind: String,
-}
-
-/// What a formula gives.
-#[derive(Debug, Serialize, ToSchema)]
-struct FormulaSample {
-    /// What is wrong with it.
-    #[serde(serialize_with = "mangle_core::words::as_sentence_or_none")]
-    problem: Option<String>,
-    /// The type of the column: of money with its currency.
-    #[serde(rename = "type")]
-    kind: String,
-    /// How many rows it gives an error for.
-    errors: usize,
-    /// The first rows with their value, and one with an error where there is one.
-    samples: Vec<RowSample>,
-}
-
-/// A row with the value that a formula gives.
-#[derive(Debug, Serialize, ToSchema)]
-struct RowSample {
-    /// The row's number.
-    row: usize,
-    /// What to call it.
-    label: String,
-    #[serde(flatten)]
-    cell: CellInfo,
-}
-
-/// How many rows a formula is tried on.
-const TRIED: usize = 2_000;
 
 /// Tries a formula on the first rows of a sheet.
 #[utoipa::path(post, path = "/api/sheets/{id}/formula", tag = "sources", params(("id" = i64, Path)), request_body = TriedFormula, responses((status = 200, body = FormulaSample), (status = 404, body = Problem)))]
 async fn try_formula(State(app): State<App>, Path(id): Path<i64>, Json(tried): Json<TriedFormula>) -> Answer<FormulaSample> {
-    let loaded = app.sheet(id).await?;
-    let mut columns = loaded.sheet.schema.columns().to_vec();
-    let at = tried.column.filter(|at| *at < columns.len()).unwrap_or(columns.len());
-    // A name that no column has.
-    let name = columns.get(at).map_or("\u{2014}1\u{2014}", |c| c.name.as_str());
-    let trial = ColumnInfo { formula: Some(tried.formula.clone()), ..ColumnInfo::of(&Column::new(name, ColumnType::Text)) };
-    let problem = match tried.formula.trim() {
-        "" => Some("enter a formula, e.g. today - due date".to_owned()),
-        _ => check_formula(&app, id, tried.column, &trial).await.err().map(|r| r.problem.message),
-    };
-    if problem.is_some() {
-        return Ok(Json(FormulaSample { problem, kind: "text".to_owned(), errors: 0, samples: Vec::new() }));
-    }
-    if at == columns.len() {
-        columns.push(trial.column());
-    }
-    let answer = blocking(move || -> anyhow::Result<FormulaSample> {
-        let schema = Arc::new(Schema::new(columns)?);
-        let records = loaded.sheet.records.iter().take(TRIED);
-        let records = records.map(|r| Record::new(schema.clone(), r.values().to_vec(), r.number)).collect();
-        let mut sheet = Sheet { name: String::new(), schema: schema.clone(), records };
-        let context = Context { reading: loaded.reading, ..Context::new(Locale::english(), clock::now()) };
-        let formula = FormulaColumn { column: at, text: &tried.formula, kind: ColumnType::read_name(&tried.kind) };
-        Computed::new(&[formula], &schema).fill_sheet(&mut sheet, &context)?;
-        let wrong = |r: &&Record| matches!(r.values()[at], Value::Misfit(_));
-        let errors = sheet.records.iter().filter(wrong).count();
-        let first = sheet.records.iter().take(4).chain(sheet.records.iter().skip(4).find(wrong));
-        let samples = first.map(|r| RowSample { row: r.number, label: label(r, ""), cell: CellInfo::of(&r.values()[at]) }).collect();
-        Ok(FormulaSample { problem: None, kind: sheet.schema.columns()[at].kind.to_string(), errors, samples })
-    })
-    .await??;
-    Ok(Json(answer))
+    Ok(Json(columns::try_formula(&app, id, tried).await?))
 }
-
-/// The values of a column, the most frequent first.
-#[derive(Debug, Serialize, ToSchema)]
-struct ColumnValues {
-    /// How many different ones there are.
-    different: usize,
-    /// The most frequent.
-    values: Vec<ValueCount>,
-}
-
-/// A value of a column.
-#[derive(Debug, Serialize, ToSchema)]
-struct ValueCount {
-    /// As it is shown; blank where nothing stands.
-    text: String,
-    /// How many rows have it.
-    count: usize,
-    /// The condition that chooses those rows.
-    condition: String,
-}
-
-/// How many values of a column are listed.
-const VALUES: usize = 40;
 
 /// The values of a column with how many rows have each, to filter by them.
 #[utoipa::path(get, path = "/api/sheets/{id}/columns/{index}/values", tag = "sources", params(("id" = i64, Path), ("index" = usize, Path)), responses((status = 200, body = ColumnValues), (status = 404, body = Problem)))]
 async fn values(State(app): State<App>, Path((id, index)): Path<(i64, usize)>) -> Answer<ColumnValues> {
-    let loaded = app.sheet(id).await?;
-    let column = loaded.sheet.schema.columns().get(index).ok_or_else(|| Refused::missing("the column"))?.name.clone();
-    let counted = blocking(move || {
-        let mut counts: HashMap<String, (usize, usize)> = HashMap::new();
-        for (at, record) in loaded.sheet.records.iter().enumerate() {
-            let Some(condition) = condition_of(&column, &record.values()[index]) else { continue };
-            counts.entry(condition).or_insert((0, at)).0 += 1;
-        }
-        let different = counts.len();
-        let mut most: Vec<(String, (usize, usize))> = counts.into_iter().collect();
-        // Those as frequent stand in the order of the sheet.
-        most.sort_by_key(|(_, (count, first))| (std::cmp::Reverse(*count), *first));
-        most.truncate(VALUES);
-        let values = most.into_iter().map(|(condition, (count, first))| ValueCount {
-            text: shown(&loaded.sheet.records[first].values()[index]),
-            count,
-            condition,
-        });
-        ColumnValues { different, values: values.collect() }
-    })
-    .await?;
-    Ok(Json(counted))
-}
-
-/// How a sheet writes its dates.
-#[derive(Debug, Deserialize, ToSchema)]
-struct NewDateOrder {
-    /// Whether the month comes first.
-    month_first: bool,
+    Ok(Json(columns::values(&app, id, index).await?))
 }
 
 /// Says in which order a sheet writes day and month.
 #[utoipa::path(put, path = "/api/sheets/{id}/date-order", tag = "sources", params(("id" = i64, Path)), request_body = NewDateOrder, responses((status = 200, body = SheetInfo), (status = 404, body = Problem)))]
 async fn set_date_order(State(app): State<App>, Path(id): Path<i64>, Json(new): Json<NewDateOrder>) -> Answer<SheetInfo> {
-    app.store.with(move |c| sheets::set_date_order(c, id, new.month_first)).await?;
-    app.forget_sheets();
-    info(&app, id).await.map(Json)
+    Ok(Json(columns::set_date_order(&app, id, new).await?))
 }

@@ -2,85 +2,27 @@
 
 use axum::Json;
 use axum::extract::{Path, State};
-use mangle_core::records::{Cell, RawSheet, recognise};
-use serde::Deserialize;
-use utoipa::ToSchema;
+use mangle_app::App;
+use mangle_app::sources::header::{self, NamesIn};
+use mangle_app::store::sheets::SheetInfo;
 use utoipa_axum::router::OpenApiRouter;
 use utoipa_axum::routes;
 
-use super::info;
-use crate::error::{Answer, Problem, Refused};
-use mangle_app::App;
-use mangle_app::clock;
-use mangle_app::store::rows::{self, Edits};
-use mangle_app::store::sheets::{self, ColumnInfo, SheetInfo};
+use crate::error::{Answer, Problem};
 
 pub(super) fn router() -> OpenApiRouter<App> {
     OpenApiRouter::new().routes(routes!(choose, accept))
-}
-
-/// The row that holds the names.
-#[derive(Debug, Deserialize, ToSchema)]
-struct NamesIn {
-    /// Its number.
-    row: usize,
 }
 
 /// Takes the names of the columns from a row; it goes with the rows above it, and
 /// what the columns hold is recognised anew. That can be undone.
 #[utoipa::path(post, path = "/api/sheets/{id}/header", tag = "sources", params(("id" = i64, Path)), request_body = NamesIn, responses((status = 200, body = SheetInfo), (status = 422, body = Problem)))]
 async fn choose(State(app): State<App>, Path(id): Path<i64>, Json(NamesIn { row }): Json<NamesIn>) -> Answer<SheetInfo> {
-    app.store
-        .change(move |t| -> Result<(), Refused> {
-            let before = sheets::sheet(t, id)?.ok_or_else(|| Refused::missing("the sheet"))?;
-            if before.columns.iter().any(|c| c.field.is_some() || c.asked) {
-                return Err(Refused::conflict("header", "the column names of this source can't be changed"));
-            }
-            let all = rows::raw(t, id)?;
-            let at = all.iter().position(|(number, _)| *number == row).ok_or_else(|| Refused::missing("the row"))?;
-            if at + 1 == all.len() {
-                return Err(Refused::unusable("header", "no rows below this one. Choose a row further up."));
-            }
-            let columns = renamed(&before.columns, &all[at].1, &all[at + 1..]);
-            let removed = all[..=at].iter().map(|(number, _)| *number).collect();
-            let what = format!("Use row {row} as header");
-            rows::edit(t, id, &Edits { removed, ..Edits::default() }, Some(&before.columns), &what, &clock::stamp())?;
-            sheets::set_columns(t, id, &columns)?;
-            sheets::stand_together(t, id)?;
-            Ok(())
-        })
-        .await?;
-    app.forget_sheets();
-    info(&app, id).await.map(Json)
-}
-
-/// The columns with the names of a row and the types of the rows below it; one that
-/// the row does not name keeps its name, one that is computed keeps its formula.
-fn renamed(before: &[ColumnInfo], names: &[Cell], below: &[(usize, Vec<Cell>)]) -> Vec<ColumnInfo> {
-    let place = |at: usize| before[at].cell.unwrap_or(at);
-    let name = |at: usize| {
-        let written = names.get(place(at)).map(Cell::as_text).unwrap_or_default();
-        let written = written.split_whitespace().collect::<Vec<_>>().join(" ");
-        if written.is_empty() || before[at].formula.is_some() { before[at].name.clone() } else { written }
-    };
-    let own: Vec<usize> = (0..before.len()).collect();
-    let cells = |row: &Vec<Cell>| own.iter().map(|at| row.get(place(*at)).cloned().unwrap_or(Cell::Blank)).collect();
-    let raw = RawSheet {
-        header: own.iter().map(|at| name(*at)).collect(),
-        rows: below.iter().map(|(_, row)| cells(row)).collect(),
-        ..RawSheet::default()
-    };
-    let found = recognise(&raw).columns;
-    let column = |(at, found): (usize, &mangle_core::records::Column)| match before[at].formula {
-        Some(_) => before[at].clone(),
-        None => ColumnInfo { cell: Some(place(at)), locale: before[at].locale.clone(), ..ColumnInfo::of(found) },
-    };
-    found.iter().enumerate().map(column).collect()
+    Ok(Json(header::choose(&app, id, NamesIn { row }).await?))
 }
 
 /// Confirm the detected header row.
 #[utoipa::path(delete, path = "/api/sheets/{id}/header", tag = "sources", params(("id" = i64, Path)), responses((status = 200, body = SheetInfo)))]
 async fn accept(State(app): State<App>, Path(id): Path<i64>) -> Answer<SheetInfo> {
-    app.store.with(move |c| sheets::accept_header(c, id)).await?;
-    info(&app, id).await.map(Json)
+    Ok(Json(header::accept(&app, id).await?))
 }

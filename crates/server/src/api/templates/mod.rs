@@ -8,24 +8,14 @@ mod versions;
 
 use axum::Json;
 use axum::extract::{Multipart, Path, Query, State};
-use axum::http::header;
-use axum::response::{IntoResponse, Response};
-use mangle_core::language::syntax::Kind;
-use mangle_core::language::{UsedAs, kind, nearest};
-use mangle_core::template::{Clauses, Need, Outline, Placeholder, Problem as TemplateProblem};
-use mangle_core::words::counted;
-use mangle_documents::docx::Found;
-use serde::{Deserialize, Serialize};
-use utoipa::{IntoParams, ToSchema};
+use mangle_app::App;
+use mangle_app::store::templates::TemplateInfo;
+use mangle_app::templates::{self, Shown, TemplateDetail};
 use utoipa_axum::router::OpenApiRouter;
 use utoipa_axum::routes;
 
 use super::upload::{FileForm, files};
-use crate::error::{Answer, Problem, Refused};
-use mangle_app::App;
-use mangle_app::prepare::blocking;
-use mangle_app::store::clauses;
-use mangle_app::store::templates::{self, TemplateInfo};
+use crate::error::{Answer, Problem};
 
 pub fn router() -> OpenApiRouter<App> {
     OpenApiRouter::new()
@@ -46,264 +36,26 @@ pub fn router() -> OpenApiRouter<App> {
         .routes(routes!(coverage::coverage))
 }
 
-pub use versions::keep;
-
-/// A template with what stands in one of its versions.
-#[derive(Debug, Serialize, ToSchema)]
-pub struct TemplateDetail {
-    /// The template and its versions.
-    #[serde(flatten)]
-    pub info: TemplateInfo,
-    /// The version that is described here.
-    pub shown: i64,
-    /// The placeholders, in reading order.
-    pub placeholders: Vec<PlaceholderInfo>,
-    /// What must be put right before the template can be used.
-    pub problems: Vec<ProblemInfo>,
-    /// The conditions and repeats as they nest, with what is printed in them.
-    pub outline: Vec<OutlineInfo>,
-    /// The fields that it needs, as a tree.
-    pub needs: Vec<NeedInfo>,
-    /// What was read differently than it stands in the file.
-    #[serde(serialize_with = "mangle_core::words::as_sentences")]
-    pub told: Vec<String>,
-}
-
-/// A field that a template needs.
-#[derive(Debug, Serialize, ToSchema)]
-pub struct NeedInfo {
-    /// As first written.
-    pub name: String,
-    /// value, yes/no, text, number, money, date, picture, record or list.
-    pub used: String,
-    /// How many placeholders use it.
-    pub uses: usize,
-    /// The fields of its record or its records.
-    #[schema(no_recursion)]
-    pub within: Vec<NeedInfo>,
-}
-
-impl From<&Need> for NeedInfo {
-    fn from(need: &Need) -> NeedInfo {
-        let used = match need.used {
-            UsedAs::Value => "value",
-            UsedAs::YesNo => "yes/no",
-            UsedAs::Text => "text",
-            UsedAs::Number => "number",
-            UsedAs::Money => "money",
-            UsedAs::Date => "date",
-            UsedAs::Picture => "picture",
-            UsedAs::Record => "record",
-            UsedAs::List => "list",
-        };
-        let within = need.within.iter().map(Into::into).collect();
-        NeedInfo { name: need.name.clone(), used: used.to_owned(), uses: need.uses, within }
-    }
-}
-
-/// One line of the outline of a template's logic.
-#[derive(Debug, Serialize, ToSchema)]
-pub struct OutlineInfo {
-    /// Which placeholder it is.
-    pub placeholder: usize,
-    /// print, if, else, repeat, set, clause, picture, barcode, signer or page break.
-    pub kind: String,
-    /// What it does, in words.
-    pub words: String,
-    /// What stands within.
-    #[schema(no_recursion)]
-    pub within: Vec<OutlineInfo>,
-}
-
-impl From<&Outline> for OutlineInfo {
-    fn from(line: &Outline) -> Self {
-        let within = line.within.iter().map(Into::into).collect();
-        OutlineInfo { placeholder: line.placeholder, kind: line.kind.to_owned(), words: line.words.clone(), within }
-    }
-}
-
-/// What the person is told of a template, a sentence each.
-fn told(found: &Found) -> Vec<String> {
-    let count = |n: usize, one: &str, many: &str| if n == 1 { format!("1 {one}") } else { format!("{n} {many}") };
-    let mut told = Vec::new();
-    if found.revisions > 0 {
-        told.push(format!("The file has {}, treated as accepted.", count(found.revisions, "open tracked change", "open tracked changes")));
-    }
-    if found.comments > 0 {
-        told.push(format!("{} not printed.", count(found.comments, "comment is", "comments are")));
-    }
-    if found.fields > 0 {
-        told.push(format!(
-            "{} read as placeholders.",
-            count(found.fields, "field or content control is", "fields and content controls are")
-        ));
-    }
-    told
-}
-
-/// A placeholder.
-#[derive(Debug, Serialize, ToSchema)]
-pub struct PlaceholderInfo {
-    /// Its text with its brackets.
-    pub text: String,
-    /// body, table, header, footer, text box or note.
-    pub place: String,
-    /// The line of text that it stands in.
-    pub line: String,
-    /// The names that it looks up.
-    pub names: Vec<String>,
-    /// It is another form of one before it, for older programs.
-    pub again: bool,
-}
-
-/// A problem.
-#[derive(Debug, Serialize, ToSchema)]
-pub struct ProblemInfo {
-    /// A short name for programs.
-    pub code: String,
-    /// What is wrong and what to do.
-    #[serde(serialize_with = "mangle_core::words::as_sentence")]
-    pub message: String,
-    /// Where it stands.
-    pub place: String,
-    /// The line of text that it stands in.
-    pub line: String,
-    /// The placeholder.
-    pub placeholder: String,
-    /// The spot in the placeholder after its `[:`, in bytes.
-    pub start: usize,
-    /// The end of the spot.
-    pub end: usize,
-}
-
-impl From<&Placeholder> for PlaceholderInfo {
-    fn from(p: &Placeholder) -> Self {
-        PlaceholderInfo {
-            text: p.text.clone(),
-            place: p.place.words().to_owned(),
-            line: p.line.clone(),
-            names: p.names.iter().map(|n| n.name.clone()).collect(),
-            again: p.again,
-        }
-    }
-}
-
-impl From<&TemplateProblem> for ProblemInfo {
-    fn from(p: &TemplateProblem) -> Self {
-        ProblemInfo {
-            code: p.code.to_owned(),
-            message: p.message.clone(),
-            place: p.place.words().to_owned(),
-            line: p.line.clone(),
-            placeholder: p.placeholder.clone(),
-            start: p.span.start,
-            end: p.span.end,
-        }
-    }
-}
-
 /// All templates, the newest first.
 #[utoipa::path(get, path = "/api/templates", tag = "templates", responses((status = 200, body = Vec<TemplateInfo>)))]
 async fn list(State(app): State<App>) -> Answer<Vec<TemplateInfo>> {
-    Ok(Json(app.store.with(|c| templates::list(c)).await?))
+    Ok(Json(templates::list(&app).await?))
 }
 
 /// Brings in a DOCX file as a template.
 #[utoipa::path(post, path = "/api/templates", tag = "templates", request_body(content = FileForm, content_type = "multipart/form-data"), responses((status = 200, body = TemplateDetail), (status = 422, body = Problem)))]
 async fn bring_in(State(app): State<App>, form: Multipart) -> Answer<TemplateDetail> {
-    let mut last = None;
-    for upload in files(form).await? {
-        last = Some(keep(&app, None, upload).await?);
-    }
-    let id = last.ok_or_else(|| Refused::missing("the file"))?;
-    detail(&app, id, None).await.map(Json)
-}
-
-async fn detail(app: &App, id: i64, number: Option<i64>) -> Result<TemplateDetail, Refused> {
-    let info = app.store.with(move |c| templates::get(c, id)).await?.ok_or_else(|| Refused::missing("the template"))?;
-    let newest = info.versions.first().map(|v| v.number);
-    let version = info.version(number.or(newest)).cloned().ok_or_else(|| Refused::missing("the version"))?;
-    let template = app.template(version.id).await?;
-    let clauses = app.store.with(|c| clauses::library(c)).await?;
-    let pages = template.clone();
-    // Pages that can't be read are told by the problems, or when they are asked for.
-    let notes = blocking(move || pages.page_notes().map(|n| n.said()).unwrap_or_default()).await?;
-    let mut problems: Vec<ProblemInfo> = template.problems().iter().map(Into::into).collect();
-    problems.extend(unknown_clauses(template.placeholders(), &clauses));
-    Ok(TemplateDetail {
-        info,
-        shown: version.number,
-        placeholders: template.placeholders().iter().map(Into::into).collect(),
-        problems,
-        outline: template.outline().iter().map(Into::into).collect(),
-        needs: template.needs().iter().map(Into::into).collect(),
-        told: told(template.found()).into_iter().chain(notes).collect(),
-    })
-}
-
-/// Clauses that the library has not.
-fn unknown_clauses(placeholders: &[Placeholder], library: &Clauses) -> Vec<ProblemInfo> {
-    let of = |p: &Placeholder| {
-        let Ok(Kind::Clause(name, _)) = kind(p.text.get(2..p.text.len() - 1)?) else { return None };
-        let offer = nearest(&name, library.names()).map(|n| format!("; did you mean “{n}”?")).unwrap_or_default();
-        (!library.has(&name)).then(|| ProblemInfo {
-            code: "unknown-clause".to_owned(),
-            message: format!("the clause library has no “{name}”{offer}"),
-            place: p.place.words().to_owned(),
-            line: p.line.clone(),
-            placeholder: p.text.clone(),
-            start: 0,
-            end: p.text.len().saturating_sub(3),
-        })
-    };
-    placeholders.iter().filter_map(of).collect()
-}
-
-#[derive(Debug, Deserialize, IntoParams)]
-struct Shown {
-    /// The version's number; the newest where it is left out.
-    version: Option<i64>,
+    Ok(Json(templates::bring_in(&app, files(form).await?).await?))
 }
 
 /// A template with its placeholders and problems.
 #[utoipa::path(get, path = "/api/templates/{id}", tag = "templates", params(("id" = i64, Path), Shown), responses((status = 200, body = TemplateDetail), (status = 404, body = Problem)))]
 async fn show(State(app): State<App>, Path(id): Path<i64>, Query(shown): Query<Shown>) -> Answer<TemplateDetail> {
-    detail(&app, id, shown.version).await.map(Json)
+    Ok(Json(templates::show(&app, id, shown).await?))
 }
 
 /// Deletes a template that no dispatch and no run uses.
 #[utoipa::path(delete, path = "/api/templates/{id}", tag = "templates", params(("id" = i64, Path)), responses((status = 200, body = bool), (status = 409, body = Problem)))]
 async fn remove(State(app): State<App>, Path(id): Path<i64>) -> Answer<bool> {
-    let uses = app.store.with(move |c| templates::uses(c, id)).await?;
-    if uses > 0 {
-        return Err(Refused::conflict(
-            "in-use",
-            format!(
-                "this template is used {}. Delete those dispatches first.",
-                counted(uses as usize, "time by a dispatch or run", "times by dispatches and runs")
-            ),
-        ));
-    }
-    Ok(Json(app.store.with(move |c| templates::delete(c, id)).await?))
-}
-
-/// A file to be saved under a name (RFC 6266).
-pub fn download(kind: &str, name: &str, bytes: Vec<u8>) -> Response {
-    attach(kind, name, bytes, "attachment")
-}
-
-/// A file with its name, shown or saved.
-pub fn attach(kind: &str, name: &str, bytes: Vec<u8>, how: &str) -> Response {
-    let encoded: String = name
-        .bytes()
-        .map(|b| {
-            if b.is_ascii_alphanumeric() || b"-._ ".contains(&b) {
-                char::from(b).to_string().replace(' ', "%20")
-            } else {
-                format!("%{b:02X}")
-            }
-        })
-        .collect();
-    let disposition = format!("{how}; filename*=UTF-8''{encoded}");
-    ([(header::CONTENT_TYPE, kind.to_owned()), (header::CONTENT_DISPOSITION, disposition)], bytes).into_response()
+    Ok(Json(templates::remove(&app, id).await?))
 }

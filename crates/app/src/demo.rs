@@ -1,16 +1,17 @@
 //! The demo world: Brackwater Quay's files brought in as a person would, and a
 //! dispatch with two things left to do.
 
-use anyhow::{Context, Result, anyhow};
+use anyhow::{Context, Result};
 use mangle_core::channel::{Channel, ChannelSetup, EmailChannel};
 use mangle_core::crm::{CrmQuery, ListPick, Picks};
 use mangle_core::dispatch::Setup;
 
-use crate::api::{furnish_crm, furnish_form, keep_source, keep_template, upload};
-use mangle_app::App;
-use mangle_app::clock;
-use mangle_app::store::settings::{self, Settings};
-use mangle_app::store::{dispatches, sheets};
+use crate::crm::{connections, queries};
+use crate::forms::desk;
+use crate::store::settings::{self, Settings};
+use crate::store::{dispatches, sheets};
+use crate::transfer::Upload;
+use crate::{App, clock, sources, templates};
 
 /// Connects the practice CRM at an address, and asks it for the cases that were
 /// inspected, with their defects and photographs.
@@ -38,7 +39,8 @@ pub async fn demo_crm(app: &App, address: &str, token: &str) -> Result<()> {
         order: "CaseID".to_owned(),
         first: None,
     };
-    furnish_crm(app, address, token, "Inspected cases", asks).await.map_err(|e| anyhow!(e.problem.message))?;
+    let connection = connections::furnish(app, address, token).await?;
+    queries::furnish(app, "Inspected cases", connection, asks).await?;
     Ok(())
 }
 
@@ -62,12 +64,12 @@ pub async fn demo(app: &App, files: &[(&str, &[u8])]) -> Result<()> {
     for (name, bytes) in files {
         if name.ends_with(".form.json") {
             let form = serde_json::from_slice(bytes).with_context(|| format!("{name} is not a form"))?;
-            furnish_form(app, form).await.map_err(|e| anyhow!(e.problem.message))?;
+            desk::furnish(app, form).await?;
             continue;
         }
-        let file = upload(name, bytes.to_vec());
+        let file = Upload { name: (*name).to_owned(), bytes: bytes.to_vec() };
         if name.ends_with(".docx") {
-            let id = keep_template(app, file).await.map_err(|e| anyhow!(e.problem.message))?;
+            let id = templates::keep(app, None, file).await?;
             match *name {
                 name if name.contains("quote") => quote = Some(id),
                 name if name.contains("survey") => {}
@@ -75,7 +77,7 @@ pub async fn demo(app: &App, files: &[(&str, &[u8])]) -> Result<()> {
                 _ => letter = Some(id),
             }
         } else {
-            let source = keep_source(app, file).await.map_err(|e| anyhow!(e.problem.message))?;
+            let source = sources::keep(app, file).await?;
             let first = source.sheets.first().map(|s| s.id);
             holders = holders.or_else(|| source.sheets.into_iter().find(|s| s.name == "Holders").map(|s| s.id));
             cases = cases.or(first.filter(|_| name.contains("cases")));

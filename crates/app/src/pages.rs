@@ -4,13 +4,13 @@ use mangle_core::template::{Took, Traced};
 use mangle_documents::docx::Filled;
 use mangle_documents::page::{Made, MarkedSpot};
 use serde::Serialize;
-use utoipa::ToSchema;
 
 /// How many pages are shown at most.
 const SHOWN: usize = 50;
 
 /// Typeset pages.
-#[derive(Debug, Default, Serialize, ToSchema)]
+#[derive(Debug, Default, Serialize)]
+#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
 pub struct Pages {
     /// The pages, at most fifty of them.
     pub pages: Vec<SvgPage>,
@@ -23,53 +23,57 @@ pub struct Pages {
 }
 
 /// A place that a signer fills in.
-#[derive(Debug, Serialize, ToSchema)]
+#[derive(Debug, Serialize)]
+#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
 pub struct PageField {
     /// The signer role.
-    role: String,
+    pub role: String,
     /// What is filled in, in words.
-    field: String,
+    pub field: String,
     /// Whether it may stay empty.
-    optional: bool,
+    pub optional: bool,
     /// Where it stands.
     #[serde(flatten)]
-    place: PageMark,
+    pub place: PageMark,
 }
 
 /// One page.
-#[derive(Debug, Serialize, ToSchema)]
+#[derive(Debug, Serialize)]
+#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
 pub struct SvgPage {
     /// Its width in points.
-    width: f64,
+    pub width: f64,
     /// Its height in points.
-    height: f64,
+    pub height: f64,
     /// What is on it.
-    svg: String,
+    pub svg: String,
     /// Its text, to be selected.
-    text: Vec<PageText>,
+    pub text: Vec<PageText>,
 }
 
 /// Text of one look on one line, in points from its page's top left.
-#[derive(Debug, Serialize, ToSchema)]
+#[derive(Debug, Serialize)]
+#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
 pub struct PageText {
-    text: String,
-    left: f64,
-    base: f64,
-    size: f64,
-    width: f64,
+    pub text: String,
+    pub left: f64,
+    pub base: f64,
+    pub size: f64,
+    pub width: f64,
 }
 
 /// Where something stands, in points from its page's top left.
-#[derive(Debug, Serialize, ToSchema)]
+#[derive(Debug, Serialize)]
+#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
 pub struct PageMark {
     /// What it is: a placeholder, an entry of a trace, or a drawing.
-    number: u32,
+    pub number: u32,
     /// The page, from 0.
-    page: usize,
-    left: f64,
-    top: f64,
-    width: f64,
-    height: f64,
+    pub page: usize,
+    pub left: f64,
+    pub top: f64,
+    pub width: f64,
+    pub height: f64,
 }
 
 impl Pages {
@@ -114,35 +118,37 @@ impl PageMark {
 }
 
 /// What a placeholder did for a record.
-#[derive(Debug, Serialize, ToSchema)]
+#[derive(Debug, Serialize)]
+#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
 pub struct TraceInfo {
     /// Which of the template's placeholders.
-    placeholder: usize,
+    pub placeholder: usize,
     /// Its text.
-    text: String,
+    pub text: String,
     /// The turn of each repeat around it, from 1, outermost first.
-    turns: Vec<usize>,
+    pub turns: Vec<usize>,
     /// What it printed.
-    printed: Option<String>,
+    pub printed: Option<String>,
     /// What was chosen, in words.
-    chose: Option<String>,
+    pub chose: Option<String>,
     /// The record fields that were read, before any format.
-    read: Vec<ReadInfo>,
+    pub read: Vec<ReadInfo>,
     /// What else happened.
-    note: Option<String>,
+    pub note: Option<String>,
     /// Why it could not be worked out.
-    failed: Option<String>,
+    pub failed: Option<String>,
 }
 
 /// A field that was read.
-#[derive(Debug, Serialize, ToSchema)]
+#[derive(Debug, Serialize)]
+#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
 pub struct ReadInfo {
     /// The column's name.
-    field: String,
+    pub field: String,
     /// The turn whose record it is of.
-    turn: Option<usize>,
+    pub turn: Option<usize>,
     /// What it holds.
-    value: String,
+    pub value: String,
 }
 
 impl TraceInfo {

@@ -4,12 +4,12 @@ use std::collections::BTreeMap;
 
 use mangle_core::form::{Given, GivenFile, LookedAt, Rules};
 use serde::{Deserialize, Serialize};
-use utoipa::ToSchema;
 
-use mangle_app::store::forms::{self, Arrival};
+use crate::store::forms::{self, Arrival};
 
 /// What was given to a field: text, a tick, or several options or keys of files.
-#[derive(Debug, Clone, Serialize, Deserialize, ToSchema)]
+#[derive(Debug, Clone, Serialize, Deserialize)]
+#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
 #[serde(untagged)]
 pub enum GivenBody {
     /// Text.
@@ -24,7 +24,8 @@ pub enum GivenBody {
 pub type AnswerBody = BTreeMap<u32, GivenBody>;
 
 /// A field with what stands in it.
-#[derive(Debug, Serialize, ToSchema)]
+#[derive(Debug, Serialize)]
+#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
 pub struct LookedBody {
     /// The field's number.
     pub field: u32,
@@ -81,7 +82,7 @@ pub fn given(rules: &Rules, body: &AnswerBody, arrived: &[Arrival]) -> BTreeMap<
 }
 
 /// The files that an answer names.
-pub fn arrived(c: &mangle_app::store::Connection, form: i64, rules: &Rules, body: &AnswerBody) -> anyhow::Result<Vec<Arrival>> {
+pub fn arrived(c: &crate::store::Connection, form: i64, rules: &Rules, body: &AnswerBody) -> anyhow::Result<Vec<Arrival>> {
     let mut found = Vec::new();
     for field in rules.asked().filter(|f| f.kind.takes_files()) {
         let Some(GivenBody::Many(keys)) = body.get(&field.id) else { continue };

@@ -1,0 +1,77 @@
+//! Documents that were made, as files: one, or all of a run in one archive or one PDF.
+
+use std::io::Write;
+
+use jiff::civil::DateTime;
+use mangle_core::dispatch::Format;
+use zip::write::SimpleFileOptions;
+
+use crate::prepare::blocking;
+use crate::store::documents::{self, DocumentInfo};
+use crate::transfer::Download;
+use crate::{App, Error, Outcome, clock};
+
+/// The documents of a run in the store.
+async fn of_run(app: &App, id: i64) -> Outcome<Vec<DocumentInfo>> {
+    let found = app.store.with(move |c| documents::of_run(c, id)).await?;
+    match found.is_empty() {
+        true => Err(Error::conflict("no-documents", "no documents in this run yet")),
+        false => Ok(found),
+    }
+}
+
+/// All documents of a run as one ZIP.
+pub async fn zip_of_run(app: &App, id: i64) -> Outcome<Download> {
+    let run = app.run(id).await?;
+    let mut files = Vec::new();
+    for document in of_run(app, id).await? {
+        files.push((document.name, app.files.get(&document.file).await?));
+    }
+    let made = run.finished.as_ref().unwrap_or(&run.started).parse().unwrap_or_else(|_| clock::now());
+    let bytes = blocking(move || pack(files, made)).await??;
+    Ok(Download::new("application/zip", &format!("{} {}.zip", run.dispatch_name, &run.started[..10]), bytes))
+}
+
+fn pack(files: Vec<(String, Vec<u8>)>, made: DateTime) -> anyhow::Result<Vec<u8>> {
+    let parts = [made.month(), made.day(), made.hour(), made.minute(), made.second()].map(|n| n as u8);
+    let time = zip::DateTime::from_date_and_time(made.year() as u16, parts[0], parts[1], parts[2], parts[3], parts[4])?;
+    let how = SimpleFileOptions::default().last_modified_time(time);
+    let mut writer = zip::ZipWriter::new(std::io::Cursor::new(Vec::new()));
+    let mut taken = std::collections::HashSet::new();
+    for (name, bytes) in files {
+        // Proofs of one record may share a name; files in one archive may not.
+        let (stem, kind) = name.rsplit_once('.').unwrap_or((&name, ""));
+        let mut own = name.clone();
+        for number in 2.. {
+            if taken.insert(own.to_lowercase()) {
+                break;
+            }
+            own = format!("{}.{kind}", mangle_core::dispatch::numbered(stem, number));
+        }
+        writer.start_file(own, how)?;
+        writer.write_all(&bytes)?;
+    }
+    Ok(writer.finish()?.into_inner())
+}
+
+/// All documents of a run as one joined PDF, with a bookmark for each.
+pub async fn pdf_of_run(app: &App, id: i64) -> Outcome<Download> {
+    let run = app.run(id).await?;
+    let mut files = Vec::new();
+    for document in of_run(app, id).await?.into_iter().filter(|d| d.format == Format::Pdf) {
+        let title = document.name.strip_suffix(".pdf").unwrap_or(&document.name).to_owned();
+        files.push((title, app.files.get(&document.file).await?));
+    }
+    if files.is_empty() {
+        return Err(Error::conflict("no-documents", "this run has no PDFs. Download the ZIP."));
+    }
+    let bytes = blocking(move || mangle_documents::pdf::join(files)).await?.map_err(|e| Error::conflict("join", e.to_string()))?;
+    Ok(Download::new("application/pdf", &format!("{} {}.pdf", run.dispatch_name, &run.started[..10]), bytes))
+}
+
+/// One document.
+pub async fn document(app: &App, id: i64) -> Outcome<Download> {
+    let found = app.store.with(move |c| documents::get(c, id)).await?.ok_or_else(|| Error::missing("the document"))?;
+    let bytes = app.files.get(&found.file).await?;
+    Ok(Download::new(found.format.media_type(), &found.name, bytes))
+}

@@ -1,0 +1,60 @@
+//! The office and the person at work.
+
+use mangle_core::value::{Currency, EmailAddress, Locale};
+use serde::{Deserialize, Serialize};
+
+use crate::store::settings::{self, Settings};
+use crate::{App, Error, Outcome};
+
+/// The settings, with what tells whether they were changed elsewhere.
+#[derive(Debug, Serialize, Deserialize)]
+#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
+pub struct SettingsBody {
+    /// The settings.
+    #[serde(flatten)]
+    pub settings: Settings,
+    /// How often they were changed. Sent back with a change, it is made only if nobody else
+    /// made one since.
+    #[serde(default)]
+    pub revision: Option<i64>,
+}
+
+/// The settings.
+pub async fn read(app: &App) -> Outcome<SettingsBody> {
+    let read = app
+        .store
+        .read(|c| -> anyhow::Result<_> { Ok(SettingsBody { settings: settings::read(c)?, revision: Some(settings::revision(c)?) }) });
+    Ok(read.await?)
+}
+
+/// Changes the settings; addresses may be blank but not malformed.
+pub async fn write(app: &App, SettingsBody { settings: new, revision }: SettingsBody) -> Outcome<SettingsBody> {
+    for address in [&new.office_email, &new.person_email] {
+        if !address.trim().is_empty() {
+            EmailAddress::parse(address).map_err(|e| Error::unusable("not-an-address", e.to_string()))?;
+        }
+    }
+    if !new.locale.trim().is_empty() {
+        Locale::parse(new.locale.trim()).map_err(|e| Error::unusable("locale", e.to_string()))?;
+    }
+    if !new.currency.trim().is_empty() {
+        Currency::parse(&new.currency).map_err(|e| Error::unusable("unknown-currency", e.to_string()))?;
+    }
+    app.store.change(move |t| settings::change(t, revision, &new)).await?.done("the settings")?;
+    read(app).await
+}
+
+/// A currency that amounts can be in.
+#[derive(Debug, Serialize)]
+#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
+pub struct CurrencyInfo {
+    /// Its code (ISO 4217).
+    pub code: &'static str,
+    /// Its English name.
+    pub name: &'static str,
+}
+
+/// All currencies of ISO 4217 that are in use, by code.
+pub fn currencies() -> Vec<CurrencyInfo> {
+    Currency::all().map(|(code, name)| CurrencyInfo { code, name }).collect()
+}

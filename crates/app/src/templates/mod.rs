@@ -1,0 +1,263 @@
+//! Templates: bringing them in, their placeholders and problems; in files of their
+//! own, their versions, trying out, specimens and coverage.
+
+pub mod coverage;
+pub mod specimens;
+pub mod tryout;
+pub mod versions;
+
+use mangle_core::language::syntax::Kind;
+use mangle_core::language::{UsedAs, kind, nearest};
+use mangle_core::template::{Clauses, Need, Outline, Placeholder, Problem as TemplateProblem};
+use mangle_core::words::counted;
+use mangle_documents::docx::Found;
+use serde::{Deserialize, Serialize};
+
+use crate::prepare::blocking;
+use crate::store::clauses;
+use crate::store::templates::{self, TemplateInfo};
+use crate::transfer::Upload;
+use crate::{App, Error, Outcome};
+
+pub use versions::keep;
+
+/// A template with what stands in one of its versions.
+#[derive(Debug, Serialize)]
+#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
+pub struct TemplateDetail {
+    /// The template and its versions.
+    #[serde(flatten)]
+    pub info: TemplateInfo,
+    /// The version that is described here.
+    pub shown: i64,
+    /// The placeholders, in reading order.
+    pub placeholders: Vec<PlaceholderInfo>,
+    /// What must be put right before the template can be used.
+    pub problems: Vec<ProblemInfo>,
+    /// The conditions and repeats as they nest, with what is printed in them.
+    pub outline: Vec<OutlineInfo>,
+    /// The fields that it needs, as a tree.
+    pub needs: Vec<NeedInfo>,
+    /// What was read differently than it stands in the file.
+    #[serde(serialize_with = "mangle_core::words::as_sentences")]
+    pub told: Vec<String>,
+}
+
+/// A field that a template needs.
+#[derive(Debug, Serialize)]
+#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
+pub struct NeedInfo {
+    /// As first written.
+    pub name: String,
+    /// value, yes/no, text, number, money, date, picture, record or list.
+    pub used: String,
+    /// How many placeholders use it.
+    pub uses: usize,
+    /// The fields of its record or its records.
+    #[cfg_attr(feature = "openapi", schema(no_recursion))]
+    pub within: Vec<NeedInfo>,
+}
+
+impl From<&Need> for NeedInfo {
+    fn from(need: &Need) -> NeedInfo {
+        let used = match need.used {
+            UsedAs::Value => "value",
+            UsedAs::YesNo => "yes/no",
+            UsedAs::Text => "text",
+            UsedAs::Number => "number",
+            UsedAs::Money => "money",
+            UsedAs::Date => "date",
+            UsedAs::Picture => "picture",
+            UsedAs::Record => "record",
+            UsedAs::List => "list",
+        };
+        let within = need.within.iter().map(Into::into).collect();
+        NeedInfo { name: need.name.clone(), used: used.to_owned(), uses: need.uses, within }
+    }
+}
+
+/// One line of the outline of a template's logic.
+#[derive(Debug, Serialize)]
+#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
+pub struct OutlineInfo {
+    /// Which placeholder it is.
+    pub placeholder: usize,
+    /// print, if, else, repeat, set, clause, picture, barcode, signer or page break.
+    pub kind: String,
+    /// What it does, in words.
+    pub words: String,
+    /// What stands within.
+    #[cfg_attr(feature = "openapi", schema(no_recursion))]
+    pub within: Vec<OutlineInfo>,
+}
+
+impl From<&Outline> for OutlineInfo {
+    fn from(line: &Outline) -> Self {
+        let within = line.within.iter().map(Into::into).collect();
+        OutlineInfo { placeholder: line.placeholder, kind: line.kind.to_owned(), words: line.words.clone(), within }
+    }
+}
+
+/// What the person is told of a template, a sentence each.
+fn told(found: &Found) -> Vec<String> {
+    let count = |n: usize, one: &str, many: &str| if n == 1 { format!("1 {one}") } else { format!("{n} {many}") };
+    let mut told = Vec::new();
+    if found.revisions > 0 {
+        told.push(format!("The file has {}, treated as accepted.", count(found.revisions, "open tracked change", "open tracked changes")));
+    }
+    if found.comments > 0 {
+        told.push(format!("{} not printed.", count(found.comments, "comment is", "comments are")));
+    }
+    if found.fields > 0 {
+        told.push(format!(
+            "{} read as placeholders.",
+            count(found.fields, "field or content control is", "fields and content controls are")
+        ));
+    }
+    told
+}
+
+/// A placeholder.
+#[derive(Debug, Serialize)]
+#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
+pub struct PlaceholderInfo {
+    /// Its text with its brackets.
+    pub text: String,
+    /// body, table, header, footer, text box or note.
+    pub place: String,
+    /// The line of text that it stands in.
+    pub line: String,
+    /// The names that it looks up.
+    pub names: Vec<String>,
+    /// It is another form of one before it, for older programs.
+    pub again: bool,
+}
+
+/// A problem.
+#[derive(Debug, Serialize)]
+#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
+pub struct ProblemInfo {
+    /// A short name for programs.
+    pub code: String,
+    /// What is wrong and what to do.
+    #[serde(serialize_with = "mangle_core::words::as_sentence")]
+    pub message: String,
+    /// Where it stands.
+    pub place: String,
+    /// The line of text that it stands in.
+    pub line: String,
+    /// The placeholder.
+    pub placeholder: String,
+    /// The spot in the placeholder after its `[:`, in bytes.
+    pub start: usize,
+    /// The end of the spot.
+    pub end: usize,
+}
+
+impl From<&Placeholder> for PlaceholderInfo {
+    fn from(p: &Placeholder) -> Self {
+        PlaceholderInfo {
+            text: p.text.clone(),
+            place: p.place.words().to_owned(),
+            line: p.line.clone(),
+            names: p.names.iter().map(|n| n.name.clone()).collect(),
+            again: p.again,
+        }
+    }
+}
+
+impl From<&TemplateProblem> for ProblemInfo {
+    fn from(p: &TemplateProblem) -> Self {
+        ProblemInfo {
+            code: p.code.to_owned(),
+            message: p.message.clone(),
+            place: p.place.words().to_owned(),
+            line: p.line.clone(),
+            placeholder: p.placeholder.clone(),
+            start: p.span.start,
+            end: p.span.end,
+        }
+    }
+}
+
+/// All templates, the newest first.
+pub async fn list(app: &App) -> Outcome<Vec<TemplateInfo>> {
+    Ok(app.store.with(|c| templates::list(c)).await?)
+}
+
+/// Brings in a DOCX file as a template.
+pub async fn bring_in(app: &App, uploads: Vec<Upload>) -> Outcome<TemplateDetail> {
+    let mut last = None;
+    for upload in uploads {
+        last = Some(keep(app, None, upload).await?);
+    }
+    let id = last.ok_or_else(|| Error::missing("the file"))?;
+    detail(app, id, None).await
+}
+
+async fn detail(app: &App, id: i64, number: Option<i64>) -> Outcome<TemplateDetail> {
+    let info = app.store.with(move |c| templates::get(c, id)).await?.ok_or_else(|| Error::missing("the template"))?;
+    let newest = info.versions.first().map(|v| v.number);
+    let version = info.version(number.or(newest)).cloned().ok_or_else(|| Error::missing("the version"))?;
+    let template = app.template(version.id).await?;
+    let clauses = app.store.with(|c| clauses::library(c)).await?;
+    let pages = template.clone();
+    // Pages that can't be read are told by the problems, or when they are asked for.
+    let notes = blocking(move || pages.page_notes().map(|n| n.said()).unwrap_or_default()).await?;
+    let mut problems: Vec<ProblemInfo> = template.problems().iter().map(Into::into).collect();
+    problems.extend(unknown_clauses(template.placeholders(), &clauses));
+    Ok(TemplateDetail {
+        info,
+        shown: version.number,
+        placeholders: template.placeholders().iter().map(Into::into).collect(),
+        problems,
+        outline: template.outline().iter().map(Into::into).collect(),
+        needs: template.needs().iter().map(Into::into).collect(),
+        told: told(template.found()).into_iter().chain(notes).collect(),
+    })
+}
+
+/// Clauses that the library has not.
+fn unknown_clauses(placeholders: &[Placeholder], library: &Clauses) -> Vec<ProblemInfo> {
+    let of = |p: &Placeholder| {
+        let Ok(Kind::Clause(name, _)) = kind(p.text.get(2..p.text.len() - 1)?) else { return None };
+        let offer = nearest(&name, library.names()).map(|n| format!("; did you mean “{n}”?")).unwrap_or_default();
+        (!library.has(&name)).then(|| ProblemInfo {
+            code: "unknown-clause".to_owned(),
+            message: format!("the clause library has no “{name}”{offer}"),
+            place: p.place.words().to_owned(),
+            line: p.line.clone(),
+            placeholder: p.text.clone(),
+            start: 0,
+            end: p.text.len().saturating_sub(3),
+        })
+    };
+    placeholders.iter().filter_map(of).collect()
+}
+
+#[derive(Debug, Deserialize)]
+#[cfg_attr(feature = "openapi", derive(utoipa::IntoParams))]
+pub struct Shown {
+    /// The version's number; the newest where it is left out.
+    pub version: Option<i64>,
+}
+
+/// A template with its placeholders and problems.
+pub async fn show(app: &App, id: i64, shown: Shown) -> Outcome<TemplateDetail> {
+    detail(app, id, shown.version).await
+}
+
+/// Deletes a template that no dispatch and no run uses.
+pub async fn remove(app: &App, id: i64) -> Outcome<bool> {
+    let uses = app.store.with(move |c| templates::uses(c, id)).await?;
+    if uses > 0 {
+        return Err(Error::conflict(
+            "in-use",
+            format!(
+                "this template is used {}. Delete those dispatches first.",
+                counted(uses as usize, "time by a dispatch or run", "times by dispatches and runs")
+            ),
+        ));
+    }
+    Ok(app.store.with(move |c| templates::delete(c, id)).await?)
+}
