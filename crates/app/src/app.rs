@@ -1,6 +1,5 @@
 //! The application put together: store, files, caches, jobs.
 
-use std::collections::HashMap;
 use std::fs::{File, TryLockError};
 use std::path::{Path, PathBuf};
 use std::sync::{Arc, Mutex};
@@ -8,16 +7,16 @@ use std::sync::{Arc, Mutex};
 use anyhow::{Context, Result};
 use mangle_channels::Channel;
 use mangle_core::template::Clauses;
-use mangle_documents::docx::Template;
-use mangle_documents::page::FontSet;
+use mangle_documents::layout::FontSet;
 use tokio::sync::{Semaphore, broadcast};
 use tokio_util::sync::CancellationToken;
 use tokio_util::task::TaskTracker;
 
+use crate::cache::Cache;
 use crate::crm::Secrets;
 use crate::files::Files;
 use crate::jobs::{self, Journal, Outbox};
-use crate::prepare::LoadedSheet;
+use crate::prepare::{LoadedSheet, LoadedTemplate};
 use crate::store::Store;
 use crate::store::snapshots::Snapshot;
 
@@ -29,6 +28,10 @@ pub struct Options {
     /// What the operator sets for channels.
     pub channels: mangle_channels::Config,
 }
+
+/// How many bytes of compiled templates and of sheets are kept ready.
+const MOST_TEMPLATES: usize = 256 << 20;
+const MOST_SHEETS: usize = 512 << 20;
 
 /// The application. Clones share it.
 #[derive(Clone)]
@@ -48,9 +51,9 @@ pub struct Inner {
     /// The kinds of channels, each with what waits for it.
     pub outboxes: Vec<Outbox>,
     /// Compiled templates by version.
-    pub(crate) templates: Mutex<HashMap<i64, Arc<Template>>>,
+    pub(crate) templates: Cache<LoadedTemplate>,
     /// Sheets with their records, by number.
-    pub(crate) sheets: Mutex<HashMap<i64, Arc<LoadedSheet>>>,
+    pub(crate) sheets: Cache<Arc<LoadedSheet>>,
     /// Held while an open sheet takes changed cells over.
     pub(crate) patching: tokio::sync::Mutex<()>,
     /// The clauses that were used last, compiled, with the office that they are of.
@@ -108,8 +111,8 @@ pub(crate) async fn open_with(options: Options, adapters: Vec<Arc<dyn Channel>>)
         folders: options.channels.folders.iter().map(|(name, _)| name.clone()).collect(),
         journal: Journal::open(&options.folder)?,
         outboxes: adapters.into_iter().map(Outbox::new).collect(),
-        templates: Mutex::default(),
-        sheets: Mutex::default(),
+        templates: Cache::new(32, MOST_TEMPLATES),
+        sheets: Cache::new(32, MOST_SHEETS),
         patching: tokio::sync::Mutex::default(),
         clauses: Mutex::default(),
         fonts: Mutex::default(),
@@ -141,6 +144,11 @@ fn lock(folder: &Path) -> Result<File> {
 }
 
 impl App {
+    /// How many bytes of compiled templates and of sheets are kept ready, about.
+    pub fn ready_bytes(&self) -> (u64, u64) {
+        (self.templates.bytes(), self.sheets.bytes())
+    }
+
     /// Ends the work in the background: what is being made or handed over is finished, nothing
     /// else is begun. The next start goes on with the rest.
     pub async fn stop(&self) {

@@ -76,8 +76,8 @@ async fn checked(app: &App, new: ClauseBody, id: Option<i64>) -> Outcome<ClauseB
     all.push((&name, &language, &new.text));
     let (_, problems) = Clauses::new(all);
     if let Some(first) = problems.iter().find(|p| p.clause == name) {
-        let spot = &first.problem.placeholder;
-        return Err(Error::unusable(first.problem.code, format!("{spot}: {}", first.problem.message)));
+        let spot = &first.problem.source;
+        return Err(Error::unusable(&first.problem.code, format!("{spot}: {}", first.problem)));
     }
     Ok(ClauseBody { name, language, ..new })
 }

@@ -4,6 +4,7 @@ use mangle_core::channel::{Channel, ChannelSetup, EmailChannel};
 use mangle_core::dispatch::Setup;
 use mangle_core::records::{ColumnType, Schema};
 use mangle_core::value::Home;
+use mangle_documents::formats;
 use serde::Serialize;
 
 use crate::store::{dispatches, settings};
@@ -32,8 +33,7 @@ pub async fn take(app: &App, uploads: Vec<Upload>) -> Outcome<Dropped> {
     let (mut first_sheet, mut letter) = (None, None);
     for upload in uploads {
         let name = upload.name.clone();
-        let is_letter = upload.bytes.starts_with(b"PK") && upload.bytes.windows(17).any(|w| w == b"word/document.xml");
-        match take_one(app, upload, is_letter).await {
+        match take_one(app, upload).await {
             Ok(Taken::Source(source)) => {
                 first_sheet = first_sheet.or_else(|| source.sheets.first().cloned());
                 done.sources.push(source.id);
@@ -67,9 +67,8 @@ enum Taken {
     Template(i64),
 }
 
-async fn take_one(app: &App, upload: Upload, is_letter: bool) -> Outcome<Taken> {
-    let named_docx = upload.name.to_lowercase().ends_with(".docx");
-    if is_letter || named_docx {
+async fn take_one(app: &App, upload: Upload) -> Outcome<Taken> {
+    if formats::of_file(&upload.name, &upload.bytes).is_some() {
         templates::keep(app, None, upload).await.map(Taken::Template)
     } else {
         sources::keep(app, upload).await.map(Taken::Source)

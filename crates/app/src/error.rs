@@ -1,19 +1,18 @@
 //! Why something that was asked for was not done: what kind of reason, a code for programs and
 //! one sentence for people. How a reason is told over HTTP or at a terminal is theirs.
 
+use mangle_core::diagnostic::Diagnostic;
 use mangle_documents::OpenError;
 use serde::{Deserialize, Serialize};
 
 /// Why something was not done.
 #[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
-#[error("{message}")]
+#[error("{what}")]
 pub struct Error {
     /// What kind of reason it is.
     pub kind: ErrorKind,
-    /// A short name for programs.
-    pub code: String,
     /// What is wrong, where, and what to do.
-    pub message: String,
+    pub what: Box<Diagnostic>,
 }
 
 /// What kind of reason keeps something from being done.
@@ -37,7 +36,12 @@ pub type Outcome<T> = Result<T, Error>;
 impl Error {
     /// A reason of a kind.
     pub fn new(kind: ErrorKind, code: &str, message: impl Into<String>) -> Error {
-        Error { kind, code: code.to_owned(), message: message.into() }
+        Error { kind, what: Box::new(Diagnostic::error(code.to_owned(), message)) }
+    }
+
+    /// A short name for programs.
+    pub fn code(&self) -> &str {
+        &self.what.code
     }
 
     /// Input that can't be used.
@@ -83,6 +87,6 @@ pub struct Problem {
 
 impl From<Error> for Problem {
     fn from(error: Error) -> Problem {
-        Problem { code: error.code, message: error.message }
+        Problem { message: error.to_string(), code: error.what.code.into_owned() }
     }
 }

@@ -1,6 +1,6 @@
 //! Fonts that a person brings in, for documents that name them.
 
-use mangle_documents::page::families;
+use mangle_documents::layout::families;
 
 use crate::prepare::blocking;
 use crate::store::fonts::{self, FontInfo};

@@ -1,5 +1,6 @@
 //! The placeholder language for editors: checking while typing, completion, help.
 
+use mangle_core::diagnostic::Diagnostic;
 use mangle_core::language::{self, function};
 use mangle_core::records::Schema;
 use serde::{Deserialize, Serialize};
@@ -23,23 +24,6 @@ pub struct Checked {
     pub sheet_id: Option<i64>,
 }
 
-/// Something to mark in the text.
-#[derive(Debug, Serialize)]
-#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
-pub struct MarkInfo {
-    /// A hint only tells; anything else must be put right.
-    pub hint: bool,
-    /// A short name for programs.
-    pub code: String,
-    /// What is wrong and what to do.
-    #[serde(serialize_with = "mangle_core::words::as_sentence")]
-    pub message: String,
-    /// The first byte of the spot.
-    pub start: usize,
-    /// The byte after the last.
-    pub end: usize,
-}
-
 async fn schema(app: &App, sheet: Option<i64>) -> Outcome<Option<std::sync::Arc<Schema>>> {
     match sheet {
         Some(id) => Ok(Some(app.sheet(id).await?.sheet.schema.clone())),
@@ -55,7 +39,7 @@ fn bounded(text: &str) -> Outcome<()> {
 }
 
 /// Tells all that is wrong with an expression or a text.
-pub async fn check(app: &App, asked: Checked) -> Outcome<Vec<MarkInfo>> {
+pub async fn check(app: &App, asked: Checked) -> Outcome<Vec<Diagnostic>> {
     bounded(&asked.text)?;
     let schema = schema(app, asked.sheet_id).await?;
     let marks = blocking(move || match asked.placeholders {
@@ -63,14 +47,7 @@ pub async fn check(app: &App, asked: Checked) -> Outcome<Vec<MarkInfo>> {
         false => language::check(&asked.text, schema.as_deref()),
     })
     .await?;
-    let told = marks.into_iter().map(|m| MarkInfo {
-        hint: m.hint,
-        code: m.code.to_owned(),
-        message: m.message,
-        start: m.span.start,
-        end: m.span.end,
-    });
-    Ok(told.collect())
+    Ok(marks)
 }
 
 /// A place in an expression.

@@ -3,6 +3,7 @@
 
 mod actor;
 mod app;
+mod cache;
 pub mod clauses;
 pub mod clock;
 pub mod crm;

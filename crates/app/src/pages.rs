@@ -1,8 +1,8 @@
 //! Pages as the screens show them: SVG, and where each mark stands on them.
 
 use mangle_core::template::{Took, Traced};
-use mangle_documents::docx::Filled;
-use mangle_documents::page::{Made, MarkedSpot};
+use mangle_documents::formats::Filled;
+use mangle_documents::layout::{Made, MarkedSpot};
 use serde::Serialize;
 
 /// How many pages are shown at most.

@@ -13,10 +13,11 @@ use mangle_core::records::{Filter, Record, Schema, Sheet, label};
 use mangle_core::template::Clauses;
 use mangle_core::value::read::Reading;
 use mangle_core::value::{Locale, Value};
-use mangle_documents::docx::{Means, Template};
-use mangle_documents::page::FontSet;
+use mangle_documents::formats::{Means, Template};
+use mangle_documents::layout::FontSet;
 
 use crate::App;
+use crate::cache::Weigh;
 use crate::error::Error;
 use crate::pictures::OfficePictures;
 use crate::store::dispatches::Dispatch;
@@ -36,6 +37,8 @@ pub struct LoadedSheet {
     pub written: HashSet<Folded>,
     /// The columns of money whose cells name their currency themselves.
     pub signed: HashSet<Folded>,
+    /// How many bytes its records take, about.
+    size: usize,
     /// The revision of the sheets that it was read under.
     revision: i64,
     /// The day on which it was worked out, where its values change with the day.
@@ -61,12 +64,15 @@ impl LoadedSheet {
         day: Option<Date>,
     ) -> LoadedSheet {
         let mut misfits = vec![0; sheet.schema.columns().len()];
+        let mut size = 0;
         for record in &sheet.records {
+            size += size_of::<Record>();
             for (count, value) in misfits.iter_mut().zip(record.values()) {
                 *count += usize::from(matches!(value, Value::Misfit(_)));
+                size += size_of_value(value);
             }
         }
-        LoadedSheet { sheet, reading, misfits, written, signed, revision, day, looks: Mutex::default() }
+        LoadedSheet { sheet, reading, misfits, written, signed, size, revision, day, looks: Mutex::default() }
     }
 
     fn copy(&self) -> LoadedSheet {
@@ -94,33 +100,56 @@ impl LoadedSheet {
 /// The most rows that an open sheet takes over one by one.
 const MOST_PATCHED: usize = 5_000;
 
-/// How many templates and sheets are kept ready.
-const KEPT: usize = 12;
+/// A compiled template with the size of its file.
+#[derive(Debug, Clone)]
+pub struct LoadedTemplate {
+    template: Arc<dyn Template>,
+    size: usize,
+}
+
+/// How many times as large as its file a compiled template is, about: it is unpacked, and its
+/// pictures are at hand.
+const UNPACKED: usize = 6;
+
+impl Weigh for LoadedTemplate {
+    fn bytes(&self) -> usize {
+        self.size.saturating_mul(UNPACKED)
+    }
+}
+
+impl Weigh for Arc<LoadedSheet> {
+    fn bytes(&self) -> usize {
+        self.size
+    }
+}
 
 impl App {
     /// The compiled template of a version.
-    pub async fn template(&self, version: i64) -> Result<Arc<Template>, Error> {
-        if let Some(ready) = lock(&self.templates).get(&version) {
-            return Ok(ready.clone());
+    pub async fn template(&self, version: i64) -> Result<Arc<dyn Template>, Error> {
+        if let Some(ready) = self.templates.get(version) {
+            return Ok(ready.template);
         }
-        let template = self.open_template(version, self.fonts().await?).await?;
-        remember(&self.templates, version, template.clone());
-        Ok(template)
+        let ready = self.open_template(version, self.fonts().await?).await?;
+        self.templates.insert(version, ready.clone());
+        Ok(ready.template)
     }
 
     /// The compiled template of a version, with the fonts of some files besides those that
     /// ship.
-    async fn template_in(&self, version: i64, fonts: &[String]) -> Result<Arc<Template>, Error> {
+    async fn template_in(&self, version: i64, fonts: &[String]) -> Result<Arc<dyn Template>, Error> {
         match self.store.with(|c| fonts::files(c)).await? == fonts {
             true => self.template(version).await,
-            false => self.open_template(version, self.font_set(fonts).await?).await,
+            false => Ok(self.open_template(version, self.font_set(fonts).await?).await?.template),
         }
     }
 
-    async fn open_template(&self, version: i64, fonts: Arc<FontSet>) -> Result<Arc<Template>, Error> {
+    async fn open_template(&self, version: i64, fonts: Arc<FontSet>) -> Result<LoadedTemplate, Error> {
         let found = self.store.with(move |c| templates::version(c, version)).await?;
-        let bytes = self.files.get(&found.ok_or_else(|| Error::missing("the template"))?.file).await?;
-        Ok(Arc::new(blocking(move || Template::open_with(bytes, &fonts)).await??))
+        let found = found.ok_or_else(|| Error::missing("the template"))?;
+        let format = found.format()?;
+        let bytes = self.files.get(&found.file).await?;
+        let size = bytes.len();
+        Ok(LoadedTemplate { template: blocking(move || format.open(bytes.into(), &fonts)).await??, size })
     }
 
     /// The fonts that ship and those that a person brought in.
@@ -148,16 +177,16 @@ impl App {
     /// Forgets the fonts and what was opened with them.
     pub fn forget_fonts(&self) {
         *lock(&self.fonts) = None;
-        lock(&self.templates).clear();
+        self.templates.clear();
     }
 
     /// A sheet with its records, as the store has it now.
     pub async fn sheet(&self, id: i64) -> Result<Arc<LoadedSheet>, Error> {
         let now = crate::clock::now();
         let revision = self.store.with(|c| sheets::revision(c)).await?;
-        let current = |s: &&Arc<LoadedSheet>| s.revision == revision && s.day.is_none_or(|day| day == now.date());
-        if let Some(ready) = lock(&self.sheets).get(&id).filter(current) {
-            return Ok(ready.clone());
+        let current = |s: &Arc<LoadedSheet>| s.revision == revision && s.day.is_none_or(|day| day == now.date());
+        if let Some(ready) = self.sheets.get(id).filter(current) {
+            return Ok(ready);
         }
         let loaded = self.store.read(move |c| -> Result<_> {
             let revision = sheets::revision(c)?;
@@ -165,13 +194,13 @@ impl App {
         });
         let (loaded, revision) = loaded.await?.ok_or_else(|| Error::missing("the sheet"))?;
         let loaded = Arc::new(blocking(move || LoadedSheet::new(loaded, revision, now.date())).await?);
-        remember(&self.sheets, id, loaded.clone());
+        self.sheets.insert(id, loaded.clone());
         Ok(loaded)
     }
 
     /// Gives the memory of open sheets back. Whether one is current is told by its revision.
     pub fn forget_sheets(&self) {
-        lock(&self.sheets).clear();
+        self.sheets.clear();
     }
 
     /// Takes over rows that one change has written, added, deleted or moved, where the open
@@ -181,12 +210,8 @@ impl App {
             return self.forget_sheets();
         }
         let _one_at_a_time = self.patching.lock().await;
-        let open = {
-            let mut sheets = lock(&self.sheets);
-            let open = sheets.remove(&id);
-            sheets.clear();
-            open
-        };
+        let open = self.sheets.take(id);
+        self.sheets.clear();
         let now = crate::clock::now();
         let current = |s: &Arc<LoadedSheet>| s.revision == change.before && s.day.is_none_or(|day| day == now.date());
         let Some(open) = open.filter(current) else { return };
@@ -201,7 +226,7 @@ impl App {
             Ok(done.then(|| LoadedSheet::of(sheet, reading, (written, signed), change.after, day)))
         });
         match patched.await {
-            Ok(Some(patched)) => remember(&self.sheets, id, Arc::new(patched)),
+            Ok(Some(patched)) => self.sheets.insert(id, Arc::new(patched)),
             Ok(None) => {}
             // The rows are changed all the same: the sheet is read anew when it is asked for.
             Err(error) => tracing::warn!(error = format!("{error:#}"), "an open sheet was not updated"),
@@ -270,18 +295,21 @@ impl App {
     }
 }
 
-fn lock<T>(mutex: &Mutex<T>) -> std::sync::MutexGuard<'_, T> {
-    mutex.lock().unwrap_or_else(std::sync::PoisonError::into_inner)
+/// How many bytes a value takes, about; records that several share count for each.
+fn size_of_value(value: &Value) -> usize {
+    let beyond = match value {
+        // Short texts lie in the value itself.
+        Value::Text(text) if text.len() > 15 => text.len(),
+        Value::List(items) => items.iter().map(size_of_value).sum(),
+        Value::Record(record) => record.values().iter().map(size_of_value).sum(),
+        Value::Misfit(misfit) => size_of::<mangle_core::value::Misfit>() + misfit.text.len(),
+        _ => 0,
+    };
+    size_of::<Value>() + beyond
 }
 
-fn remember<T>(cache: &Mutex<HashMap<i64, T>>, key: i64, value: T) {
-    let mut cache = lock(cache);
-    if cache.len() >= KEPT
-        && let Some(oldest) = cache.keys().min().copied()
-    {
-        cache.remove(&oldest);
-    }
-    cache.insert(key, value);
+fn lock<T>(mutex: &Mutex<T>) -> std::sync::MutexGuard<'_, T> {
+    mutex.lock().unwrap_or_else(std::sync::PoisonError::into_inner)
 }
 
 /// Runs heavy work beside the async runtime.
@@ -298,7 +326,7 @@ pub type Chosen<'a> = (Vec<&'a Record>, Vec<(usize, String)>);
 pub struct Prepared {
     pub setup: Setup,
     pub plan: Plan,
-    pub template: Option<Arc<Template>>,
+    pub template: Option<Arc<dyn Template>>,
     pub sheet: Option<Arc<LoadedSheet>>,
     pub settings: Settings,
     /// The columns that the template's names are looked up in first: the sheet's, or
@@ -313,7 +341,7 @@ pub struct Prepared {
 impl Prepared {
     fn new(
         setup: Setup,
-        template: Option<Arc<Template>>,
+        template: Option<Arc<dyn Template>>,
         sheet: Option<Arc<LoadedSheet>>,
         pictures: Arc<OfficePictures>,
         moment: DateTime,

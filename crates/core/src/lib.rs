@@ -3,6 +3,7 @@
 
 pub mod channel;
 pub mod crm;
+pub mod diagnostic;
 pub mod dispatch;
 pub mod form;
 pub mod language;

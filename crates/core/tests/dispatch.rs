@@ -12,7 +12,7 @@ use mangle_core::value::{Locale, Misfit, Value};
 use serde_json::json;
 
 fn problems(setup: &Setup) -> Vec<String> {
-    Plan::new(setup).problems.iter().map(|p| format!("{} {}", p.field, p.problem.code)).collect()
+    Plan::new(setup).problems.iter().map(|p| format!("{} {}", p.target.words(), p.code)).collect()
 }
 
 fn email(channel: EmailChannel) -> Vec<ChannelSetup> {

@@ -43,7 +43,7 @@ fn context() -> Context {
 fn fill(text: &str) -> String {
     let template = TextTemplate::new(text);
     if let Some(problem) = template.problems().first() {
-        return format!("problem: {}", problem.message);
+        return format!("problem: {}", problem);
     }
     let (record, ties, context) = (holder(), Ties::default(), context());
     template.fill(&Scope::new(&record, &ties, &context)).unwrap_or_else(|e| format!("error: {}", e.error))

@@ -167,7 +167,7 @@ fn rule_8_clauses_see_the_names_where_they_stand_and_speak_the_language_in_force
     assert_eq!(line("[:set days = 7][:clause \"sets\"][: days]"), "97");
     assert_eq!(line("[:clause \"nothing\"]"), "error clause");
     let (_, problems) = Clauses::new([("a", "", "[:clause \"b\"]"), ("b", "", "[:clause \"a\"]"), ("open", "", "[:if x]")]);
-    let codes: Vec<&str> = problems.iter().map(|p| p.problem.code).collect();
+    let codes: Vec<&str> = problems.iter().map(|p| p.problem.code.as_ref()).collect();
     assert!(codes.contains(&"clause-circle") && codes.len() == 3, "{codes:?}");
 }
 

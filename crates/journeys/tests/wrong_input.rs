@@ -108,7 +108,7 @@ fn a_letter_with_problems_is_kept_and_says_them() -> Result<()> {
     assert!(pages["marks"].as_array().context("marks")?.iter().any(|m| m["number"] == open), "{}", pages["marks"]);
     let function = problems.iter().find(|p| p["code"] == "unknown-function").context("the function")?;
     assert_eq!(function["message"], "Unknown function “rund”. Did you mean “ROUND”?");
-    assert_eq!((function["place"].as_str(), function["line"].as_str()), (Some("body"), Some("[: rund(balance; 2)]")));
+    assert_eq!((function["target"]["place"].as_str(), function["target"]["line"].as_str()), (Some("body"), Some("[: rund(balance; 2)]")));
     Ok(())
 }
 

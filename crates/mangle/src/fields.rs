@@ -5,7 +5,8 @@ use std::path::PathBuf;
 use std::process::ExitCode;
 
 use anyhow::{Context, Result};
-use mangle_documents::docx::Template;
+use mangle_documents::formats;
+use mangle_documents::layout::FontSet;
 
 #[derive(clap::Args)]
 pub struct Arguments {
@@ -18,7 +19,8 @@ pub struct Arguments {
 
 pub fn run(arguments: Arguments) -> Result<ExitCode> {
     let bytes = std::fs::read(&arguments.template).with_context(|| format!("{} can't be read", arguments.template.display()))?;
-    let template = Template::open(bytes).with_context(|| arguments.template.display().to_string())?;
+    let template = formats::open(&arguments.template.to_string_lossy(), bytes, FontSet::shipped())
+        .with_context(|| arguments.template.display().to_string())?;
     let mut out = std::io::BufWriter::new(std::io::stdout().lock());
     if arguments.json {
         let placeholders: Vec<_> = template.placeholders().iter().filter(|p| !p.again).collect();
@@ -29,7 +31,7 @@ pub fn run(arguments: Arguments) -> Result<ExitCode> {
             writeln!(out, "{:8} {}", placeholder.place.words(), placeholder.text)?;
         }
         for problem in template.problems() {
-            writeln!(out, "problem in the {}: {}\n    {}", problem.place.words(), problem.message, problem.line)?;
+            writeln!(out, "problem in the {}: {problem}\n    {}", problem.target.words(), problem.target.line())?;
         }
     }
     out.flush()?;

@@ -4,8 +4,8 @@ use std::collections::HashMap;
 use std::io::Write;
 use std::path::{Path, PathBuf};
 use std::process::ExitCode;
-use std::sync::Mutex;
 use std::sync::atomic::{AtomicUsize, Ordering};
+use std::sync::{Arc, Mutex};
 
 use anyhow::{Context as _, Result, bail, ensure};
 use jiff::civil::{Date, DateTime, Time};
@@ -17,8 +17,8 @@ use mangle_core::records::{Filter, Recognised, Record, Sheet, from_json, recogni
 use mangle_core::value::read::Reading;
 use mangle_core::value::{DateOrder, Locale};
 use mangle_core::words::counted;
-use mangle_documents::docx::{Means, Template};
-use mangle_documents::page::Typesetter;
+use mangle_documents::formats::{self, Means, Template};
+use mangle_documents::layout::{FontSet, Typesetter};
 use mangle_documents::picture::FolderPictures;
 use serde::Serialize;
 
@@ -92,17 +92,18 @@ struct Fault {
 
 impl Fault {
     fn of(finding: Finding) -> Fault {
-        let message = match finding.placeholder.as_str() {
-            "" => finding.message,
-            placeholder => format!("{placeholder}: {}", finding.message),
+        let what = finding.what;
+        let message = match what.source.as_str() {
+            "" => what.to_string(),
+            source => format!("{source}: {what}"),
         };
-        Fault { code: finding.code, place: finding.place, message }
+        Fault { place: what.target.words().to_owned(), code: what.code.into_owned(), message }
     }
 }
 
 /// All that the records have in common.
 struct Job {
-    template: Template,
+    template: Arc<dyn Template>,
     sheet: Sheet,
     plan: Plan,
     context: Context,
@@ -112,14 +113,14 @@ struct Job {
 
 pub fn run(arguments: Arguments) -> Result<ExitCode> {
     let read = |path: &Path| std::fs::read(path).with_context(|| format!("{} can't be read", path.display()));
-    let template = Template::open(read(&arguments.template)?).with_context(|| arguments.template.display().to_string())?;
+    let template = formats::open(&arguments.template.to_string_lossy(), read(&arguments.template)?, FontSet::shipped())
+        .with_context(|| arguments.template.display().to_string())?;
     if let Some(problem) = template.problems().first() {
         bail!(
-            "the template has {}. First, in the {}: {}\n    {}",
+            "the template has {}. First, in the {}: {problem}\n    {}",
             counted(template.problems().len(), "problem", "problems"),
-            problem.place.words(),
-            problem.message,
-            problem.line
+            problem.target.words(),
+            problem.target.line()
         );
     }
     let (path, wanted) = match arguments.records.rsplit_once('#') {
@@ -159,12 +160,12 @@ pub fn run(arguments: Arguments) -> Result<ExitCode> {
     let world = World { office_email: "", folders: &[] };
     let facts = Facts { template_problems: Some(0), source: true, unsure: &[], ties: &ties, plan: &plan, world };
     if let Some(obstacle) = obstacles(&facts).into_iter().next() {
-        let remedy = match obstacle.station {
-            Station::Mapping => " (--tie \"name=Column\")",
-            Station::Output if plan.problems.is_empty() && !plan.joint => " (--joint)",
+        let remedy = match obstacle.target.station() {
+            Some(Station::Mapping) => " (--tie \"name=Column\")",
+            Some(Station::Output) if plan.problems.is_empty() && !plan.joint => " (--joint)",
             _ => "",
         };
-        bail!("{}{remedy}", obstacle.message);
+        bail!("{obstacle}{remedy}");
     }
     let moment = match arguments.today {
         Some(day) => day.to_datetime(Time::midnight()),
@@ -326,7 +327,7 @@ fn one(job: &Job, record: &Record, number: usize, count: usize) -> Line {
     };
     let made = (|| {
         if job.plan.makes(Format::Docx) {
-            keep(Format::Docx, job.template.docx(&filled).map_err(|e| failed(record, e.code(), "docx", e.to_string()))?)?;
+            keep(Format::Docx, job.template.write(&filled).map_err(|e| failed(record, e.code(), "docx", e.to_string()))?)?;
         }
         if job.plan.makes(Format::Pdf) {
             let made = job.template.typeset(&filled, &Typesetter::default()).map_err(|e| failed(record, "pages", "pdf", e.to_string()))?;

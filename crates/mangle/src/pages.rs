@@ -5,7 +5,7 @@ use std::process::ExitCode;
 
 use anyhow::{Context, Result};
 use jiff::Zoned;
-use mangle_documents::docx::Template;
+use mangle_documents::formats::docx::Template;
 
 /// What `mangle pages` is told.
 #[derive(clap::Args)]

@@ -31,11 +31,11 @@ async fn ready(State(app): State<App>) -> Response {
 
 async fn metrics(State(app): State<App>) -> Result<Response, Refused> {
     let counts = app.store.read(counts::read).await?;
-    Ok(([(header::CONTENT_TYPE, "text/plain; version=0.0.4")], written(&counts)).into_response())
+    Ok(([(header::CONTENT_TYPE, "text/plain; version=0.0.4")], written(&counts, app.ready_bytes())).into_response())
 }
 
 /// Metrics as Prometheus reads them. Labels are words of the program, which need no escaping.
-fn written(counts: &Counts) -> String {
+fn written(counts: &Counts, ready: (u64, u64)) -> String {
     let mut text = String::new();
     let mut metric = |name: &str, help: &str, lines: &mut dyn Iterator<Item = String>| {
         let _ = writeln!(text, "# HELP {name} {help}\n# TYPE {name} gauge");
@@ -47,6 +47,8 @@ fn written(counts: &Counts) -> String {
     metric("mangle_runs", "Runs in each state.", &mut by_state(&counts.runs).into_iter());
     metric("mangle_items", "Records of runs, by how far they are.", &mut by_state(&counts.items).into_iter());
     let deliveries = counts.deliveries.iter().map(|(kind, state, count)| format!("channel=\"{kind}\",state=\"{state}\"}} {count}"));
+    let ready = [("templates", ready.0), ("sheets", ready.1)].map(|(what, bytes)| format!("what=\"{what}\"}} {bytes}"));
+    metric("mangle_ready_bytes", "Memory of templates and sheets held ready, about.", &mut ready.into_iter());
     metric("mangle_deliveries", "Deliveries over each kind of channel, in each state.", &mut { deliveries });
     text
 }
@@ -59,7 +61,8 @@ mod tests {
     fn metrics_stand_a_line_each_below_what_they_mean() {
         let of = |state: &str| (state.to_owned(), 3);
         let counts = Counts { runs: vec![of("done")], items: vec![], deliveries: vec![("email".into(), "to send".into(), 7)] };
-        let text = written(&counts);
+        let text = written(&counts, (7, 9));
+        assert!(text.contains("mangle_ready_bytes{what=\"sheets\"} 9\n"), "{text}");
         assert!(text.contains("# TYPE mangle_runs gauge\nmangle_runs{state=\"done\"} 3\n"), "{text}");
         assert!(text.ends_with("mangle_deliveries{channel=\"email\",state=\"to send\"} 7\n"), "{text}");
     }

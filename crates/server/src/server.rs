@@ -11,6 +11,8 @@ use axum::response::{IntoResponse, Response};
 use axum::{Extension, Router};
 use mangle_app::App;
 use tokio::net::TcpListener;
+use tower_http::compression::CompressionLayer;
+use tower_http::compression::predicate::{DefaultPredicate, NotForContentType, Predicate};
 
 use crate::error::Refused;
 use crate::{api, health, web};
@@ -20,10 +22,27 @@ pub fn router(app: App, more: Router) -> Router {
     api::router(app.clone())
         .merge(health::router(app))
         .layer(Extension(Arc::new(api::Guard::default())))
+        .layer(axum::middleware::map_response(told))
         .merge(more)
         .fallback(web::serve)
         .layer(DefaultBodyLimit::max(96 << 20))
-        .layer(tower_http::compression::CompressionLayer::new())
+        // What comes line by line must not wait for more to compress.
+        .layer(CompressionLayer::new().compress_when(DefaultPredicate::new().and(NotForContentType::new("application/x-ndjson"))))
+}
+
+/// What was asked in a way that can't be read at all is refused as data, too.
+async fn told(response: Response) -> Response {
+    let kind = response.headers().get(header::CONTENT_TYPE).and_then(|kind| kind.to_str().ok()).unwrap_or_default();
+    if !response.status().is_client_error() || !(kind.is_empty() || kind.starts_with("text/plain")) {
+        return response;
+    }
+    let status = response.status();
+    let why = axum::body::to_bytes(response.into_body(), 4 << 10).await.unwrap_or_default();
+    let why = match String::from_utf8_lossy(&why).trim() {
+        "" => status.canonical_reason().unwrap_or("refused").to_owned(),
+        why => why.to_owned(),
+    };
+    Refused::new(status, "request", format!("this request can't be read: {why}")).into_response()
 }
 
 /// Serves on a loopback listener until the process ends. Until there is sign-in,

@@ -10,8 +10,8 @@ use jiff::civil::DateTime;
 use mangle_core::language::{Context, Scope, Ties};
 use mangle_core::records::{Sheet, from_json};
 use mangle_core::value::Locale;
-use mangle_documents::docx::Template;
-use mangle_documents::page::Typesetter;
+use mangle_documents::formats::docx::Template;
+use mangle_documents::layout::Typesetter;
 use mangle_practice::mailbox::{Mailbox, serve};
 use mangle_server::{Channels, Options};
 
@@ -53,7 +53,7 @@ impl Letters {
         });
     }
 
-    fn fill(&self, at: usize) -> mangle_documents::docx::Filled {
+    fn fill(&self, at: usize) -> mangle_documents::formats::docx::Filled {
         let scope = Scope::new(&self.holders.records[at], &self.ties, &self.context);
         self.template.fill(&scope).expect("fills")
     }

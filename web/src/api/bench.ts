@@ -1,7 +1,7 @@
 import { useEventListener } from '@vueuse/core'
 import { computed, onScopeDispose, ref, watch, type Ref } from 'vue'
 
-import { api, ask, attempt, Refusal, tell, type Schemas } from './client'
+import { api, ask, attempt, lines, Refusal, tell, type Schemas } from './client'
 import { count } from './words'
 
 export type Bench = Schemas['Bench']
@@ -30,6 +30,8 @@ export function useBench(key: Ref<string>, moved: (key: string) => Promise<unkno
   const pageProblem = ref('')
   const causes = ref<Cause[]>()
   const wrong = ref(0)
+  /** How far a preflight is that is going. */
+  const checked = ref<{ checked: number; count: number }>()
   const notes = ref<Note[]>([])
   const params = () => ({ path: { key: key.value } })
 
@@ -119,13 +121,20 @@ export function useBench(key: Ref<string>, moved: (key: string) => Promise<unkno
       wrong.value = 0
       return
     }
-    const path = '/api/dispatches/{key}/preflight'
-    const found = await attempt(() => ask(api.POST(path, { params: params(), signal })), signal)
-    if (!signal.aborted) {
-      causes.value = found?.causes
-      wrong.value = found?.wrong ?? 0
-      notes.value = found?.notes ?? []
-    }
+    const path = `/api/dispatches/${encodeURIComponent(key.value)}/preflight`
+    const whole = await attempt(async () => {
+      for await (const found of lines<Schemas['PreflightView']>(path, signal)) {
+        if (signal.aborted) return true
+        checked.value = found.complete ? undefined : found
+        if (found.complete || found.causes.length) causes.value = found.causes
+        wrong.value = found.wrong
+        notes.value = found.notes
+      }
+      return true
+    }, signal)
+    if (signal.aborted) return
+    checked.value = undefined
+    if (!whole) causes.value = undefined
   }
 
   let asked = 0
@@ -182,6 +191,7 @@ export function useBench(key: Ref<string>, moved: (key: string) => Promise<unkno
     page,
     pageProblem,
     causes,
+    checked,
     wrong,
     notes,
     rowsWithFindings,

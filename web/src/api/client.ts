@@ -38,6 +38,26 @@ export async function ask<T>(answer: Promise<Answer<T>>): Promise<T> {
   )
 }
 
+/** What the server answers line by line, each as it comes. */
+export async function* lines<T>(path: string, signal: AbortSignal): AsyncGenerator<T> {
+  const got = await fetch(path, { signal }).catch(() => undefined)
+  if (!got?.body) throw new Refusal('unreachable', 'Can’t reach Mangle. Check that it is still running.')
+  const reader = got.body.pipeThrough(new TextDecoderStream()).getReader()
+  let rest = ''
+  for (;;) {
+    const { done, value } = await reader.read()
+    const parts = (rest + (value ?? (done ? '\n' : ''))).split('\n')
+    rest = parts.pop() ?? ''
+    for (const part of parts.filter(Boolean)) {
+      const line: unknown = JSON.parse(part)
+      const { code, message } = line as Partial<Schemas['Problem']>
+      if (code && message) throw new Refusal(code, message)
+      yield line as Awaited<T>
+    }
+    if (done) return
+  }
+}
+
 /** Files as the form that the server takes. */
 export function form(files: Iterable<File>): FormData {
   const data = new FormData()

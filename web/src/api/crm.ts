@@ -2,6 +2,7 @@ import { useDebounceFn, useIntervalFn } from '@vueuse/core'
 import { computed, ref, watch } from 'vue'
 
 import { api, ask, attempt, type Schemas } from './client'
+import { told } from './diagnostics'
 
 export type Shape = Schemas['Shape']
 export type Entity = Schemas['Entity']
@@ -126,7 +127,12 @@ export function useQuery() {
     { immediate: false },
   )
 
-  const wrong = (place: string) => sample.value?.problems.find((p) => p.place === place)?.message
+  const wrong = (place: string) =>
+    told(
+      sample.value?.problems.find(
+        ({ target }) => target.kind === 'query' && [...target.lists, target.part].join(' › ') === place,
+      ),
+    )
   return {
     ...{ id, info, connection, asks, name, key, sample, problem, trying, fetching },
     ...{ shape, root, changed, going, open, begin, save, fetchAgain, stop, wrong },

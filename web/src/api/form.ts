@@ -2,6 +2,7 @@ import { useDebounceFn, useRefHistory } from '@vueuse/core'
 import { computed, nextTick, ref, watch, type Ref } from 'vue'
 
 import { api, ask, attempt, type Schemas } from './client'
+import { told } from './diagnostics'
 
 export type FormDraft = Schemas['Form']
 export type FormField = Schemas['FormField']
@@ -70,7 +71,11 @@ export function useForm(id: Ref<number>) {
 
   const problems = computed(() => info.value?.problems ?? [])
   const problem = (field: number | null, part: string) =>
-    problems.value.find((p) => (p.field ?? null) === field && p.part === part)?.message
+    told(
+      problems.value.find(
+        ({ target: t }) => t.kind === 'form' && (t.field ?? null) === field && t.part === part,
+      ),
+    )
 
   return { info, draft, saving, history, problems, problem, load, save, open, close }
 }

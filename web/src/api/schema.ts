@@ -365,7 +365,12 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        get?: never;
+        /**
+         * Checks every chosen record against the dispatch and tells what it finds while it goes on: a
+         *     view as JSON on each line, the last one complete (`application/x-ndjson`). A closed connection
+         *     stops the check.
+         */
+        get: operations["get_dispatches__key__preflight"];
         put?: never;
         /**
          * Checks every chosen record against the dispatch. A newer change or a closed page drops the
@@ -1834,11 +1839,11 @@ export interface components {
             /** @description The folders of this machine that documents may be put into. */
             folders: string[];
             /** @description What the columns tell of the template's placeholders; it stops nothing. */
-            hints: components["schemas"]["HintInfo"][];
+            hints: components["schemas"]["Diagnostic"][];
             /** @description Its key. */
             key: string;
             /** @description What stops a run as a whole. */
-            obstacles: components["schemas"]["ObstacleInfo"][];
+            obstacles: components["schemas"]["Diagnostic"][];
             /** @description The person's own address. */
             person_email: string;
             /** @description The rows that are chosen: number and what to call it. */
@@ -1857,12 +1862,8 @@ export interface components {
             unused: string[];
         };
         /** @description What is wrong with some records, for one reason. */
-        CauseInfo: {
-            /** @description A short name for programs. */
-            code: string;
+        CauseInfo: components["schemas"]["Diagnostic"] & {
             fix?: components["schemas"]["FixInfo"] | null;
-            /** @description What is wrong and what to do. */
-            message: string;
             /** @description The placeholders at fault. */
             placeholders: string[];
             /** @description Its records, in the order of the rows. */
@@ -2185,6 +2186,25 @@ export interface components {
             /** @description blocked, to send, sending, delivered, failed, uncertain, withdrawn or skipped. */
             state: string;
         };
+        /** @description Something that is wrong, or that a person should know. */
+        Diagnostic: {
+            /** @description A short name for programs. */
+            code: string;
+            /** @description What to do about it; blank where the message says it all. */
+            help: string;
+            /** @description What is wrong. */
+            message: string;
+            /** @description How bad it is. */
+            severity: components["schemas"]["Severity"];
+            /**
+             * @description The text at fault, as far as it could be read: a placeholder with its brackets; blank
+             *     where it is none.
+             */
+            source: string;
+            span?: components["schemas"]["Span"] | null;
+            /** @description What it is about. */
+            target: components["schemas"]["Target"];
+        };
         /** @description Records that a fetch brought or no longer found. */
         Difference: {
             /** @description How many records are new. */
@@ -2339,15 +2359,6 @@ export interface components {
             /** @description Who or what did it: user, mangle. */
             who: string;
         };
-        /** @description What went wrong with one placeholder. */
-        Fault: {
-            /** @description What is wrong and what to do. */
-            message: string;
-            /** @description Where it stands. */
-            place: string;
-            /** @description The placeholder. */
-            placeholder: string;
-        };
         /** @description How far a fetch is. */
         Fetching: {
             difference?: components["schemas"]["Difference"] | null;
@@ -2392,15 +2403,6 @@ export interface components {
              * @description The file; several where several are taken.
              */
             file: string;
-        };
-        /** @description What is wrong with a record at hand. */
-        FindingInfo: {
-            /** @description What is wrong and what to do. */
-            message: string;
-            /** @description Where. */
-            place: string;
-            /** @description The placeholder at fault. */
-            placeholder: string;
         };
         /** @description An act that puts a cause right. */
         FixInfo: {
@@ -2520,7 +2522,7 @@ export interface components {
             /** @description The source's name. */
             name: string;
             /** @description What keeps it from being opened. */
-            problems: components["schemas"]["FormProblem"][];
+            problems: components["schemas"]["Diagnostic"][];
             /**
              * Format: int64
              * @description How often it was written.
@@ -2627,18 +2629,6 @@ export interface components {
          * @enum {string}
          */
         FormFieldKind: "text" | "long-text" | "number" | "money" | "date" | "time" | "email" | "telephone" | "choice" | "choices" | "yes-no" | "accept" | "file" | "picture" | "signature" | "hidden" | "heading" | "explanation";
-        /** @description Something that keeps a form from being opened. */
-        FormProblem: {
-            /**
-             * Format: int32
-             * @description The field, by its number; none where it is the form itself.
-             */
-            field?: number | null;
-            /** @description What is wrong and what to do. */
-            message: string;
-            /** @description Which part of it: `name`, `mask`, `shown_when` and so on. */
-            part: string;
-        };
         /**
          * @description A format that documents are made in.
          * @enum {string}
@@ -2709,13 +2699,6 @@ export interface components {
             text: string;
             /** @description Its title. */
             title: string;
-        };
-        /** @description What the source's columns tell of a placeholder. */
-        HintInfo: {
-            /** @description What will not work, or not as it looks. */
-            message: string;
-            /** @description The placeholder. */
-            placeholder: string;
         };
         /** @description An item in a list. */
         ItemInfo: {
@@ -2879,19 +2862,6 @@ export interface components {
             shown: boolean;
             /** @description What is wrong, in words. */
             wrong?: string | null;
-        };
-        /** @description Something to mark in the text. */
-        MarkInfo: {
-            /** @description A short name for programs. */
-            code: string;
-            /** @description The byte after the last. */
-            end: number;
-            /** @description A hint only tells; anything else must be put right. */
-            hint: boolean;
-            /** @description What is wrong and what to do. */
-            message: string;
-            /** @description The first byte of the spot. */
-            start: number;
         };
         /** @description A message, opened. */
         Message: components["schemas"]["Summary"] & {
@@ -3094,20 +3064,9 @@ export interface components {
             note: string;
         };
         /** @description What was noticed of some records. */
-        NoteInfo: {
-            /** @description What a person should know. */
-            message: string;
+        NoteInfo: components["schemas"]["Diagnostic"] & {
             /** @description The rows that it is of. */
             rows: number[];
-        };
-        /** @description What stops a run. */
-        ObstacleInfo: {
-            /** @description Whether it is fixed in Settings instead. */
-            in_settings: boolean;
-            /** @description What is wrong and what to do. */
-            message: string;
-            /** @description The step where it is fixed. */
-            station: components["schemas"]["Station"];
         };
         /** @description What was made of a row. */
         OfRow: {
@@ -3207,7 +3166,7 @@ export interface components {
             /** @description The documents' name without extension. */
             file_name: string;
             /** @description What is wrong with the record. */
-            findings: components["schemas"]["FindingInfo"][];
+            findings: components["schemas"]["Diagnostic"][];
             /** @description What to call it. */
             label: string;
             /** @description The row. */
@@ -3281,6 +3240,11 @@ export interface components {
             /** @description The stretch. */
             text: string;
         };
+        /**
+         * @description Where in a template a placeholder stands.
+         * @enum {string}
+         */
+        Place: "body" | "table" | "header" | "footer" | "text-box" | "note" | "text";
         /** @description A placeholder. */
         PlaceholderInfo: {
             /** @description It is another form of one before it, for older programs. */
@@ -3313,6 +3277,10 @@ export interface components {
             causes: components["schemas"]["CauseInfo"][];
             /** @description How many records were checked. */
             checked: number;
+            /** @description Whether all were checked, also against one another. */
+            complete: boolean;
+            /** @description How many are to be checked. */
+            count: number;
             /** @description What stops nothing but may surprise the recipient. */
             notes: components["schemas"]["NoteInfo"][];
             /** @description How many of them have something wrong. */
@@ -3324,23 +3292,6 @@ export interface components {
             code: string;
             /** @description What is wrong, where, and what to do. */
             message: string;
-        };
-        /** @description A problem. */
-        ProblemInfo: {
-            /** @description A short name for programs. */
-            code: string;
-            /** @description The end of the spot. */
-            end: number;
-            /** @description The line of text that it stands in. */
-            line: string;
-            /** @description What is wrong and what to do. */
-            message: string;
-            /** @description Where it stands. */
-            place: string;
-            /** @description The placeholder. */
-            placeholder: string;
-            /** @description The spot in the placeholder after its `[:`, in bytes. */
-            start: number;
         };
         /** @description What proofs are made of. */
         ProofRun: {
@@ -3418,7 +3369,7 @@ export interface components {
             /** @description The source's name. */
             name: string;
             /** @description What keeps it from being asked, by the CRM's shape as it was last seen. */
-            problems: components["schemas"]["QueryProblem"][];
+            problems: components["schemas"]["Diagnostic"][];
             /** @description How many they are. */
             records: number;
             /**
@@ -3426,13 +3377,6 @@ export interface components {
              * @description The sheet of its records.
              */
             sheet_id: number;
-        };
-        /** @description Something that keeps a question from being asked. */
-        QueryProblem: {
-            /** @description What is wrong and what to do. */
-            message: string;
-            /** @description Where: the names of the lists that lead there, then the part. */
-            place: string;
         };
         /** @description A field that was read. */
         ReadInfo: {
@@ -3639,7 +3583,7 @@ export interface components {
             /** @description The columns. */
             columns: components["schemas"]["ColumnInfo"][];
             /** @description What keeps it from being asked. */
-            problems: components["schemas"]["QueryProblem"][];
+            problems: components["schemas"]["Diagnostic"][];
             /** @description The records: their key, and a value for each column. */
             records: components["schemas"]["SampleRecord"][];
             /** @description How many records there are in all, where the service says so. */
@@ -3737,6 +3681,11 @@ export interface components {
              */
             version?: number | null;
         };
+        /**
+         * @description How bad it is.
+         * @enum {string}
+         */
+        Severity: "error" | "warning" | "hint";
         /** @description What a CRM holds. */
         Shape: {
             /** @description The entities, in the order in which the service tells them. */
@@ -3828,6 +3777,13 @@ export interface components {
             name: string;
             /** @description Its sheets in order. */
             sheets: components["schemas"]["SheetInfo"][];
+        };
+        /** @description A stretch of a placeholder's text, in bytes. */
+        Span: {
+            /** @description The byte after the last. */
+            end: number;
+            /** @description First byte. */
+            start: number;
         };
         /** @description A specimen, and whether a version gives what it must. */
         SpecimenInfo: {
@@ -3949,6 +3905,60 @@ export interface components {
             /** @description What of these is left as it is all the same. */
             leave?: components["schemas"]["Leave"];
         };
+        /** @description What it is about: where a person fixes it. */
+        Target: {
+            /** @enum {string} */
+            kind: "whole";
+        } | {
+            /** @enum {string} */
+            kind: "template";
+            /** @description The line of text. */
+            line: string;
+            /** @description Where it stands: body, table, header, footer, text box, footnote. */
+            place: components["schemas"]["Place"];
+        } | {
+            /** @enum {string} */
+            kind: "text";
+        } | {
+            /** @enum {string} */
+            kind: "step";
+            /** @description The step. */
+            station: components["schemas"]["Station"];
+        } | {
+            /** @description The field: “file name”, “password”, “pdf”, “filter”, “language”. */
+            field: string;
+            /** @enum {string} */
+            kind: "setup";
+            /** @description Its step. */
+            station: components["schemas"]["Station"];
+        } | {
+            /** @description The channel's place in the set-up. */
+            channel: number;
+            /** @description The field: “to”, “subject”, “path”. */
+            field: string;
+            /** @enum {string} */
+            kind: "channel";
+        } | {
+            /** @enum {string} */
+            kind: "settings";
+        } | {
+            /**
+             * Format: int32
+             * @description The field's number; none where it is the form itself.
+             */
+            field?: number | null;
+            /** @enum {string} */
+            kind: "form";
+            /** @description Which part of it: `name`, `mask`, `shown_when`. */
+            part: string;
+        } | {
+            /** @enum {string} */
+            kind: "query";
+            /** @description The lists that lead there, outermost first. */
+            lists: string[];
+            /** @description The part: root, fields, filter, order or first. */
+            part: string;
+        };
         /** @description A template with what stands in one of its versions. */
         TemplateDetail: components["schemas"]["TemplateInfo"] & {
             /** @description The fields that it needs, as a tree. */
@@ -3958,7 +3968,7 @@ export interface components {
             /** @description The placeholders, in reading order. */
             placeholders: components["schemas"]["PlaceholderInfo"][];
             /** @description What must be put right before the template can be used. */
-            problems: components["schemas"]["ProblemInfo"][];
+            problems: components["schemas"]["Diagnostic"][];
             /**
              * Format: int64
              * @description The version that is described here.
@@ -4082,7 +4092,7 @@ export interface components {
         /** @description What a template makes of values. */
         Tryout: components["schemas"]["Pages"] & {
             /** @description What can't be used. */
-            faults: components["schemas"]["Fault"][];
+            faults: components["schemas"]["Diagnostic"][];
             /** @description What each placeholder did. */
             trace: components["schemas"]["TraceInfo"][];
         };
@@ -4120,6 +4130,8 @@ export interface components {
              * @description Its number in the store.
              */
             id: number;
+            /** @description The word of its kind of template: docx. */
+            kind: string;
             /** @description What the person noted of it. */
             note: string;
             /**
@@ -5059,6 +5071,35 @@ export interface operations {
             };
         };
     };
+    get_dispatches__key__preflight: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/x-ndjson": components["schemas"]["PreflightView"];
+                };
+            };
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     post_dispatches__key__preflight: {
         parameters: {
             query?: never;
@@ -5686,7 +5727,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["MarkInfo"][];
+                    "application/json": components["schemas"]["Diagnostic"][];
                 };
             };
             422: {

@@ -3,6 +3,7 @@ import { ref } from 'vue'
 
 import type { Bench, Cause } from '../api/bench'
 import { api, ask, attempt } from '../api/client'
+import { said } from '../api/diagnostics'
 import { count } from '../api/words'
 
 /** Findings by cause: one line each with its records and the act that puts it right. */
@@ -76,14 +77,14 @@ function correct(row: number, column: number, text: string) {
           type="button"
           class="count"
           :aria-expanded="open.has(key(cause))"
-          :aria-label="`${count(cause.records.length, 'record')}: ${cause.message}`"
+          :aria-label="`${count(cause.records.length, 'record')}: ${said(cause)}`"
           @click="toggle(cause)"
         >
           <b>{{ cause.records.length }}</b> {{ cause.records.length === 1 ? 'record' : 'records' }}
           <span aria-hidden="true">{{ open.has(key(cause)) ? '▾' : '▸' }}</span>
         </button>
         <div class="why">
-          {{ cause.message }}
+          {{ said(cause) }}
           <span v-for="one in cause.placeholders.slice(0, 4)" :key="one" class="code name">{{ one }}</span>
         </div>
         <div class="acts">

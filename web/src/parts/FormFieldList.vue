@@ -1,18 +1,20 @@
 <script setup lang="ts">
 import { computed, nextTick, ref } from 'vue'
 
-import type { Schemas } from '../api/client'
+import type { Diagnostic } from '../api/diagnostics'
 import { type FieldKind, type FormField, kindName, KINDS } from '../api/form'
 
 /** The fields of a form in their order: chosen, added, dragged, moved by keyboard. */
-const props = defineProps<{ chosen: number | undefined; problems: Schemas['FormProblem'][] }>()
+const props = defineProps<{ chosen: number | undefined; problems: Diagnostic[] }>()
 const fields = defineModel<FormField[]>('fields', { required: true })
 const emit = defineEmits<{ show: [field?: number]; add: [kind: FieldKind]; drop: [field: number] }>()
 
 const dragged = ref<number>()
 const over = ref<number>()
 const list = ref<HTMLElement>()
-const wrong = computed(() => new Set(props.problems.map((p) => p.field ?? 0)))
+const wrong = computed(
+  () => new Set(props.problems.map(({ target }) => (target.kind === 'form' && target.field) || 0)),
+)
 
 function move(from: number, to: number) {
   if (to < 0 || to >= fields.value.length || from === to) return

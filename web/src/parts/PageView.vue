@@ -3,6 +3,7 @@ import { computed, ref, watch } from 'vue'
 
 import type { Bench } from '../api/bench'
 import { api, ask, attempt, type Schemas } from '../api/client'
+import { said } from '../api/diagnostics'
 import { count } from '../api/words'
 import MarkedPages from './MarkedPages.vue'
 import ZoomBar from './ZoomBar.vue'
@@ -63,7 +64,7 @@ const titleOf = (number: number) => {
 }
 /** What is found, each once: placeholders that are alike fail alike. */
 const told = computed(() => {
-  const all = (props.page?.findings ?? []).map((f) => [`${f.placeholder} ${f.message}`, f] as const)
+  const all = (props.page?.findings ?? []).map((f) => [`${f.source} ${said(f)}`, f] as const)
   return [...new Map(all).values()]
 })
 /** What failed stands in its place, marked. */
@@ -94,9 +95,9 @@ const kindOf = (number: number) => (props.page?.trace[number]?.failed ? 'failed'
     <div class="desk">
       <div v-if="page?.findings.length" role="alert">
         <ul class="faults">
-          <li v-for="finding in told" :key="`${finding.placeholder} ${finding.message}`">
-            <span v-if="finding.placeholder" class="code name">{{ finding.placeholder }}</span>
-            {{ finding.message }}
+          <li v-for="finding in told" :key="`${finding.source} ${said(finding)}`">
+            <span v-if="finding.source" class="code name">{{ finding.source }}</span>
+            {{ said(finding) }}
           </li>
         </ul>
       </div>

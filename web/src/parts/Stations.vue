@@ -2,6 +2,7 @@
 import { computed } from 'vue'
 
 import type { Bench, Cause } from '../api/bench'
+import { stationOf } from '../api/diagnostics'
 import { count, shortDay } from '../api/words'
 import { channelsInWords } from '../registries/channels'
 
@@ -23,7 +24,7 @@ const stations = computed<Station[]>(() => {
   const open = b.ties.filter((t) => !t.column).length
   const rows = props.wrong
   const used = setup.channels.filter((c) => c.on)
-  const obstacles = (station: string) => b.obstacles.filter((o) => o.station === station).length
+  const obstacles = (station: string) => b.obstacles.filter((o) => stationOf(o) === station).length
   const last = b.runs.find((r) => r.kind === 'run')
   return [
     {

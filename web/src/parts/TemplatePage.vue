@@ -2,6 +2,7 @@
 import { computed, ref } from 'vue'
 
 import type { Schemas } from '../api/client'
+import { placeOf, said } from '../api/diagnostics'
 import MarkedPages from './MarkedPages.vue'
 import SampleSwitch from './SampleSwitch.vue'
 import ZoomBar from './ZoomBar.vue'
@@ -31,7 +32,7 @@ const logicOf = computed(() => {
   walk(props.template.outline)
   return kinds
 })
-const wrong = computed(() => new Set(props.template.problems.map((p) => p.placeholder)))
+const wrong = computed(() => new Set(props.template.problems.map((p) => p.source)))
 function kindOf(number: number) {
   if (wrong.value.has(props.template.placeholders[number]?.text ?? '')) return 'wrong'
   const kind = logicOf.value.get(number)
@@ -69,7 +70,8 @@ function choose(number: number) {
     <div v-else-if="tried?.faults.length" role="alert">
       <ul class="faults">
         <li v-for="(fault, index) in tried.faults" :key="index">
-          <span class="code name">{{ fault.placeholder }}</span> in the {{ fault.place }}: {{ fault.message }}
+          <span class="code name">{{ fault.source }}</span> in the {{ placeOf(fault).place }}:
+          {{ said(fault) }}
         </li>
       </ul>
     </div>

@@ -4,6 +4,7 @@ import { useEventListener } from '@vueuse/core'
 import { useRoute, useRouter } from 'vue-router'
 
 import { documentsInWords, useBench } from '../api/bench'
+import { stationOf } from '../api/diagnostics'
 import { clock, count as count_ } from '../api/words'
 import DispatchMenu from '../parts/DispatchMenu.vue'
 import PageView from '../parts/PageView.vue'
@@ -52,7 +53,7 @@ const wanted = ref(false)
 function act() {
   const stop = bench.value?.obstacles[0]
   if (ready.value) return void (running.value = true)
-  if (stop) return void router.push(`/dispatches/${props.dispatch}/${stop.station}`)
+  if (stop) return void router.push(`/dispatches/${props.dispatch}/${stationOf(stop)}`)
   wanted.value = !causes.value
   void router.push(`/dispatches/${props.dispatch}/preflight`)
 }
@@ -152,6 +153,7 @@ useEventListener(window, 'keydown', (event: KeyboardEvent) => {
           :bench="bench"
           :causes="causes"
           :notes="notes"
+          :checked="b.checked.value"
           :change="b.change"
           @pick="b.goTo"
           @fixed="b.load(b.record.value?.row)"

@@ -5,13 +5,14 @@ import { useRouter } from 'vue-router'
 
 import { api, ask, attempt, type Schemas } from '../api/client'
 import { confirmed } from '../api/confirm'
+import { type Diagnostic, said } from '../api/diagnostics'
 import { count, day } from '../api/words'
 
 /** The clause library: pieces of text that templates share. */
 const props = defineProps<{ id?: string }>()
 const router = useRouter()
 const clauses = ref<Schemas['ClauseInfo'][]>()
-const marks = ref<Schemas['MarkInfo'][]>([])
+const marks = ref<Diagnostic[]>([])
 const draft = reactive({ name: '', language: '', text: '' })
 const chosen = computed(() => clauses.value?.find((c) => c.id === Number(props.id)))
 const isNew = computed(() => props.id === 'new')
@@ -119,8 +120,8 @@ async function remove() {
         /></label>
         <div v-if="marks.length" role="alert">
           <ul class="marks">
-            <li v-for="(mark, index) in marks" :key="index" :class="{ hint: mark.hint }">
-              {{ mark.message }}
+            <li v-for="(mark, index) in marks" :key="index" :class="{ hint: mark.severity !== 'error' }">
+              {{ said(mark) }}
             </li>
           </ul>
         </div>
@@ -133,7 +134,7 @@ async function remove() {
           <el-button
             type="primary"
             native-type="submit"
-            :disabled="!changed || !draft.name.trim() || marks.some((m) => !m.hint)"
+            :disabled="!changed || !draft.name.trim() || marks.some((m) => m.severity === 'error')"
             >Save clause</el-button
           >
           <el-button v-if="chosen" @click="remove">Delete</el-button>

@@ -4,6 +4,7 @@ import { computed, toRef } from 'vue'
 import { useRouter } from 'vue-router'
 
 import { attempt } from '../api/client'
+import { told } from '../api/diagnostics'
 import { type FieldKind, newField, useForm } from '../api/form'
 import { count } from '../api/words'
 import FormFieldList from '../parts/FormFieldList.vue'
@@ -83,7 +84,7 @@ onKeyStroke(['z', 'Z', 'y'], (event) => {
         v-if="info.state === 'closed' || info.changed"
         type="primary"
         :disabled="!!problems.length"
-        :title="problems[0]?.message"
+        :title="told(problems[0])"
         @click="it.open()"
         >{{ info.state === 'closed' ? 'Open form' : 'Publish changes' }}</el-button
       >

@@ -3,11 +3,11 @@ import { computed, onMounted, ref, watch } from 'vue'
 import { useIntervalFn } from '@vueuse/core'
 import { useRoute, useRouter } from 'vue-router'
 
-import { api, ask, attempt, save, type Schemas } from '../api/client'
-import { confirmed } from '../api/confirm'
+import { api, ask, attempt, type Schemas } from '../api/client'
 import { done, useRuns, wrongOf } from '../api/runs'
-import { clock, count, shortDay, size, span } from '../api/words'
+import { clock, count, size, span } from '../api/words'
 import ItemPanel from '../parts/ItemPanel.vue'
+import RunHead from '../parts/RunHead.vue'
 import RowTable from '../parts/RowTable.vue'
 import StateWord from '../parts/StateWord.vue'
 import { enter } from '../router'
@@ -67,53 +67,6 @@ async function items(from: number, number: number): Promise<Item[]> {
   return await ask(api.GET('/api/runs/{id}/items', { params: { ...params(), query } }))
 }
 
-/** Starts another run for those that failed, with their values and the set-up of now. */
-async function anew() {
-  const key = run.value?.dispatch
-  if (!key) return
-  const done = await attempt(async () => {
-    const params = { path: { key } }
-    const now = await ask(api.GET('/api/dispatches/{key}', { params }))
-    const { name, template_id, sheet_id, setup, revision } = now
-    const body = {
-      name,
-      template_id,
-      sheet_id,
-      revision,
-      setup: { ...setup, choose: 'failed-last' as const },
-    }
-    return await ask(api.PUT('/api/dispatches/{key}', { params, body }))
-  })
-  if (done) await router.push(`/dispatches/${done.key}/preflight`)
-}
-
-async function release() {
-  const text = `${count(run.value?.blocked ?? 0, 'document')} will be delivered. Sent messages can’t be recalled.`
-  const asked = { title: 'Release', text, act: 'Release deliveries', cancel: 'Cancel', destroys: false }
-  if (await confirmed(asked)) await act('release')
-}
-
-const fetching = ref(false)
-/** Downloads all documents, and says why where they can't be had. */
-async function download(kind: 'zip' | 'pdf') {
-  fetching.value = true
-  await attempt(() => save(`/api/runs/${id.value}/documents.${kind}`))
-  fetching.value = false
-}
-
-type Act = 'pause' | 'resume' | 'stop' | 'retry' | 'release'
-async function act(what: Act) {
-  const answer = await attempt(() => ask(api.POST(`/api/runs/{id}/${what}`, { params: params() })))
-  if (answer) await store.refresh(answer.id)
-}
-
-async function stop() {
-  const left = (run.value?.waiting ?? 0) + (run.value?.blocked ?? 0) + (run.value?.sending ?? 0)
-  const text = `Stop this run? ${count(left, 'record')} will be left out. Delivered documents are not affected.`
-  const asked = { title: 'Stop run', text, act: 'Stop run', cancel: 'Keep running', destroys: true }
-  if (await confirmed(asked)) await act('stop')
-}
-
 /** The item whose history is shown beside the list: `?at=` its position in the run. */
 const opened = ref<Item>()
 const at = computed(() => Number(route.query.at) || 0)
@@ -149,36 +102,7 @@ async function retryOne(item: Item) {
 
 <template>
   <div v-if="run" class="screen">
-    <div class="head">
-      <h1>{{ run.dispatch_name }}</h1>
-      <span class="quiet"
-        >run {{ run.id }}{{ run.kind === 'proof' ? ', proofs' : '' }}, started {{ shortDay(run.started) }}
-        {{ clock(run.started) }}</span
-      >
-      <StateWord :state="run.state" :failed="run.failed" />
-      <span class="push" />
-      <span v-if="run.dispatch_deleted" class="quiet">Dispatch deleted</span>
-      <RouterLink v-else class="quiet" :to="`/dispatches/${run.dispatch}`">Open dispatch</RouterLink>
-      <el-button v-if="run.state === 'running'" @click="act('pause')">Pause</el-button>
-      <el-button v-if="run.state === 'paused'" type="primary" @click="act('resume')">Resume</el-button>
-      <el-button v-if="run.state === 'running' || run.state === 'paused'" @click="stop">Stop</el-button>
-      <el-button v-if="run.blocked && run.state !== 'stopped'" type="primary" @click="release"
-        >Release {{ run.blocked }} on hold</el-button
-      >
-      <template v-if="run.failed && run.kind === 'run'">
-        <el-button
-          v-if="run.state !== 'stopped'"
-          title="Retry with the same values and set-up"
-          @click="act('retry')"
-          >Retry {{ run.failed }} failed</el-button
-        >
-        <el-button type="primary" title="Run again with the current values and set-up" @click="anew"
-          >Run {{ run.failed }} with current data</el-button
-        >
-      </template>
-      <el-button :loading="fetching" @click="download('zip')">Download ZIP</el-button>
-      <el-button :disabled="fetching" @click="download('pdf')">Download one PDF</el-button>
-    </div>
+    <RunHead :run="run" />
     <p v-if="run.trouble" class="problem trouble" role="alert">
       The run can’t continue for now. {{ run.trouble }} Mangle will try again by itself.
     </p>

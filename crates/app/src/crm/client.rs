@@ -162,7 +162,7 @@ mod tests {
     #[test]
     fn the_token_stays_with_the_service() {
         let client = Client::new("https://crm.example/odata", "secret").expect("a client");
-        let whole = |address: &str| client.whole(address).map(|u| u.to_string()).map_err(|e| e.message);
+        let whole = |address: &str| client.whole(address).map(|u| u.to_string()).map_err(|e| e.to_string());
         assert_eq!(whole("Cases?$top=1").as_deref(), Ok("https://crm.example/odata/Cases?$top=1"));
         assert_eq!(whole("https://crm.example/odata/Cases?$skiptoken=2").as_deref(), Ok("https://crm.example/odata/Cases?$skiptoken=2"));
         for foreign in ["https://evil.example/Cases", "//evil.example/x", "http://crm.example/odata/Cases", "https://crm.example:8443/x"] {

@@ -4,6 +4,7 @@ use mangle_core::crm::{Shape, ShapeChange, changes};
 use mangle_core::words::counted;
 use serde::{Deserialize, Serialize};
 
+use super::queries::of_query;
 use crate::crm::Client;
 use crate::store::queries::{self, Connected, KeptQuery};
 use crate::store::{dispatches, templates};
@@ -174,7 +175,7 @@ pub async fn look_again(app: &App, id: i64) -> Outcome<Looked> {
             let names = templates::list(c)?;
             let touched = queries::of_connection(c, id)?.into_iter().filter_map(|query: KeptQuery| {
                 let problems: Vec<String> =
-                    query.asks.problems(&shape).into_iter().map(|p| format!("{}: {}", p.place, p.message)).collect();
+                    query.asks.problems(&shape).into_iter().map(|p| format!("{}: {p}", of_query(&p.target))).collect();
                 if problems.is_empty() && query.asks.columns(&before) == query.asks.columns(&shape) {
                     return None;
                 }

@@ -2,7 +2,8 @@
 
 use std::sync::Arc;
 
-use mangle_core::crm::{CrmQuery, QueryProblem};
+use mangle_core::crm::{CrmQuery, problem};
+use mangle_core::diagnostic::{Diagnostic, Target};
 use mangle_core::records::Cell;
 use mangle_documents::odata::{self, Part};
 use serde::{Deserialize, Serialize};
@@ -33,7 +34,7 @@ pub struct QueryBody {
     /// What it asks.
     pub asks: CrmQuery,
     /// What keeps it from being asked, by the CRM's shape as it was last seen.
-    pub problems: Vec<QueryProblem>,
+    pub problems: Vec<Diagnostic>,
     /// When its records were last fetched.
     pub fetched: Option<String>,
     /// How many they are.
@@ -78,7 +79,7 @@ pub struct TriedQuery {
 #[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
 pub struct SampleBody {
     /// What keeps it from being asked.
-    pub problems: Vec<QueryProblem>,
+    pub problems: Vec<Diagnostic>,
     /// What the service is asked, in one request a page.
     pub address: String,
     /// The columns.
@@ -107,7 +108,7 @@ pub async fn sample(app: &App, id: i64, TriedQuery { asks, key }: TriedQuery) ->
     if problems.is_empty() {
         let part = if key.trim().is_empty() { Part::First(SAMPLE) } else { Part::One(key.trim()) };
         match odata::address(&asks, &connected.shape, part, clock::now()) {
-            Err(fault) => problems.push(QueryProblem { place: "filter".to_owned(), message: fault.to_string() }),
+            Err(fault) => problems.push(problem(&[], "filter", fault.to_string())),
             Ok(address) => {
                 let answer = client(app, &connected)?.page(&address).await?;
                 let page = odata::page(&answer, &asks, &connected.shape).map_err(|e| Error::unusable("answer", e.to_string()))?;
@@ -171,9 +172,17 @@ pub async fn furnish(app: &App, name: &str, connection: i64, asks: CrmQuery) -> 
     Ok(id)
 }
 
+/// A part of a query in words: “Defects › order”.
+pub(super) fn of_query(target: &Target) -> String {
+    match target {
+        Target::Query { lists, part } => lists.iter().map(String::as_str).chain([part.as_ref()]).collect::<Vec<_>>().join(" › "),
+        other => other.words().to_owned(),
+    }
+}
+
 fn check(asks: &CrmQuery, connected: &queries::Connected) -> Outcome<()> {
     if let Some(problem) = asks.problems(&connected.shape).first() {
-        return Err(Error::unusable("query", format!("{}: {}", problem.place, problem.message)));
+        return Err(Error::unusable("query", format!("{}: {problem}", of_query(&problem.target))));
     }
     odata::address(asks, &connected.shape, Part::All, clock::now())
         .map(|_| ())

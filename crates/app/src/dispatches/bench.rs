@@ -1,20 +1,20 @@
 //! The bench: a dispatch with the state of its stations.
 
 use mangle_core::channel::World;
-use mangle_core::dispatch::{Setup, Station, TieState};
+use mangle_core::diagnostic::{Diagnostic, Target};
+use mangle_core::dispatch::{Setup, TieState};
 use mangle_core::language::template_marks;
-use mangle_core::preflight::{Facts, Obstacle, UnsureDate, obstacles};
+use mangle_core::preflight::{Facts, UnsureDate, obstacles};
 use mangle_core::records::{Labels, Record};
 use mangle_core::words::counted;
 use serde::{Deserialize, Serialize};
 
 use super::{find, ready, sheet_name};
-use crate::clock;
 use crate::prepare::blocking;
 use crate::store::dispatches::{self, Dispatch};
 use crate::store::runs::{self, RunInfo};
 use crate::store::{settings, sheets};
-use crate::{App, Error};
+use crate::{App, Error, clock};
 
 /// A dispatch as it is saved.
 #[derive(Debug, Serialize, Deserialize)]
@@ -69,9 +69,9 @@ pub struct Bench {
     #[serde(serialize_with = "mangle_core::words::as_sentence_or_none")]
     filter_problem: Option<String>,
     /// What stops a run as a whole.
-    pub obstacles: Vec<ObstacleInfo>,
+    pub obstacles: Vec<Diagnostic>,
     /// What the columns tell of the template's placeholders; it stops nothing.
-    hints: Vec<HintInfo>,
+    hints: Vec<Diagnostic>,
     /// Its runs, the newest first.
     runs: Vec<RunInfo>,
     /// The person's own address.
@@ -144,36 +144,6 @@ pub struct ServedInfo {
     run: i64,
     /// When.
     at: String,
-}
-
-/// What the source's columns tell of a placeholder.
-#[derive(Debug, Serialize)]
-#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
-pub struct HintInfo {
-    /// The placeholder.
-    placeholder: String,
-    /// What will not work, or not as it looks.
-    #[serde(serialize_with = "mangle_core::words::as_sentence")]
-    message: String,
-}
-
-/// What stops a run.
-#[derive(Debug, Serialize)]
-#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
-pub struct ObstacleInfo {
-    /// The step where it is fixed.
-    station: Station,
-    /// Whether it is fixed in Settings instead.
-    in_settings: bool,
-    /// What is wrong and what to do.
-    #[serde(serialize_with = "mangle_core::words::as_sentence")]
-    pub message: String,
-}
-
-impl From<Obstacle> for ObstacleInfo {
-    fn from(obstacle: Obstacle) -> ObstacleInfo {
-        ObstacleInfo { station: obstacle.station, in_settings: obstacle.in_settings, message: obstacle.message }
-    }
 }
 
 impl App {
@@ -266,7 +236,7 @@ pub(super) async fn bench(app: &App, dispatch: Dispatch) -> Result<Bench, Error>
                 let info = |r: &&Record| RecordInfo { row: r.number, label: label(r), served: served(&r.number) };
                 (records.iter().map(info).collect(), problem)
             }
-            Err(refused) => (Vec::new(), Some(refused.message)),
+            Err(refused) => (Vec::new(), Some(refused.to_string())),
         };
         let used: Vec<&str> = ties.iter().filter_map(|t| t.column.as_deref()).collect();
         let problems = prepared.template.as_ref().map_or(0, |t| t.problems().len());
@@ -282,7 +252,11 @@ pub(super) async fn bench(app: &App, dispatch: Dispatch) -> Result<Bench, Error>
         let hints = match (&prepared.template, &prepared.sheet) {
             (Some(template), Some(_)) => template_marks(template.placeholders(), &prepared.schema, &prepared.plan.ties)
                 .into_iter()
-                .map(|(at, mark)| HintInfo { placeholder: template.placeholders()[at].text.clone(), message: mark.message })
+                .map(|(at, mark)| {
+                    let placeholder = &template.placeholders()[at];
+                    let target = Target::Template { place: placeholder.place, line: placeholder.line.clone() };
+                    mark.about(target).within(&*placeholder.text)
+                })
                 .collect(),
             _ => Vec::new(),
         };
@@ -304,7 +278,7 @@ pub(super) async fn bench(app: &App, dispatch: Dispatch) -> Result<Bench, Error>
             records,
             row_count: prepared.sheet.as_ref().map_or(0, |s| s.sheet.records.len()),
             filter_problem,
-            obstacles: stops.into_iter().map(Into::into).collect(),
+            obstacles: stops,
             folders,
             runs,
             person_email: settings.person_email,

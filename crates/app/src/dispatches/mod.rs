@@ -16,7 +16,7 @@ use crate::store::{Connection, items, sheets, templates};
 use crate::{App, Error, clock};
 
 pub use bench::{Bench, DispatchBody};
-pub use preflight::{FindingInfo, PreflightView, of_all};
+pub use preflight::{PreflightView, of_all};
 pub use start::{ProofRun, StartRun};
 
 /// The names of a sheet and its source.

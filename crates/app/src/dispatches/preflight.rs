@@ -2,49 +2,31 @@
 
 use std::collections::BTreeSet;
 
-use mangle_core::dispatch::name_uses;
+use futures::{Stream, StreamExt};
+use mangle_core::diagnostic::{Diagnostic, Target};
+use mangle_core::dispatch::{Station, name_uses};
 use mangle_core::language::Folded;
-use mangle_core::preflight::{Fields, Finding, Fix, Found, causes, place_in};
+use mangle_core::preflight::{Fields, Finding, Fix, Found, Noted, causes};
 use mangle_core::records::{ColumnType, Record};
-use mangle_core::template::Placeholder;
+use mangle_core::template::{Placeholder, TextTemplate};
 use mangle_core::words::counted;
-use mangle_documents::docx::Template;
+use mangle_documents::formats::Template;
 use serde::Serialize;
+use tokio::sync::mpsc;
+use tokio_stream::wrappers::ReceiverStream;
 use tokio_util::sync::CancellationToken;
 
 use super::{find, ready};
-use crate::jobs;
-use crate::prepare::{Prepared, blocking};
-use crate::{App, Error};
-
-/// What is wrong with a record at hand.
-#[derive(Debug, Serialize)]
-#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
-pub struct FindingInfo {
-    /// Where.
-    place: String,
-    /// The placeholder at fault.
-    placeholder: String,
-    /// What is wrong and what to do.
-    #[serde(serialize_with = "mangle_core::words::as_sentence")]
-    message: String,
-}
-
-impl From<Finding> for FindingInfo {
-    fn from(finding: Finding) -> FindingInfo {
-        FindingInfo { place: finding.place, placeholder: finding.placeholder, message: finding.message }
-    }
-}
+use crate::prepare::Prepared;
+use crate::{App, Error, Outcome, jobs};
 
 /// What is wrong with some records, for one reason.
 #[derive(Debug, Serialize)]
 #[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
 pub struct CauseInfo {
-    /// A short name for programs.
-    code: String,
     /// What is wrong and what to do.
-    #[serde(serialize_with = "mangle_core::words::as_sentence")]
-    message: String,
+    #[serde(flatten)]
+    what: Diagnostic,
     /// The placeholders at fault.
     placeholders: Vec<String>,
     /// What puts it right, beside leaving the records out.
@@ -95,6 +77,10 @@ pub struct FoundInfo {
 pub struct PreflightView {
     /// How many records were checked.
     pub checked: usize,
+    /// How many are to be checked.
+    pub count: usize,
+    /// Whether all were checked, also against one another.
+    pub complete: bool,
     /// How many of them have something wrong.
     pub wrong: usize,
     /// What is wrong, by its cause, that of most records first.
@@ -108,8 +94,8 @@ pub struct PreflightView {
 #[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
 pub struct NoteInfo {
     /// What a person should know.
-    #[serde(serialize_with = "mangle_core::words::as_sentence")]
-    pub message: String,
+    #[serde(flatten)]
+    pub what: Diagnostic,
     /// The rows that it is of.
     pub rows: Vec<usize>,
 }
@@ -121,67 +107,90 @@ pub fn of_all(records: usize) -> String {
 
 impl App {
     /// Checks every chosen record of a dispatch. Whoever drops this stops the check.
-    pub async fn preflight(&self, key: &str) -> Result<PreflightView, Error> {
+    pub async fn preflight(&self, key: &str) -> Outcome<PreflightView> {
+        let mut views = self.preflight_in_parts(key).await?;
+        let mut last = Err(anyhow::anyhow!("the check gave nothing").into());
+        while let Some(view) = views.next().await {
+            last = view;
+        }
+        last
+    }
+
+    /// The same, with what is found while the check goes on: the last view is the whole one.
+    pub async fn preflight_in_parts(&self, key: &str) -> Outcome<impl Stream<Item = Outcome<PreflightView>> + Send + use<>> {
         let dispatch = find(self, key).await?;
         let (prepared, _) = ready(self, &dispatch).await?;
+        let (to, views) = mpsc::channel(2);
         let wanted = CancellationToken::new();
-        let _guard = wanted.clone().drop_guard();
-        blocking(move || findings(&prepared, &wanted)).await?
+        let guard = wanted.clone().drop_guard();
+        tokio::task::spawn_blocking(move || {
+            // A view that nobody has taken yet says enough: the next one says more.
+            let found = findings(&prepared, &wanted, &mut |view| drop(to.try_send(Ok(view))));
+            // Nobody waits for what was cancelled.
+            let _ = to.blocking_send(found);
+        });
+        Ok(ReceiverStream::new(views).inspect(move |_| _ = &guard))
     }
 }
 
-/// What is wrong with the chosen records; the check stops once it is cancelled.
-pub(super) fn findings(prepared: &Prepared, wanted: &CancellationToken) -> Result<PreflightView, Error> {
+/// What is wrong with the chosen records; the check stops once it is cancelled. `tell` hears what
+/// is found while it goes on.
+pub(super) fn findings(prepared: &Prepared, wanted: &CancellationToken, tell: &mut dyn FnMut(PreflightView)) -> Outcome<PreflightView> {
     let Some(template) = &prepared.template else {
         return Err(Error::conflict("not-ready", "choose a template and a source first"));
     };
     let (chosen, unclear) = prepared.chosen()?;
+    let count = chosen.len();
     // Open ties are told once as such, not again with every record.
     let tied = prepared.ties().iter().all(|t| t.column.is_some());
-    let all = || if prepared.plan.joint { of_all(chosen.len()) } else { String::new() };
+    let all = || if prepared.plan.joint { of_all(count) } else { String::new() };
     let of = |row: usize| prepared.sheet.as_ref().and_then(|s| s.sheet.record(row)).map_or_else(all, |record| prepared.label(record));
+    let view = |findings: Vec<Finding>, notes: Vec<Noted>, checked: usize, complete: bool| {
+        let findings: Vec<Finding> = findings.into_iter().filter(|f| tied || f.what.code != "unknown-name").collect();
+        let wrong: BTreeSet<usize> = findings.iter().map(|f| f.record).collect();
+        let found = |found: Found| FoundInfo { row: found.record, label: of(found.record), text: found.text, message: found.message };
+        let known = Known { prepared, template: &**template };
+        let causes = causes(findings, &known).into_iter().map(|cause| CauseInfo {
+            what: cause.what,
+            placeholders: cause.placeholders,
+            fix: cause.fix.and_then(|fix| fix_info(fix, prepared)),
+            records: cause.found.into_iter().map(found).collect(),
+        });
+        let notes = notes.into_iter().map(|n| NoteInfo { what: n.note.diagnostic(), rows: n.records }).collect();
+        PreflightView { checked, count, complete, wrong: wrong.len(), causes: causes.collect(), notes }
+    };
     let documents = prepared.documents(&chosen);
     let documents: Vec<&Record> = documents.iter().map(AsRef::as_ref).collect();
-    let (found, noted) = jobs::check_all(prepared, template, &documents, wanted);
-    let mut findings: Vec<Finding> = found.into_iter().filter(|f| tied || f.code != "unknown-name").collect();
-    findings.extend(unclear.into_iter().map(|(row, message)| Finding {
-        record: row,
-        code: "filter".into(),
-        place: "filter".into(),
-        placeholder: prepared.setup.filter.clone(),
-        message,
-        column: None,
-        text: None,
-    }));
-    let wrong: BTreeSet<usize> = findings.iter().map(|f| f.record).collect();
-    let found = |found: Found| FoundInfo { row: found.record, label: of(found.record), text: found.text, message: found.message };
-    let causes = causes(findings, &Known { prepared, template }).into_iter().map(|cause| CauseInfo {
-        code: cause.code,
-        message: cause.message,
-        placeholders: cause.placeholders,
-        fix: cause.fix.and_then(|fix| fix_info(fix, prepared)),
-        records: cause.found.into_iter().map(found).collect(),
+    let (mut findings, noted) = jobs::check_all(prepared, &**template, &documents, wanted, &mut |so_far| {
+        tell(view(so_far.findings.clone(), Vec::new(), so_far.checked.min(count), false));
     });
-    let causes = causes.collect();
-    let notes = noted.into_iter().map(|n| NoteInfo { message: n.note.to_string(), rows: n.records }).collect();
-    Ok(PreflightView { checked: chosen.len(), wrong: wrong.len(), causes, notes })
+    let filter = Target::Setup { station: Station::Records, field: "filter".into() };
+    findings.extend(unclear.into_iter().map(|(record, message)| {
+        let what = Diagnostic::error("filter", message).about(filter.clone()).within(&*prepared.setup.filter);
+        Finding { record, what, column: None, text: None }
+    }));
+    Ok(view(findings, noted, count, true))
 }
 
 /// What a dispatch knows of its placeholders' fields.
 struct Known<'a> {
     prepared: &'a Prepared,
-    template: &'a Template,
+    template: &'a dyn Template,
 }
 
 impl Fields for Known<'_> {
-    fn printed_by(&self, place: &str, placeholder: &str) -> Option<String> {
+    fn printed_by(&self, target: &Target, placeholder: &str) -> Option<String> {
         let plan = &self.prepared.plan;
-        let texts =
-            plan.channels.iter().flat_map(|channel| channel.texts().map(move |(field, text)| (place_in(plan, channel, field), text)));
-        let of_place = texts.filter(|(field, _)| *field == place).flat_map(|(_, text)| text.placeholders());
-        let all: Vec<&Placeholder> = of_place.chain(self.template.placeholders()).collect();
+        let texts: Vec<&TextTemplate> = match target {
+            Target::Channel { channel, field } => {
+                let own = plan.channels.iter().filter(|own| own.index == *channel);
+                own.flat_map(|own| own.texts()).filter(|(of, _)| of == field).map(|(_, text)| text).collect()
+            }
+            _ => Vec::new(),
+        };
+        let all: Vec<&Placeholder> = texts.iter().flat_map(|text| text.placeholders()).chain(self.template.placeholders()).collect();
         // An address that is blank has no placeholder of its own: it is that of its field.
-        let own = all.iter().find(|p| p.text == placeholder || (placeholder.is_empty() && place == p.place.words())).or(all.first())?;
+        let own = all.iter().find(|p| p.text == placeholder).or(all.first())?;
         let names = name_uses([*own]);
         let [only] = names.as_slice() else { return None };
         let plain = only.within.iter().all(Vec::is_empty);

@@ -3,14 +3,15 @@
 use std::borrow::Cow;
 
 use mangle_core::channel::Shown;
+use mangle_core::diagnostic::Diagnostic;
 use mangle_core::preflight::{Planned, Purpose, check};
 use mangle_core::records::Record;
 use mangle_core::words::counted;
-use mangle_documents::docx::TracedFill;
-use mangle_documents::page::Typesetter;
+use mangle_documents::formats::TracedFill;
+use mangle_documents::layout::Typesetter;
 use serde::Serialize;
 
-use crate::dispatches::{FindingInfo, find, of_all, ready};
+use crate::dispatches::{find, of_all, ready};
 use crate::pages::{Pages, TraceInfo};
 use crate::prepare::{Prepared, blocking};
 use crate::{App, Error, Outcome, jobs};
@@ -33,7 +34,7 @@ pub struct PageView {
     /// What each channel that is on will do.
     pub deliveries: Vec<PlannedView>,
     /// What is wrong with the record.
-    pub findings: Vec<FindingInfo>,
+    pub findings: Vec<Diagnostic>,
     /// The record's values by template name, as they stand in the source.
     pub values: std::collections::BTreeMap<String, String>,
 }
@@ -121,9 +122,9 @@ fn view(prepared: &Prepared, row: usize) -> Outcome<PageView> {
             view.file_name = outline.file_name;
             view.deliveries = outline.deliveries.into_iter().map(Into::into).collect();
         }
-        Err(findings) => view.findings = findings.into_iter().map(Into::into).collect(),
+        Err(findings) => view.findings = findings.into_iter().map(|finding| finding.what).collect(),
     }
-    view.pages = Pages::filled(&filled, &jobs::page_of(template, &filled, &Typesetter::default())?);
+    view.pages = Pages::filled(&filled, &jobs::page_of(&**template, &filled, &Typesetter::default())?);
     view.trace = TraceInfo::of(trace, template.placeholders());
     Ok(view)
 }

@@ -52,7 +52,7 @@ impl App {
         }
         let bench = bench::bench(self, dispatch.clone()).await?;
         if let Some(first) = bench.obstacles.first() {
-            return Err(Error::conflict("obstacle", format!("the run can't start: {}", first.message)));
+            return Err(Error::conflict("obstacle", format!("the run can't start: {first}")));
         }
         if bench.records.is_empty() {
             return Err(Error::conflict("no-records", "the run can't start: no records selected. Change the filter."));
@@ -70,7 +70,7 @@ impl App {
         let (prepared, version) = ready(self, &dispatch).await?;
         let wanted = CancellationToken::new();
         let _guard = wanted.clone().drop_guard();
-        let found = blocking(move || findings(&prepared, &wanted)).await??;
+        let found = blocking(move || findings(&prepared, &wanted, &mut |_| {})).await??;
         if found.wrong > 0 {
             return Err(Error::conflict(
                 "findings",

@@ -1,6 +1,7 @@
 //! Forms as the office writes them.
 
-use mangle_core::form::{Door, Form, FormProblem, Rules, form_for};
+use mangle_core::diagnostic::{Diagnostic, Target};
+use mangle_core::form::{Door, Form, Rules, form_for};
 use mangle_core::template::needs;
 use serde::{Deserialize, Serialize};
 
@@ -24,7 +25,7 @@ pub struct FormBody {
     /// As it is written.
     pub draft: Form,
     /// What keeps it from being opened.
-    pub problems: Vec<FormProblem>,
+    pub problems: Vec<Diagnostic>,
     /// closed, open, waiting (for its day), over or full.
     pub state: &'static str,
     /// Whether what is answered differs from what is written here.
@@ -164,9 +165,12 @@ pub async fn open(app: &App, id: i64) -> Outcome<FormBody> {
 async fn open_as_written(app: &App, id: i64) -> Outcome<()> {
     let kept = find(app, id).await?;
     if let Some(problem) = Rules::new(&kept.draft).problems().first() {
-        let field = kept.draft.fields.iter().find(|f| Some(f.id) == problem.field);
+        let field = match problem.target {
+            Target::Form { field, .. } => kept.draft.fields.iter().find(|f| Some(f.id) == field),
+            _ => None,
+        };
         let place = field.map(|f| format!("“{}”: ", f.title())).unwrap_or_default();
-        return Err(Error::unusable("form", format!("{place}{}", problem.message)));
+        return Err(Error::unusable("form", format!("{place}{problem}")));
     }
     app.store
         .change(move |t| -> Outcome<()> {

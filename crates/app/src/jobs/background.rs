@@ -124,7 +124,7 @@ async fn one(app: &App, job: JobWork) {
     let ended = tokio::select! {
         done = done => Some(match done {
             Ok(result) => Ended::Done(result),
-            Err(error) => Ended::Failed { code: error.code, message: error.message },
+            Err(error) => Ended::Failed { code: error.code().to_owned(), message: error.to_string() },
         }),
         () = stop.cancelled() => Some(Ended::Stopped),
         () = app.stopping.cancelled() => None,

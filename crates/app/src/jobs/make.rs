@@ -1,18 +1,18 @@
 //! One record → its documents and what becomes of them: check, fill, typeset, write down.
 
-use std::sync::Arc;
+use std::sync::{Arc, Condvar, Mutex, PoisonError};
+use std::time::Duration;
 
 use anyhow::{Context as _, Result};
 use mangle_core::channel::{Moment, Parcel, proof};
 use mangle_core::dispatch::{Attach, Format, PdfStandard};
 use mangle_core::language::Context;
-use mangle_core::preflight::{Finding, Noted, Outline, Planned, Purpose, Summary, check, check_batch, gather_notes};
+use mangle_core::preflight::{Finding, Note, Noted, Outline, Planned, Purpose, Summary, check, check_batch, gather_notes};
 use mangle_core::records::{Record, read_kept, to_json, to_rows};
 use mangle_core::template::FillError;
 use mangle_core::words::sentence;
-use mangle_documents::docx::{Filled, Template};
-use mangle_documents::page::{Attached, AttachedKind, Made, PdfWish, Standard, Typesetter};
-
+use mangle_documents::formats::{Filled, Template};
+use mangle_documents::layout::{Attached, AttachedKind, Made, PdfWish, Standard, Typesetter};
 use sha2::{Digest, Sha256};
 use tokio_util::sync::CancellationToken;
 
@@ -29,16 +29,22 @@ use crate::{Actor, App, clock};
 pub type Checked = Result<(Filled, Outline), Vec<Finding>>;
 
 /// Fills the template for a record and checks its name and deliveries.
-pub fn check_one(prepared: &Prepared, template: &Template, record: &Record, (number, count): (usize, usize), purpose: Purpose) -> Checked {
+pub fn check_one(
+    prepared: &Prepared,
+    template: &dyn Template,
+    record: &Record,
+    (number, count): (usize, usize),
+    purpose: Purpose,
+) -> Checked {
     check_in(prepared, template, record, &prepared.context(record, number, count), purpose)
 }
 
 /// The same, noticing what may surprise the recipient.
-fn check_noticing(prepared: &Prepared, template: &Template, record: &Record, number: usize, count: usize) -> Checked {
+fn check_noticing(prepared: &Prepared, template: &dyn Template, record: &Record, number: usize, count: usize) -> Checked {
     check_in(prepared, template, record, &prepared.noticing_context(record, number, count), Purpose::Run)
 }
 
-fn check_in(prepared: &Prepared, template: &Template, record: &Record, context: &Context, purpose: Purpose) -> Checked {
+fn check_in(prepared: &Prepared, template: &dyn Template, record: &Record, context: &Context, purpose: Purpose) -> Checked {
     let scope = prepared.scope(record, context);
     let (filled, errors): (Option<Filled>, Vec<FillError>) = match template.fill_with(&scope, prepared.means()) {
         Ok(filled) => (Some(filled), Vec::new()),
@@ -48,46 +54,91 @@ fn check_in(prepared: &Prepared, template: &Template, record: &Record, context: 
     Ok((filled.ok_or_else(Vec::new)?, outline))
 }
 
-/// The fewest records for which a thread is begun.
+/// The fewest records for which a thread is begun, and how many are told of at a time.
 const AT_LEAST: usize = 64;
+/// How often it is told how far a check is.
+const TELL: Duration = Duration::from_millis(300);
 
-/// Checks records one by one and against one another, until it is cancelled;
-/// what it notices besides does not stop a run.
-pub fn check_all(prepared: &Prepared, template: &Template, records: &[&Record], wanted: &CancellationToken) -> (Vec<Finding>, Vec<Noted>) {
+/// What a check has found so far.
+#[derive(Debug, Default, Clone)]
+pub struct FoundSoFar {
+    /// How many records are checked.
+    pub checked: usize,
+    /// What is wrong with them.
+    pub findings: Vec<Finding>,
+    notes: Vec<(usize, Note)>,
+    summaries: Vec<Summary>,
+}
+
+impl FoundSoFar {
+    fn add(&mut self, part: FoundSoFar) {
+        self.checked += part.checked;
+        self.findings.extend(part.findings);
+        self.notes.extend(part.notes);
+        self.summaries.extend(part.summaries);
+    }
+}
+
+/// Checks records one by one and against one another, on all cores, until it is cancelled; what it
+/// notices besides does not stop a run. `tell` hears what is found while it goes on.
+pub fn check_all(
+    prepared: &Prepared,
+    template: &dyn Template,
+    records: &[&Record],
+    wanted: &CancellationToken,
+    tell: &mut dyn FnMut(&FoundSoFar),
+) -> (Vec<Finding>, Vec<Noted>) {
+    let (found, ended) = (Mutex::new(FoundSoFar::default()), Condvar::new());
     let check_part = |first: usize, part: &[&Record]| {
-        let (mut findings, mut notes, mut summaries) = (Vec::new(), Vec::new(), Vec::new());
-        for (index, record) in part.iter().enumerate().take_while(|_| !wanted.is_cancelled()) {
-            match check_noticing(prepared, template, record, first + index + 1, records.len()) {
-                Ok((_, outline)) => {
-                    summaries.push(Summary::of(record.number, &outline));
-                    notes.extend(outline.notes.into_iter().map(|note| (record.number, note)));
+        for (at, few) in part.chunks(AT_LEAST).enumerate().take_while(|_| !wanted.is_cancelled()) {
+            let mut own = FoundSoFar { checked: few.len(), ..FoundSoFar::default() };
+            for (index, record) in few.iter().enumerate() {
+                match check_noticing(prepared, template, record, first + at * AT_LEAST + index + 1, records.len()) {
+                    Ok((_, outline)) => {
+                        own.summaries.push(Summary::of(record.number, &outline));
+                        own.notes.extend(outline.notes.into_iter().map(|note| (record.number, note)));
+                    }
+                    Err(found) => own.findings.extend(found),
                 }
-                Err(found) => findings.extend(found),
             }
+            found.lock().unwrap_or_else(PoisonError::into_inner).add(own);
         }
-        (findings, notes, summaries)
     };
     let cores = std::thread::available_parallelism().map_or(1, usize::from);
     let size = records.len().div_ceil(cores).max(AT_LEAST);
-    let parts: Vec<_> = std::thread::scope(|scope| {
-        let parts = records.chunks(size).enumerate().map(|(at, part)| scope.spawn(move || check_part(at * size, part)));
-        let parts: Vec<_> = parts.collect();
+    std::thread::scope(|scope| {
+        let parts = records.chunks(size).enumerate();
+        let (check_part, ended) = (&check_part, &ended);
+        let begin = |(at, part)| scope.spawn(move || (check_part(at * size, part), ended.notify_all()));
+        let parts: Vec<_> = parts.map(begin).collect();
+        let mut so_far = found.lock().unwrap_or_else(PoisonError::into_inner);
+        while !parts.iter().all(std::thread::ScopedJoinHandle::is_finished) {
+            let (guard, waited) = ended.wait_timeout(so_far, TELL).unwrap_or_else(PoisonError::into_inner);
+            so_far = guard;
+            if waited.timed_out() && so_far.checked > 0 {
+                let told = so_far.clone();
+                drop(so_far);
+                tell(&told);
+                so_far = found.lock().unwrap_or_else(PoisonError::into_inner);
+            }
+        }
+        drop(so_far);
         // What panics in a part panics here, as it would without threads.
-        parts.into_iter().map(|part| part.join().unwrap_or_else(|panic| std::panic::resume_unwind(panic))).collect()
+        for part in parts {
+            if let Err(panic) = part.join() {
+                std::panic::resume_unwind(panic);
+            }
+        }
     });
-    let (mut findings, mut notes, mut all) = (Vec::new(), Vec::new(), Vec::new());
-    for (found, noted, summaries) in parts {
-        findings.extend(found);
-        notes.extend(noted);
-        all.extend(summaries);
-    }
-    findings.extend(check_batch(&all));
+    let FoundSoFar { mut findings, notes, mut summaries, .. } = found.into_inner().unwrap_or_else(PoisonError::into_inner);
+    summaries.sort_by_key(|summary| summary.record);
+    findings.extend(check_batch(&summaries));
     findings.sort_by_key(|f| f.record);
     (findings, gather_notes(notes))
 }
 
 /// The typeset pages of a filled template.
-pub fn page_of(template: &Template, filled: &Filled, typesetter: &Typesetter<'_>) -> Result<Made> {
+pub fn page_of(template: &dyn Template, filled: &Filled, typesetter: &Typesetter<'_>) -> Result<Made> {
     template.typeset(filled, typesetter).context("the pages can't be created")
 }
 
@@ -101,7 +152,13 @@ fn attachment(attach: Attach, record: &Record) -> Result<Option<(AttachedKind, V
 }
 
 /// The record's PDF as the plan wants it, and how many pages it has.
-fn pdf_of(prepared: &Prepared, template: &Template, record: &Record, made: (&Filled, &Outline), run: &RunWork) -> Result<(Vec<u8>, usize)> {
+fn pdf_of(
+    prepared: &Prepared,
+    template: &dyn Template,
+    record: &Record,
+    made: (&Filled, &Outline),
+    run: &RunWork,
+) -> Result<(Vec<u8>, usize)> {
     let (filled, outline) = made;
     let (standard, attach) = prepared.plan.pdf;
     let attachment = attachment(attach, record)?;
@@ -211,17 +268,17 @@ fn make(prepared: &Prepared, run: &RunWork, item: &ItemWork) -> Result<MadeBytes
     let record = read_kept(schema, item.row, &item.record).map_err(|e| fault("record", e.to_string()))?;
     // A proof goes to the person, whatever the record's own address is worth.
     let purpose = if run.proof { Purpose::Proof } else { Purpose::Run };
-    let (filled, outline) = check_one(prepared, template, &record, (item.position, run.count), purpose).map_err(first)?;
+    let (filled, outline) = check_one(prepared, &**template, &record, (item.position, run.count), purpose).map_err(first)?;
     let mut documents = Vec::new();
     for format in Format::ALL.iter().copied().filter(|f| prepared.plan.makes(*f) || (run.proof && *f == Format::Pdf)) {
         documents.push(match format {
             Format::Docx => {
-                let made = template.docx(&filled);
+                let made = template.write(&filled);
                 let bytes = made.map_err(|e| ItemError { code: e.code().into(), place: "docx".into(), message: e.to_string() })?;
                 (format, bytes, None)
             }
             Format::Pdf => {
-                let made = pdf_of(prepared, template, &record, (&filled, &outline), run);
+                let made = pdf_of(prepared, &**template, &record, (&filled, &outline), run);
                 let (bytes, pages) =
                     made.map_err(|e| ItemError { code: "pages".into(), place: "pdf".into(), message: format!("{e:#}") })?;
                 (format, bytes, Some(pages))
@@ -244,10 +301,12 @@ fn first(findings: Vec<Finding>) -> ItemError {
     let more = findings.len().saturating_sub(1);
     match findings.into_iter().next() {
         Some(finding) => {
-            let what =
-                if finding.placeholder.is_empty() { finding.message } else { format!("{}: {}", finding.placeholder, finding.message) };
+            let what = match finding.what.source.as_str() {
+                "" => finding.what.to_string(),
+                source => format!("{source}: {}", finding.what),
+            };
             let message = if more > 0 { format!("{what} (and {more} more)") } else { what };
-            ItemError { code: finding.code, place: finding.place, message }
+            ItemError { code: finding.what.code.into_owned(), place: finding.what.target.words().to_owned(), message }
         }
         None => ItemError { code: "internal".into(), place: "document".into(), message: "no document was created".into() },
     }

@@ -24,7 +24,7 @@ use crate::{App, ErrorKind, clock};
 pub use background::{Background, Work};
 pub use deliver::Outbox;
 pub use journal::Journal;
-pub use make::{check_all, check_one, page_of};
+pub use make::{FoundSoFar, check_all, check_one, page_of};
 pub use makers::Makers;
 
 /// The most items of a run that are claimed at a time.
@@ -135,8 +135,8 @@ async fn prepare(app: &App, run: i64) -> Result<(Arc<Prepared>, runs::RunWork), 
     let prepared = app.prepare_in(&office, work.setup.clone(), Some(work.template_version_id), Some(work.sheet_id), moment).await;
     match prepared {
         Ok(prepared) => Ok((Arc::new(prepared), work)),
-        Err(refused) if refused.kind == ErrorKind::Internal => Err(Unprepared::Fault(anyhow::anyhow!(refused.message))),
-        Err(refused) => Err(Unprepared::Unusable(refused.message)),
+        Err(refused) if refused.kind == ErrorKind::Internal => Err(Unprepared::Fault(anyhow::anyhow!(refused))),
+        Err(refused) => Err(Unprepared::Unusable(refused.to_string())),
     }
 }
 

@@ -232,7 +232,7 @@ pub async fn try_formula(app: &App, id: i64, tried: TriedFormula) -> Outcome<For
     let trial = ColumnInfo { formula: Some(tried.formula.clone()), ..ColumnInfo::of(&Column::new(name, ColumnType::Text)) };
     let problem = match tried.formula.trim() {
         "" => Some("enter a formula, e.g. today - due date".to_owned()),
-        _ => check_formula(app, id, tried.column, &trial).await.err().map(|r| r.message),
+        _ => check_formula(app, id, tried.column, &trial).await.err().map(|r| r.to_string()),
     };
     if problem.is_some() {
         return Ok(FormulaSample { problem, kind: "text".to_owned(), errors: 0, samples: Vec::new() });

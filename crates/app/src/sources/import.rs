@@ -165,7 +165,7 @@ mod tests {
         assert_eq!(app.jobs().await.expect("asks"), [], "nothing is going any more");
         // A file that can't be used leaves nothing.
         let refused = super::super::keep(&app, Upload { name: "a.xlsx".into(), bytes: b"PK no".to_vec() }).await.expect_err("refused");
-        assert!(refused.message.contains("“a.xlsx”"), "{refused}");
+        assert!(refused.to_string().contains("“a.xlsx”"), "{refused}");
         assert_eq!(count(&app).await, (1, 2 * PART as i64 + 5));
         let left = walk(&folder.path().join("incoming"));
         assert_eq!(left, 0, "no file is left over");
@@ -216,7 +216,7 @@ mod tests {
         }
         assert_eq!(app.jobs().await.expect("asks").iter().map(|j| j.state.as_str()).collect::<Vec<_>>(), ["waiting"; 2]);
         assert_eq!(app.stop_job(jobs[0]).await.expect("stops").state, "stopped");
-        assert_eq!(app.job_done(jobs[0]).await.expect_err("stopped").code, "stopped");
+        assert_eq!(app.job_done(jobs[0]).await.expect_err("stopped").code(), "stopped");
         for _ in 0..3 {
             app.store.change(|t| jobs::claim(t, &clock::stamp()).map(|_| ())).await.expect("claims");
             app.store.change(|t| jobs::take_up(t, &clock::stamp())).await.expect("the next start");

@@ -1,6 +1,7 @@
 //! Templates and their versions.
 
-use anyhow::Result;
+use anyhow::{Context, Result};
+use mangle_documents::formats;
 use rusqlite::{Connection, OptionalExtension, params};
 use serde::{Deserialize, Serialize};
 
@@ -39,6 +40,15 @@ pub struct Version {
     pub brought_by: String,
     /// What the person noted of it.
     pub note: String,
+    /// The word of its kind of template: docx.
+    pub kind: String,
+}
+
+impl Version {
+    /// Its kind of template.
+    pub fn format(&self) -> Result<&'static dyn formats::Format> {
+        formats::of_word(&self.kind).with_context(|| format!("this version of Mangle has no templates of the kind “{}”", self.kind))
+    }
 }
 
 impl TemplateInfo {
@@ -49,7 +59,7 @@ impl TemplateInfo {
     }
 }
 
-const VERSION: &str = "SELECT id, number, file_name, file, size, brought_in, brought_by, note FROM template_version";
+const VERSION: &str = "SELECT id, number, file_name, file, size, brought_in, brought_by, note, kind FROM template_version";
 
 fn of_row(r: &rusqlite::Row<'_>) -> rusqlite::Result<Version> {
     Ok(Version {
@@ -61,6 +71,7 @@ fn of_row(r: &rusqlite::Row<'_>) -> rusqlite::Result<Version> {
         brought_in: r.get(5)?,
         brought_by: r.get(6)?,
         note: r.get(7)?,
+        kind: r.get(8)?,
     })
 }
 
@@ -112,15 +123,17 @@ pub struct NewVersion<'a> {
     pub by: &'a str,
     /// What is noted of it.
     pub note: &'a str,
+    /// The word of its kind of template.
+    pub kind: &'a str,
 }
 
 /// Adds a version as a draft; a template's first is in use from now on. Gives its
 /// number among the template's.
 pub fn add_version(c: &Connection, template: i64, new: &NewVersion<'_>) -> Result<i64> {
     c.execute(
-        "INSERT INTO template_version (template_id, number, file_name, file, size, brought_in, brought_by, note)
-         SELECT ?1, 1 + coalesce(max(number), 0), ?2, ?3, ?4, ?5, ?6, ?7 FROM template_version WHERE template_id = ?1",
-        params![template, new.file_name, new.file, new.size, new.at, new.by, new.note],
+        "INSERT INTO template_version (template_id, number, file_name, file, size, brought_in, brought_by, note, kind)
+         SELECT ?1, 1 + coalesce(max(number), 0), ?2, ?3, ?4, ?5, ?6, ?7, ?8 FROM template_version WHERE template_id = ?1",
+        params![template, new.file_name, new.file, new.size, new.at, new.by, new.note, new.kind],
     )?;
     c.execute("UPDATE template SET in_use = 1 WHERE id = ?1 AND in_use = 0", [template])?;
     Ok(c.query_row("SELECT max(number) FROM template_version WHERE template_id = ?1", [template], |r| r.get(0))?)

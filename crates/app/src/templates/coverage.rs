@@ -4,7 +4,7 @@ use mangle_core::language::{Context, Scope};
 use mangle_core::records::label;
 use mangle_core::template::{Coverage, Took};
 use mangle_core::value::Locale;
-use mangle_documents::docx::Template;
+use mangle_documents::formats::Template;
 use serde::{Deserialize, Serialize};
 use tokio_util::sync::CancellationToken;
 
@@ -68,16 +68,23 @@ pub async fn coverage(app: &App, id: i64, of: OfSheet) -> Outcome<CoverageView> 
         return Err(Error::conflict("template-problems", "this version has problems. Fix them to see coverage."));
     }
     let sheet = app.sheet(of.sheet).await?;
-    let tied = ties_of(app, id, of.sheet, &template, &sheet.sheet).await?;
+    let tied = ties_of(app, id, of.sheet, &*template, &sheet.sheet).await?;
     let desk = Desk::of(app, id).await?;
     let context = Context { reading: sheet.reading, ..desk.context(Locale::english()) };
     // A closed page drops this request: the count stops then.
     let wanted = CancellationToken::new();
     let _guard = wanted.clone().drop_guard();
-    Ok(blocking(move || count(&template, &sheet, tied, &desk, &context, &wanted)).await?)
+    Ok(blocking(move || count(&*template, &sheet, tied, &desk, &context, &wanted)).await?)
 }
 
-fn count(template: &Template, sheet: &LoadedSheet, tied: Tied, desk: &Desk, context: &Context, wanted: &CancellationToken) -> CoverageView {
+fn count(
+    template: &dyn Template,
+    sheet: &LoadedSheet,
+    tied: Tied,
+    desk: &Desk,
+    context: &Context,
+    wanted: &CancellationToken,
+) -> CoverageView {
     let mut coverage = Coverage::new(template.ways().iter().cloned());
     let records = &sheet.sheet.records;
     let at = |row: usize| sheet.sheet.record(row).map(|r| RecordAt { row, label: label(r, "") });

@@ -6,11 +6,11 @@ pub mod specimens;
 pub mod tryout;
 pub mod versions;
 
+use mangle_core::diagnostic::{Diagnostic, Target};
 use mangle_core::language::syntax::Kind;
-use mangle_core::language::{UsedAs, kind, nearest};
-use mangle_core::template::{Clauses, Need, Outline, Placeholder, Problem as TemplateProblem};
+use mangle_core::language::{Span, UsedAs, kind, nearest};
+use mangle_core::template::{Clauses, Need, Outline, Placeholder};
 use mangle_core::words::counted;
-use mangle_documents::docx::Found;
 use serde::{Deserialize, Serialize};
 
 use crate::prepare::blocking;
@@ -33,7 +33,7 @@ pub struct TemplateDetail {
     /// The placeholders, in reading order.
     pub placeholders: Vec<PlaceholderInfo>,
     /// What must be put right before the template can be used.
-    pub problems: Vec<ProblemInfo>,
+    pub problems: Vec<Diagnostic>,
     /// The conditions and repeats as they nest, with what is printed in them.
     pub outline: Vec<OutlineInfo>,
     /// The fields that it needs, as a tree.
@@ -98,25 +98,6 @@ impl From<&Outline> for OutlineInfo {
     }
 }
 
-/// What the person is told of a template, a sentence each.
-fn told(found: &Found) -> Vec<String> {
-    let count = |n: usize, one: &str, many: &str| if n == 1 { format!("1 {one}") } else { format!("{n} {many}") };
-    let mut told = Vec::new();
-    if found.revisions > 0 {
-        told.push(format!("The file has {}, treated as accepted.", count(found.revisions, "open tracked change", "open tracked changes")));
-    }
-    if found.comments > 0 {
-        told.push(format!("{} not printed.", count(found.comments, "comment is", "comments are")));
-    }
-    if found.fields > 0 {
-        told.push(format!(
-            "{} read as placeholders.",
-            count(found.fields, "field or content control is", "fields and content controls are")
-        ));
-    }
-    told
-}
-
 /// A placeholder.
 #[derive(Debug, Serialize)]
 #[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
@@ -133,27 +114,6 @@ pub struct PlaceholderInfo {
     pub again: bool,
 }
 
-/// A problem.
-#[derive(Debug, Serialize)]
-#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
-pub struct ProblemInfo {
-    /// A short name for programs.
-    pub code: String,
-    /// What is wrong and what to do.
-    #[serde(serialize_with = "mangle_core::words::as_sentence")]
-    pub message: String,
-    /// Where it stands.
-    pub place: String,
-    /// The line of text that it stands in.
-    pub line: String,
-    /// The placeholder.
-    pub placeholder: String,
-    /// The spot in the placeholder after its `[:`, in bytes.
-    pub start: usize,
-    /// The end of the spot.
-    pub end: usize,
-}
-
 impl From<&Placeholder> for PlaceholderInfo {
     fn from(p: &Placeholder) -> Self {
         PlaceholderInfo {
@@ -162,20 +122,6 @@ impl From<&Placeholder> for PlaceholderInfo {
             line: p.line.clone(),
             names: p.names.iter().map(|n| n.name.clone()).collect(),
             again: p.again,
-        }
-    }
-}
-
-impl From<&TemplateProblem> for ProblemInfo {
-    fn from(p: &TemplateProblem) -> Self {
-        ProblemInfo {
-            code: p.code.to_owned(),
-            message: p.message.clone(),
-            place: p.place.words().to_owned(),
-            line: p.line.clone(),
-            placeholder: p.placeholder.clone(),
-            start: p.span.start,
-            end: p.span.end,
         }
     }
 }
@@ -204,7 +150,7 @@ async fn detail(app: &App, id: i64, number: Option<i64>) -> Outcome<TemplateDeta
     let pages = template.clone();
     // Pages that can't be read are told by the problems, or when they are asked for.
     let notes = blocking(move || pages.page_notes().map(|n| n.said()).unwrap_or_default()).await?;
-    let mut problems: Vec<ProblemInfo> = template.problems().iter().map(Into::into).collect();
+    let mut problems: Vec<Diagnostic> = template.problems().to_vec();
     problems.extend(unknown_clauses(template.placeholders(), &clauses));
     Ok(TemplateDetail {
         info,
@@ -213,23 +159,20 @@ async fn detail(app: &App, id: i64, number: Option<i64>) -> Outcome<TemplateDeta
         problems,
         outline: template.outline().iter().map(Into::into).collect(),
         needs: template.needs().iter().map(Into::into).collect(),
-        told: told(template.found()).into_iter().chain(notes).collect(),
+        told: template.notes().into_iter().chain(notes).collect(),
     })
 }
 
 /// Clauses that the library has not.
-fn unknown_clauses(placeholders: &[Placeholder], library: &Clauses) -> Vec<ProblemInfo> {
+fn unknown_clauses(placeholders: &[Placeholder], library: &Clauses) -> Vec<Diagnostic> {
     let of = |p: &Placeholder| {
         let Ok(Kind::Clause(name, _)) = kind(p.text.get(2..p.text.len() - 1)?) else { return None };
         let offer = nearest(&name, library.names()).map(|n| format!("; did you mean “{n}”?")).unwrap_or_default();
-        (!library.has(&name)).then(|| ProblemInfo {
-            code: "unknown-clause".to_owned(),
-            message: format!("the clause library has no “{name}”{offer}"),
-            place: p.place.words().to_owned(),
-            line: p.line.clone(),
-            placeholder: p.text.clone(),
-            start: 0,
-            end: p.text.len().saturating_sub(3),
+        (!library.has(&name)).then(|| {
+            Diagnostic::error("unknown-clause", format!("the clause library has no “{name}”{offer}"))
+                .about(Target::Template { place: p.place, line: p.line.clone() })
+                .within(&*p.text)
+                .at(Span { start: 0, end: p.text.len().saturating_sub(3) })
         })
     };
     placeholders.iter().filter_map(of).collect()

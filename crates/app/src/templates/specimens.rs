@@ -4,7 +4,7 @@
 use std::sync::Arc;
 
 use mangle_core::template::compare;
-use mangle_documents::docx::Template;
+use mangle_documents::formats::Template;
 use serde::{Deserialize, Serialize};
 use serde_json::{Map, Value as JsonValue};
 
@@ -43,23 +43,23 @@ pub struct SpecimenInfo {
 }
 
 /// The text that a template makes of values; what fails is said in words.
-fn lines(template: &Template, tried: &Tried, desk: &Desk) -> Outcome<Vec<String>> {
+fn lines(template: &dyn Template, tried: &Tried, desk: &Desk) -> Outcome<Vec<String>> {
     let bundle = Bundle::new(template, tried, desk)?;
     let scope = bundle.scope().ok_or_else(|| Error::missing("the record"))?;
     let filled = template.fill_with(&scope, desk.means()).map_err(|errors| {
         let said: Vec<String> = errors.iter().take(5).map(ToString::to_string).collect();
         Error::unusable("fill", said.join("; "))
     })?;
-    Ok(template.pages(&filled)?.lines())
+    Ok(template.lines_of(&filled)?)
 }
 
 fn tried(specimen: &Specimen) -> Tried {
     Tried { values: specimen.values.clone(), locale: specimen.locale.clone(), moment: Some(specimen.moment.clone()) }
 }
 
-fn checked(specimen: Specimen, template: &Template, desk: &Desk) -> SpecimenInfo {
+fn checked(specimen: Specimen, template: &dyn Template, desk: &Desk) -> SpecimenInfo {
     let (state, fault, changes) = match lines(template, &tried(&specimen), desk) {
-        Err(refused) => ("failed", Some(refused.message), Vec::new()),
+        Err(refused) => ("failed", Some(refused.to_string()), Vec::new()),
         Ok(lines) => match compare(&specimen.lines, &lines) {
             changes if changes.is_empty() => ("same", None, changes),
             changes => ("changed", None, changes),
@@ -80,15 +80,15 @@ fn checked(specimen: Specimen, template: &Template, desk: &Desk) -> SpecimenInfo
 }
 
 /// The specimens of a template as a version makes them.
-async fn check(app: &App, id: i64, desk: Desk, template: Arc<Template>) -> Outcome<Vec<SpecimenInfo>> {
+async fn check(app: &App, id: i64, desk: Desk, template: Arc<dyn Template>) -> Outcome<Vec<SpecimenInfo>> {
     let kept = app.store.with(move |c| specimens::list(c, id)).await?;
-    Ok(blocking(move || kept.into_iter().map(|s| checked(s, &template, &desk)).collect()).await?)
+    Ok(blocking(move || kept.into_iter().map(|s| checked(s, &*template, &desk)).collect()).await?)
 }
 
 /// Whether all specimens of a template come out as they must.
-pub(super) async fn all_the_same(app: &App, id: i64, template: Template) -> Outcome<bool> {
+pub(super) async fn all_the_same(app: &App, id: i64, template: Arc<dyn Template>) -> Outcome<bool> {
     let desk = Desk::of_template(app, Some(id)).await?;
-    Ok(check(app, id, desk, Arc::new(template)).await?.iter().all(|s| s.state == "same"))
+    Ok(check(app, id, desk, template).await?.iter().all(|s| s.state == "same"))
 }
 
 #[derive(Debug, Deserialize)]
@@ -98,7 +98,7 @@ pub struct Of {
     pub version: Option<i64>,
 }
 
-async fn version(app: &App, id: i64, number: Option<i64>) -> Outcome<(i64, Arc<Template>)> {
+async fn version(app: &App, id: i64, number: Option<i64>) -> Outcome<(i64, Arc<dyn Template>)> {
     let info = app.store.with(move |c| templates::get(c, id)).await?.ok_or_else(|| Error::missing("the template"))?;
     let version = info.version(number).ok_or_else(|| Error::missing("the version"))?;
     Ok((version.number, app.template(version.id).await?))
@@ -134,8 +134,8 @@ pub async fn keep(app: &App, id: i64, new: NewSpecimen) -> Outcome<SpecimenInfo>
     let desk = Desk::of_template(app, Some(id)).await?;
     let made = template.clone();
     let (desk, tried, lines, moment) = blocking(move || -> Outcome<_> {
-        let moment = Bundle::new(&made, &new.tried, &desk)?.moment();
-        let lines = lines(&made, &new.tried, &desk)?;
+        let moment = Bundle::new(&*made, &new.tried, &desk)?.moment();
+        let lines = lines(&*made, &new.tried, &desk)?;
         Ok((desk, new.tried, lines, moment))
     })
     .await??;
@@ -158,7 +158,7 @@ pub async fn keep(app: &App, id: i64, new: NewSpecimen) -> Outcome<SpecimenInfo>
         })
         .await?;
     let specimen = kept.ok_or_else(|| Error::missing("the test case"))?;
-    Ok(blocking(move || checked(specimen, &template, &desk)).await?)
+    Ok(blocking(move || checked(specimen, &*template, &desk)).await?)
 }
 
 /// Accept a version's output as the test case's expected text.
@@ -167,7 +167,7 @@ pub async fn accept(app: &App, id: i64, of: Of) -> Outcome<SpecimenInfo> {
     let desk = Desk::of_template(app, Some(specimen.template_id)).await?;
     let (number, template) = version(app, specimen.template_id, of.version).await?;
     let (tried, made) = (tried(&specimen), template.clone());
-    let (now, desk) = blocking(move || (lines(&made, &tried, &desk), desk)).await?;
+    let (now, desk) = blocking(move || (lines(&*made, &tried, &desk), desk)).await?;
     let now = now?;
     let at = clock::stamp();
     let kept = app
@@ -178,7 +178,7 @@ pub async fn accept(app: &App, id: i64, of: Of) -> Outcome<SpecimenInfo> {
         })
         .await?
         .ok_or_else(|| Error::missing("the test case"))?;
-    Ok(blocking(move || checked(kept, &template, &desk)).await?)
+    Ok(blocking(move || checked(kept, &*template, &desk)).await?)
 }
 
 /// Drops a specimen.

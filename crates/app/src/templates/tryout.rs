@@ -4,13 +4,14 @@
 use std::sync::Arc;
 
 use jiff::civil::DateTime;
+use mangle_core::diagnostic::Diagnostic;
 use mangle_core::dispatch::{name_uses, tie_states};
 use mangle_core::language::{Clock, Context, Scope, Ties};
 use mangle_core::records::{Record, Sheet, from_json, label};
 use mangle_core::template::{Clauses, FillError, complete, values};
 use mangle_core::value::Locale;
-use mangle_documents::docx::{Means, Template, TracedFill};
-use mangle_documents::page::Typesetter;
+use mangle_documents::formats::{Means, Template, TracedFill};
+use mangle_documents::layout::Typesetter;
 use serde::{Deserialize, Serialize};
 use serde_json::{Map, Value as JsonValue};
 
@@ -52,26 +53,7 @@ pub struct Tryout {
     /// What each placeholder did.
     pub trace: Vec<TraceInfo>,
     /// What can't be used.
-    pub faults: Vec<Fault>,
-}
-
-/// What went wrong with one placeholder.
-#[derive(Debug, Clone, Serialize)]
-#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
-pub struct Fault {
-    /// The placeholder.
-    pub placeholder: String,
-    /// Where it stands.
-    pub place: String,
-    /// What is wrong and what to do.
-    #[serde(serialize_with = "mangle_core::words::as_sentence")]
-    pub message: String,
-}
-
-impl From<&FillError> for Fault {
-    fn from(error: &FillError) -> Fault {
-        Fault { placeholder: error.placeholder.to_string(), place: error.place.words().to_owned(), message: error.error.to_string() }
-    }
+    pub faults: Vec<Diagnostic>,
 }
 
 /// What templates are tried out with besides values: the office, the clause
@@ -128,7 +110,7 @@ pub struct Bundle {
 
 impl Bundle {
     /// Reads values; a field of the template that they leave out is blank.
-    pub fn new(template: &Template, tried: &Tried, desk: &Desk) -> Outcome<Bundle> {
+    pub fn new(template: &dyn Template, tried: &Tried, desk: &Desk) -> Outcome<Bundle> {
         let unusable = |message: String| Error::unusable("values", format!("the values can't be used: {message}"));
         if serde_json::to_string(&tried.values).map_or(0, |t| t.len()) > LARGEST {
             return Err(unusable("they exceed 4 MB. Use fewer list rows.".to_owned()));
@@ -174,12 +156,12 @@ pub async fn try_out(app: &App, id: i64, tried: Tried) -> Outcome<Tryout> {
     blocking(move || run(&template, &tried, &desk)).await?
 }
 
-fn run(template: &Arc<Template>, tried: &Tried, desk: &Desk) -> Outcome<Tryout> {
-    let bundle = Bundle::new(template, tried, desk)?;
+fn run(template: &Arc<dyn Template>, tried: &Tried, desk: &Desk) -> Outcome<Tryout> {
+    let bundle = Bundle::new(&**template, tried, desk)?;
     let scope = bundle.scope().ok_or_else(|| Error::missing("the record"))?;
     let TracedFill { filled, errors, trace } = template.fill_traced(&scope, desk.means());
     let made = template.typeset(&filled, &Typesetter::default()).map_err(|e| Error::unusable("pages", e.to_string()))?;
-    let (pages, faults) = (Pages::filled(&filled, &made), errors.iter().map(Into::into).collect());
+    let (pages, faults) = (Pages::filled(&filled, &made), errors.iter().map(FillError::diagnostic).collect());
     Ok(Tryout { pages, trace: TraceInfo::of(trace, template.placeholders()), faults })
 }
 
@@ -220,7 +202,7 @@ pub struct RecordValues {
 pub async fn values_of(app: &App, id: i64, asked: OfRecord) -> Outcome<RecordValues> {
     let template = app.template(id).await?;
     let sheet = app.sheet(asked.sheet).await?;
-    let ties = ties_of(app, id, asked.sheet, &template, &sheet.sheet).await?;
+    let ties = ties_of(app, id, asked.sheet, &*template, &sheet.sheet).await?;
     let records = &sheet.sheet.records;
     let at = match asked.row {
         Some(number) => records.iter().position(|r| r.number == number),
@@ -235,12 +217,12 @@ pub async fn values_of(app: &App, id: i64, asked: OfRecord) -> Outcome<RecordVal
         rows,
         before: records[(at + rows - 1) % rows].number,
         next: records[(at + 1) % rows].number,
-        values: taken(&template, record, &ties.ties),
+        values: taken(&*template, record, &ties.ties),
         open: ties.open,
     })
 }
 
-fn taken(template: &Template, record: &Record, ties: &Ties) -> Map<String, JsonValue> {
+fn taken(template: &dyn Template, record: &Record, ties: &Ties) -> Map<String, JsonValue> {
     values(&template.needs(), &|name| record.get(ties.resolve(name)).cloned())
 }
 
@@ -254,7 +236,7 @@ pub struct Tied {
 
 /// The ties of the last changed dispatch of a template and a sheet, else those
 /// that names make by themselves.
-pub(super) async fn ties_of(app: &App, version: i64, sheet: i64, template: &Template, of: &Sheet) -> Outcome<Tied> {
+pub(super) async fn ties_of(app: &App, version: i64, sheet: i64, template: &dyn Template, of: &Sheet) -> Outcome<Tied> {
     let by_hand = app
         .store
         .with(move |c| -> anyhow::Result<_> {

@@ -3,7 +3,7 @@
 
 use mangle_core::template::{Change, State as PieceState, compare};
 use mangle_core::words::counted;
-use mangle_documents::docx::{EditError, Template};
+use mangle_documents::formats::{self, EditError, Template};
 use serde::{Deserialize, Serialize};
 
 use super::specimens;
@@ -23,7 +23,8 @@ pub async fn keep(app: &App, template: Option<i64>, upload: Upload) -> Outcome<i
     let size = bytes.len() as i64;
     let checked = bytes.clone();
     let fonts = app.fonts().await?;
-    let opened = blocking(move || Template::open_with(checked, &fonts))
+    let format = formats::of_file(&name, &bytes).unwrap_or(formats::ALL[0]);
+    let opened = blocking(move || format.open(checked.into(), &fonts))
         .await?
         .map_err(|e| Error::unusable(e.code(), format!("“{name}”: {e}", name = name.clone())))?;
     let file = app.files.keep(bytes).await?;
@@ -35,12 +36,12 @@ pub async fn keep(app: &App, template: Option<i64>, upload: Upload) -> Outcome<i
                 None => templates::add(t, &stem(&name))?,
             };
             let by = settings::read(t)?.person_name;
-            let new = NewVersion { file_name: &name, file: &file, size, at: &clock::stamp(), by: &by, note: "" };
+            let new = NewVersion { file_name: &name, file: &file, size, at: &clock::stamp(), by: &by, note: "", kind: format.word() };
             let number = templates::add_version(t, id, &new)?;
             Ok((id, number))
         })
         .await?;
-    if problems(app, &opened).await? == 0 && specimens::all_the_same(app, id, opened).await? {
+    if problems(app, &*opened).await? == 0 && specimens::all_the_same(app, id, opened).await? {
         app.store.with(move |c| templates::put_in_use(c, id, number)).await?;
     }
     Ok(id)
@@ -48,7 +49,7 @@ pub async fn keep(app: &App, template: Option<i64>, upload: Upload) -> Outcome<i
 
 /// How many problems keep a version from being used: its own, and clauses that the
 /// library has not.
-async fn problems(app: &App, template: &Template) -> Outcome<usize> {
+async fn problems(app: &App, template: &dyn Template) -> Outcome<usize> {
     let clauses = app.store.with(|c| clauses::library(c)).await?;
     Ok(template.problems().len() + unknown_clauses(template.placeholders(), &clauses).len())
 }
@@ -75,16 +76,16 @@ pub struct RewriteBody {
 pub async fn rewrite(app: &App, id: i64, number: i64, placeholder: usize, body: RewriteBody) -> Outcome<TemplateDetail> {
     let (info, version) = numbered(app, id, number).await?;
     let template = app.template(version.id).await?;
-    let fonts = app.fonts().await?;
+    let (fonts, format) = (app.fonts().await?, version.format()?);
     let bytes = blocking(move || -> Outcome<Vec<u8>> {
         let bytes = template.rewritten(placeholder, &body.text).map_err(|e| Error::unusable("placeholder", e.to_string()))?;
-        let next = Template::open_with(bytes.clone(), &fonts)?;
+        let next = format.open(bytes.clone().into(), &fonts)?;
         if next.placeholders().len() != template.placeholders().len() {
             return Err(Error::unusable("placeholder", EditError::NotOne.to_string()));
         }
         let before = template.problems();
         match next.problems().iter().find(|p| !before.contains(p)) {
-            Some(problem) => Err(Error::unusable("placeholder", format!("{}: {}", problem.placeholder, problem.message))),
+            Some(problem) => Err(Error::unusable("placeholder", format!("{}: {problem}", problem.source))),
             None => Ok(bytes),
         }
     })
@@ -132,6 +133,7 @@ pub async fn restore(app: &App, id: i64, number: i64) -> Outcome<TemplateDetail>
                 at: &clock::stamp(),
                 by: &by,
                 note: &note,
+                kind: &version.kind,
             };
             let newest = templates::add_version(t, id, &new)?;
             if problems == 0 {
@@ -161,7 +163,7 @@ pub async fn note(app: &App, id: i64, new: Note) -> Outcome<bool> {
 pub async fn file(app: &App, id: i64) -> Outcome<Download> {
     let version = app.store.with(move |c| templates::version(c, id)).await?.ok_or_else(|| Error::missing("the version"))?;
     let bytes = app.files.get(&version.file).await?;
-    Ok(Download::new("application/vnd.openxmlformats-officedocument.wordprocessingml.document", &version.file_name, bytes))
+    Ok(Download::new(version.format()?.media_type(), &version.file_name, bytes))
 }
 
 /// The version's own pages, a short stand-in marked in the place of each placeholder.
@@ -217,7 +219,6 @@ pub async fn changes(app: &App, id: i64, asked: Between) -> Outcome<Vec<ChangeIn
     let (info, older) = numbered(app, id, asked.older).await?;
     let newer = info.version(Some(asked.newer)).ok_or_else(|| Error::missing("the version"))?;
     let (older, newer) = (app.template(older.id).await?, app.template(newer.id).await?);
-    let changes =
-        blocking(move || -> Outcome<Vec<Change>> { Ok(compare(&older.unfilled_pages()?.lines(), &newer.unfilled_pages()?.lines())) });
+    let changes = blocking(move || -> Outcome<Vec<Change>> { Ok(compare(&older.lines()?, &newer.lines()?)) });
     Ok(changes.await??.into_iter().map(Into::into).collect())
 }

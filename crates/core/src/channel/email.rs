@@ -2,7 +2,8 @@
 
 use serde::{Deserialize, Serialize};
 
-use super::{ChannelPlan, Fault, Made, MendedIn, Parcel, Settings, Shown, World, fill};
+use super::{ChannelPlan, Fault, Made, Parcel, Settings, Shown, World, fill};
+use crate::diagnostic::{Diagnostic, Target};
 use crate::dispatch::Format;
 use crate::language::Scope;
 use crate::template::TextTemplate;
@@ -88,9 +89,15 @@ impl ChannelPlan for EmailPlan {
         blank.into_iter().collect()
     }
 
-    fn obstacles(&self, world: &World<'_>) -> Vec<(MendedIn, String)> {
+    fn obstacles(&self, world: &World<'_>) -> Vec<Diagnostic> {
         let message = "no sender address. Enter the office e-mail address in Settings.";
-        world.office_email.trim().is_empty().then(|| (MendedIn::Settings, message.to_owned())).into_iter().collect()
+        world
+            .office_email
+            .trim()
+            .is_empty()
+            .then(|| Diagnostic::error("no-office-address", message).about(Target::Settings))
+            .into_iter()
+            .collect()
     }
 
     fn render(&self, scope: &Scope<'_>, made: &Made<'_>) -> Result<Parcel, Fault> {

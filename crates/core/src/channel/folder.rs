@@ -3,7 +3,8 @@
 
 use serde::{Deserialize, Serialize};
 
-use super::{ChannelPlan, Fault, Made, MendedIn, Parcel, Settings, Shown, World, fill};
+use super::{ChannelPlan, Fault, Made, Parcel, Settings, Shown, World, fill};
+use crate::diagnostic::Diagnostic;
 use crate::dispatch::file_name;
 use crate::language::Scope;
 use crate::template::TextTemplate;
@@ -115,13 +116,13 @@ impl ChannelPlan for FolderPlan {
         faults
     }
 
-    fn obstacles(&self, world: &World<'_>) -> Vec<(MendedIn, String)> {
+    fn obstacles(&self, world: &World<'_>) -> Vec<Diagnostic> {
         if self.folder.is_empty() || world.folders.contains(&self.folder) {
             return Vec::new();
         }
         let message =
             format!("the folder “{}” is not allowed on this machine. Start Mangle with --allow-folder, or choose another.", self.folder);
-        vec![(MendedIn::Channel, message)]
+        vec![Diagnostic::error("folder", message)]
     }
 
     fn render(&self, scope: &Scope<'_>, made: &Made<'_>) -> Result<Parcel, Fault> {

@@ -15,9 +15,10 @@ use std::fmt::Debug;
 
 use serde::{Deserialize, Serialize};
 
+use crate::diagnostic::{Diagnostic, Target};
 use crate::dispatch::Format;
 use crate::language::{Scope, condition};
-use crate::template::{FillError, Place, Placeholder, Problem, TextTemplate};
+use crate::template::{FillError, Placeholder, TextTemplate};
 
 pub use email::{EmailChannel, EmailPayload, proof};
 pub use folder::{Clash, FolderChannel, FolderPayload};
@@ -85,7 +86,7 @@ pub trait ChannelPlan: Debug + Send + Sync {
     }
 
     /// What keeps it from delivering anything at all here; where it is mended.
-    fn obstacles(&self, _world: &World<'_>) -> Vec<(MendedIn, String)> {
+    fn obstacles(&self, _world: &World<'_>) -> Vec<Diagnostic> {
         Vec::new()
     }
 
@@ -100,15 +101,6 @@ pub struct World<'a> {
     pub office_email: &'a str,
     /// The folders that the operator allows, by their names.
     pub folders: &'a [String],
-}
-
-/// Where an obstacle is mended.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub enum MendedIn {
-    /// In the channel itself.
-    Channel,
-    /// In the office's settings.
-    Settings,
 }
 
 /// What is made of a record, as channels see it.
@@ -256,8 +248,8 @@ pub struct Compiled {
     pub moment: Moment,
     condition: Option<TextTemplate>,
     plan: Box<dyn ChannelPlan>,
-    /// What is wrong with its settings: field and problem.
-    pub problems: Vec<(&'static str, Problem)>,
+    /// What is wrong with its settings.
+    pub problems: Vec<Diagnostic>,
 }
 
 /// What a condition prints where it is true.
@@ -276,14 +268,16 @@ impl Compiled {
         match asked.map(|text| (text, condition(text))) {
             None => {}
             Some((text, Ok(_))) => read = Some(TextTemplate::new(&format!("[:if {}]{HOLDS}[:end]", text.replace(['\r', '\n'], " ")))),
-            Some((text, Err(error))) => problems.push(("condition", problem("condition", &error.to_string(), text))),
+            Some((text, Err(error))) => problems.push(("condition", Diagnostic::error("condition", error.to_string()).within(text))),
         }
         let texts = plan.texts().into_iter().chain(read.as_ref().map(|text| ("condition", text)));
         problems.extend(texts.flat_map(|(field, text)| text.problems().iter().map(move |problem| (field, problem.clone()))));
         problems.extend(plan.faults().into_iter().filter_map(|fault| match fault {
-            Fault::Value { code, field, message, .. } => Some((field, problem(code, &message, ""))),
+            Fault::Value { code, field, message, .. } => Some((field, Diagnostic::error(code, message))),
             Fault::Fill { .. } => None,
         }));
+        let problems =
+            problems.into_iter().map(|(field, problem)| problem.about(Target::Channel { channel: index, field: field.into() })).collect();
         let name = match setup.name.trim() {
             "" => setup.channel.name(),
             name => name,
@@ -302,8 +296,12 @@ impl Compiled {
     }
 
     /// What keeps it from delivering anything at all here.
-    pub fn obstacles(&self, world: &World<'_>) -> Vec<(MendedIn, String)> {
-        self.plan.obstacles(world)
+    pub fn obstacles(&self, world: &World<'_>) -> Vec<Diagnostic> {
+        let own = |obstacle: Diagnostic| match obstacle.target {
+            Target::Whole => obstacle.about(Target::Channel { channel: self.index, field: "".into() }),
+            _ => obstacle,
+        };
+        self.plan.obstacles(world).into_iter().map(own).collect()
     }
 
     /// What is handed over for a record; none where its condition is false.
@@ -314,17 +312,6 @@ impl Compiled {
             return Ok(None);
         }
         self.plan.render(scope, made).map(Some)
-    }
-}
-
-fn problem(code: &'static str, message: &str, placeholder: &str) -> Problem {
-    Problem {
-        code,
-        message: message.to_owned(),
-        place: Place::Text,
-        line: String::new(),
-        placeholder: placeholder.to_owned(),
-        span: Default::default(),
     }
 }
 

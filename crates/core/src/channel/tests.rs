@@ -3,9 +3,10 @@ use std::sync::Arc;
 use jiff::civil::DateTime;
 
 use super::*;
+use crate::diagnostic::Target;
 use crate::dispatch::{Plan, Setup};
 use crate::language::{Context, Scope};
-use crate::preflight::{Facts, Obstacle, Outline, Purpose, check, obstacles};
+use crate::preflight::{Facts, Outline, Purpose, check, obstacles};
 use crate::records::{Column, ColumnType, Record, Schema};
 use crate::value::{Locale, Value};
 
@@ -21,8 +22,14 @@ fn plan(channels: Vec<ChannelSetup>, password: &str) -> Plan {
 
 fn checked(plan: &Plan, record: &Record, purpose: Purpose) -> Result<Outline, Vec<String>> {
     let context = Context::new(Locale::english(), DateTime::constant(2026, 11, 23, 9, 0, 0, 0));
-    check(plan, &Scope::new(record, &plan.ties, &context), Vec::new(), purpose)
-        .map_err(|all| all.into_iter().map(|f| format!("{}: {}", f.place, f.message)).collect())
+    check(plan, &Scope::new(record, &plan.ties, &context), Vec::new(), purpose).map_err(|all| {
+        all.into_iter()
+            .map(|f| match &f.what.target {
+                Target::Channel { channel, field } => format!("{channel} {field}: {}", f.what),
+                other => format!("{}: {}", other.words(), f.what),
+            })
+            .collect()
+    })
 }
 
 fn folder(path: &str) -> ChannelSetup {
@@ -54,8 +61,8 @@ fn findings_of_several_channels_name_theirs_and_proofs_need_none() {
     assert_eq!(
         said,
         [
-            "E-mail: to: no e-mail address. Add one or leave the record out.",
-            "Folder: subfolders: a subfolder's name is blank. Add a field that has a value in every record."
+            "0 to: no e-mail address. Add one or leave the record out.",
+            "1 subfolders: a subfolder's name is blank. Add a field that has a value in every record."
         ]
     );
     let proof = checked(&plan, &nobody, Purpose::Proof).expect("the document is in order");
@@ -82,8 +89,8 @@ fn what_keeps_a_channel_from_working_is_told_once_for_all_records() {
     let plan = plan(vec![email(), wrong, off], "");
     let world = World { office_email: " ", folders: &["Elsewhere".to_owned()] };
     let facts = Facts { template_problems: Some(0), source: true, unsure: &[], ties: &[], plan: &plan, world };
-    let said: Vec<Obstacle> = obstacles(&facts);
-    let said: Vec<_> = said.iter().map(|o| (o.in_settings, o.message.split(". ").next().unwrap_or_default())).collect();
+    let said = obstacles(&facts);
+    let said: Vec<_> = said.iter().map(|o| (o.target == Target::Settings, o.message.as_str())).collect();
     assert_eq!(said.len(), 3, "{said:?}");
     assert!(!said[0].0 && said[0].1.starts_with("Archive: name = of the condition:"), "{said:?}");
     assert_eq!(said[1], (true, "no sender address"));

@@ -7,5 +7,5 @@ mod query;
 mod shape;
 
 pub use changes::{ShapeChange, changes};
-pub use query::{CrmQuery, ListPick, Picks, QueryProblem};
+pub use query::{CrmQuery, ListPick, Picks, problem};
 pub use shape::{Entity, EntityField, FieldType, Shape, Way};

@@ -5,6 +5,7 @@ use std::sync::Arc;
 use serde::{Deserialize, Serialize};
 
 use super::{Entity, FieldType, Shape};
+use crate::diagnostic::{Diagnostic, Target};
 use crate::language::{Folded, UsedAs, condition};
 use crate::records::{Column, ColumnType, Schema};
 
@@ -54,17 +55,6 @@ pub struct ListPick {
     pub first: Option<usize>,
 }
 
-/// Something that keeps a question from being asked.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
-#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
-pub struct QueryProblem {
-    /// Where: the names of the lists that lead there, then the part.
-    pub place: String,
-    /// What is wrong and what to do.
-    #[serde(serialize_with = "crate::words::as_sentence")]
-    pub message: String,
-}
-
 impl Picks {
     /// The fields of the entity itself, and what is wanted along each way to one.
     pub fn parted(&self) -> (Vec<&str>, Vec<(&str, Picks)>) {
@@ -87,14 +77,14 @@ const DEEPEST: usize = 6;
 
 impl CrmQuery {
     /// What keeps it from being asked of a CRM of a shape.
-    pub fn problems(&self, shape: &Shape) -> Vec<QueryProblem> {
+    pub fn problems(&self, shape: &Shape) -> Vec<Diagnostic> {
         let mut found = Vec::new();
         let Some(root) = shape.entity(&self.root) else {
             let message = format!("the CRM has no entity “{}”. Choose another.", self.root);
-            return vec![QueryProblem { place: "root".to_owned(), message }];
+            return vec![problem(&[], "root", message)];
         };
         if self.picks.fields.is_empty() && self.picks.lists.is_empty() {
-            found.push(QueryProblem { place: "fields".to_owned(), message: "no fields selected. Choose at least one.".to_owned() });
+            found.push(problem(&[], "fields", "no fields selected. Choose at least one.".to_owned()));
         }
         look(shape, root, Asked::of_query(self), &[], &mut found);
         found
@@ -120,10 +110,15 @@ impl<'a> Asked<'a> {
     }
 }
 
-fn look(shape: &Shape, entity: &Entity, asked: Asked<'_>, way: &[&str], found: &mut Vec<QueryProblem>) {
-    let mut note = |part: &str, message: String| {
-        let place: Vec<&str> = way.iter().copied().chain([part]).collect();
-        found.push(QueryProblem { place: place.join(" › "), message });
+/// What is wrong with a part of a query, within the lists that lead there.
+pub fn problem(lists: &[&str], part: &'static str, message: String) -> Diagnostic {
+    let lists = lists.iter().map(|list| (*list).to_owned()).collect();
+    Diagnostic::error("query", message).about(Target::Query { lists, part: part.into() })
+}
+
+fn look(shape: &Shape, entity: &Entity, asked: Asked<'_>, way: &[&str], found: &mut Vec<Diagnostic>) {
+    let mut note = |part: &'static str, message: String| {
+        found.push(problem(way, part, message));
     };
     for path in &asked.picks.fields {
         if let Err(message) = field_at(shape, entity, path) {
@@ -292,7 +287,11 @@ pub(super) mod tests {
         query.filter = "stgae = \"Quoted\"".into();
         query.picks.lists[0].picks.lists[0].way = "Pictures".into();
         query.picks.lists[0].order = "Weight".into();
-        let said: Vec<String> = query.problems(&shape()).into_iter().map(|p| format!("{}: {}", p.place, p.message)).collect();
+        let place = |p: &Diagnostic| match &p.target {
+            Target::Query { lists, part } => lists.iter().map(String::as_str).chain([part.as_ref()]).collect::<Vec<_>>().join(" › "),
+            other => panic!("{other:?}"),
+        };
+        let said: Vec<String> = query.problems(&shape()).into_iter().map(|p| format!("{}: {p}", place(&p))).collect();
         assert_eq!(
             said,
             [
@@ -302,6 +301,6 @@ pub(super) mod tests {
                 "Defects › lists: “defects” no longer has the list “Pictures”. Remove it.",
             ]
         );
-        assert_eq!(CrmQuery::default().problems(&shape())[0].place, "root");
+        assert_eq!(CrmQuery::default().problems(&shape())[0].target.words(), "root");
     }
 }

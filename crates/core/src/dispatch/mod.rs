@@ -9,6 +9,6 @@ mod tie;
 
 pub use joint::{RECORDS, joint_record, joint_schema};
 pub use naming::{file_name, numbered};
-pub use setup::{Attach, Choose, Format, PdfSetup, PdfStandard, Plan, PlanProblem, Served, Setup, Station};
+pub use setup::{Attach, Choose, Format, PdfSetup, PdfStandard, Plan, Served, Setup, Station};
 pub use stored::{NotASetup, read_setup, write_setup};
 pub use tie::{TieState, UsedName, name_uses, tie_states};

@@ -5,9 +5,10 @@ use std::collections::BTreeMap;
 use serde::{Deserialize, Serialize};
 
 use crate::channel::{self, ChannelSetup, Made};
+use crate::diagnostic::{Diagnostic, Target};
 use crate::language::{Context, Folded, Ties};
 use crate::records::Record;
-use crate::template::{Place, Placeholder, Problem, TextTemplate};
+use crate::template::{Placeholder, TextTemplate};
 use crate::value::Value;
 
 /// A format that documents are made in.
@@ -235,7 +236,7 @@ fn pdf() -> Vec<Format> {
 }
 
 /// A step of a dispatch, where something of its set-up is mended.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize)]
 #[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
 #[serde(rename_all = "lowercase")]
 pub enum Station {
@@ -251,35 +252,9 @@ pub enum Station {
     Channels,
 }
 
-/// A problem in one of the set-up's texts.
-#[derive(Debug, Clone, PartialEq, Eq)]
-pub struct PlanProblem {
-    /// The step where it is mended.
-    pub station: Station,
-    /// The field: "file name", "subject".
-    pub field: &'static str,
-    /// The name of the channel, where it is one of several.
-    pub channel: Option<String>,
-    /// What is wrong.
-    pub problem: Problem,
-}
-
-impl PlanProblem {
-    fn output(field: &'static str, problem: Problem) -> PlanProblem {
-        PlanProblem { station: Station::Output, field, channel: None, problem }
-    }
-
-    fn of_pdf(code: &'static str, message: &str) -> PlanProblem {
-        let problem = Problem {
-            code,
-            message: message.to_owned(),
-            place: Place::Text,
-            line: String::new(),
-            placeholder: String::new(),
-            span: Default::default(),
-        };
-        PlanProblem::output("pdf", problem)
-    }
+/// What is wrong with a field of the output.
+fn of_output(field: &'static str, problem: Diagnostic) -> Diagnostic {
+    problem.about(Target::Setup { station: Station::Output, field: field.into() })
 }
 
 /// A set-up, compiled once for all records.
@@ -302,7 +277,7 @@ pub struct Plan {
     /// The channels that are on.
     pub channels: Vec<channel::Compiled>,
     /// Problems in the texts.
-    pub problems: Vec<PlanProblem>,
+    pub problems: Vec<Diagnostic>,
 }
 
 impl Plan {
@@ -316,32 +291,21 @@ impl Plan {
         let makes_pdf = formats.contains(&Format::Pdf);
         let password = Some(&setup.pdf.password).filter(|p| makes_pdf && !p.trim().is_empty()).map(|p| TextTemplate::new(p));
         let texts = [("file name", &name)].into_iter().chain(password.iter().map(|p| ("password", p)));
-        let mut problems: Vec<PlanProblem> = texts
-            .flat_map(|(field, text)| text.problems().iter().map(move |problem| PlanProblem::output(field, problem.clone())))
-            .collect();
+        let mut problems: Vec<Diagnostic> =
+            texts.flat_map(|(field, text)| text.problems().iter().map(move |problem| of_output(field, problem.clone()))).collect();
         let mut channels: Vec<channel::Compiled> =
             setup.channels.iter().enumerate().filter_map(|(index, channel)| channel::Compiled::of(index, channel)).collect();
-        let several = channels.len() > 1;
-        for channel in &mut channels {
-            let name = several.then(|| channel.name.clone());
-            let found = std::mem::take(&mut channel.problems).into_iter();
-            problems.extend(found.map(|(field, problem)| PlanProblem {
-                station: Station::Channels,
-                field,
-                channel: name.clone(),
-                problem,
-            }));
-        }
+        problems.extend(channels.iter_mut().flat_map(|channel| std::mem::take(&mut channel.problems)));
         if formats.is_empty() {
-            problems.push(PlanProblem::of_pdf("no-format", "no format is made. Choose PDF or DOCX."));
+            problems.push(of_output("pdf", Diagnostic::error("no-format", "no format is made. Choose PDF or DOCX.")));
         }
         let PdfSetup { standard, attach, .. } = setup.pdf;
         if matches!(standard, PdfStandard::A2b | PdfStandard::A3b) && password.is_some() {
             let message = "PDF/A can't have a password. Choose the standard PDF or remove the password.";
-            problems.push(PlanProblem::of_pdf("password-in-archive", message));
+            problems.push(of_output("pdf", Diagnostic::error("password-in-archive", message)));
         }
         if standard == PdfStandard::A2b && attach != Attach::Nothing && makes_pdf {
-            problems.push(PlanProblem::of_pdf("no-attachments", "PDF/A-2b can't have attachments. Choose PDF/A-3b."));
+            problems.push(of_output("pdf", Diagnostic::error("no-attachments", "PDF/A-2b can't have attachments. Choose PDF/A-3b.")));
         }
         let ties = Ties::new(setup.ties.iter().map(|(name, column)| (name.as_str(), column.as_str())));
         let locale_column = Some(setup.locale_column.trim()).filter(|c| !c.is_empty()).map(Folded::new);

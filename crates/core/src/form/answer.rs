@@ -470,7 +470,7 @@ mod tests {
         form.fields[6].most = "two".into();
         form.fields[8].most = "5pm".into();
         let rules = Rules::new(&form);
-        let said: Vec<String> = rules.problems().iter().map(|p| format!("{:?} {}: {}", p.field, p.part, p.message)).collect();
+        let said: Vec<String> = rules.problems().iter().map(|p| format!("{:?}: {p}", p.target)).collect();
         insta::assert_snapshot!(said.join("\n"));
         // It still looks at answers with what can be used.
         assert!(!rules.look(&BTreeMap::new(), date(2026, 9, 1).at(9, 0, 0, 0)).will_do());

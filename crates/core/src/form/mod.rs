@@ -14,4 +14,4 @@ pub use definition::{Form, FormField, FormFieldKind};
 pub use door::Door;
 pub use from_template::form_for;
 pub use mask::{Mask, MaskFault};
-pub use rules::{FormProblem, Rules, answered};
+pub use rules::{Rules, answered};

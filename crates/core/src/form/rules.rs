@@ -4,9 +4,9 @@
 use std::sync::Arc;
 
 use regex::{Regex, RegexBuilder};
-use serde::Serialize;
 
 use super::{Form, FormField, FormFieldKind, Mask};
+use crate::diagnostic::{Diagnostic, Target};
 use crate::language::syntax::Expr;
 use crate::language::{Folded, UsedAs, condition, value};
 use crate::records::{Column, ColumnType, Schema};
@@ -16,19 +16,6 @@ use crate::value::{Currency, Locale};
 /// The most fields that a form has.
 const MOST_FIELDS: usize = 300;
 
-/// Something that keeps a form from being opened.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
-#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
-pub struct FormProblem {
-    /// The field, by its number; none where it is the form itself.
-    pub field: Option<u32>,
-    /// Which part of it: `name`, `mask`, `shown_when` and so on.
-    pub part: &'static str,
-    /// What is wrong and what to do.
-    #[serde(serialize_with = "crate::words::as_sentence")]
-    pub message: String,
-}
-
 /// A form ready to look at answers.
 #[derive(Debug)]
 pub struct Rules {
@@ -37,7 +24,7 @@ pub struct Rules {
     pub(super) schema: Arc<Schema>,
     pub(super) locale: Arc<Locale>,
     pub(super) thanks: TextTemplate,
-    problems: Vec<FormProblem>,
+    problems: Vec<Diagnostic>,
 }
 
 /// A field ready.
@@ -88,7 +75,7 @@ impl Rules {
     }
 
     /// What keeps the form from being opened.
-    pub fn problems(&self) -> &[FormProblem] {
+    pub fn problems(&self) -> &[Diagnostic] {
         &self.problems
     }
 
@@ -105,15 +92,19 @@ impl Rules {
 
 /// What is wrong, as it is found.
 #[derive(Default)]
-struct Noted(Vec<FormProblem>);
+struct Noted(Vec<Diagnostic>);
+
+fn problem(field: Option<u32>, part: &'static str, message: String) -> Diagnostic {
+    Diagnostic::error("form", message).about(Target::Form { field, part: part.into() })
+}
 
 impl Noted {
     fn form(&mut self, part: &'static str, message: String) {
-        self.0.push(FormProblem { field: None, part, message });
+        self.0.push(problem(None, part, message));
     }
 
     fn field(&mut self, field: &FormField, part: &'static str, message: String) {
-        self.0.push(FormProblem { field: Some(field.id), part, message });
+        self.0.push(problem(Some(field.id), part, message));
     }
 }
 

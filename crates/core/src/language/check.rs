@@ -11,46 +11,35 @@ use super::token::{Sign, TokenKind, tokens};
 use super::types::kind_marks;
 use super::uses::UsedAs;
 use super::{function, kind_with_errors, value_with_errors};
+use crate::diagnostic::{Diagnostic, Severity, Target};
 use crate::records::{ColumnType, Schema};
 use crate::template::TextTemplate;
 
-/// Something that an editor marks.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
-pub struct Mark {
-    /// A problem must be put right; a hint only tells.
-    pub hint: bool,
-    /// A short name for programs.
-    pub code: &'static str,
-    /// What is wrong and what to do.
-    pub message: String,
-    /// Where in the text, in bytes.
-    pub span: Span,
-}
-
 /// Checks an expression; with the columns of a source, its names too.
-pub fn check(text: &str, schema: Option<&Schema>) -> Vec<Mark> {
+pub fn check(text: &str, schema: Option<&Schema>) -> Vec<Diagnostic> {
     let (expr, errors) = value_with_errors(text);
-    let mut marks: Vec<Mark> =
-        errors.into_iter().map(|e| Mark { hint: false, code: e.fault.code(), message: e.fault.to_string(), span: e.span }).collect();
+    let mut marks: Vec<Diagnostic> =
+        errors.into_iter().map(|e| Diagnostic::error(e.fault.code(), e.fault.to_string()).at(e.span)).collect();
     if let (Some(expr), Some(schema)) = (&expr, schema) {
         names(expr, schema, &mut marks);
         marks.extend(kind_marks(&Kind::If(expr.clone()), vec![schema], &Ties::default()));
     }
     decimal_commas(text, &mut marks);
-    marks.sort_by_key(|m| (m.span.start, m.span.end));
+    marks.sort_by_key(|m| m.span);
     marks
 }
 
 /// Checks a text with placeholders, such as a subject or a file name.
-pub fn check_text(text: &str, schema: Option<&Schema>) -> Vec<Mark> {
+pub fn check_text(text: &str, schema: Option<&Schema>) -> Vec<Diagnostic> {
     let template = TextTemplate::new(text);
     let mut from = 0;
     let mut marks = Vec::new();
     for problem in template.problems() {
-        let at = text.find(&problem.placeholder).unwrap_or(0);
-        let start = (at + 2 + problem.span.start).min(text.len());
-        let end = (at + 2 + problem.span.end).clamp(start, text.len());
-        marks.push(Mark { hint: false, code: problem.code, message: problem.message.clone(), span: Span { start, end } });
+        let at = text.find(&problem.source).unwrap_or(0);
+        let span = problem.span.unwrap_or_default();
+        let start = (at + 2 + span.start).min(text.len());
+        let end = (at + 2 + span.end).clamp(start, text.len());
+        marks.push(problem.clone().about(Target::Text).at(Span { start, end }));
     }
     for placeholder in template.placeholders() {
         let Some(at) = text[from..].find(&placeholder.text).map(|at| at + from) else { continue };
@@ -69,7 +58,10 @@ pub fn check_text(text: &str, schema: Option<&Schema>) -> Vec<Mark> {
         let around = placeholder.names.iter().map(|n| &n.within).min_by_key(|w| w.len());
         if let Some(levels) = around.and_then(|within| schema.levels(within)) {
             let own = kind_marks(&kind, levels, &Ties::default()).into_iter();
-            marks.extend(own.map(|m| Mark { span: Span { start: m.span.start + at + 2, end: m.span.end + at + 2 }, ..m }));
+            marks.extend(own.map(|mark| {
+                let span = mark.span.unwrap_or_default();
+                mark.at(Span { start: span.start + at + 2, end: span.end + at + 2 })
+            }));
         }
         if let Kind::If(expr) = &kind {
             text_as_condition(expr, schema, at + 2, &mut marks);
@@ -86,14 +78,14 @@ fn is_of_turn(folded: &Folded) -> bool {
     ["turn", "group"].contains(&folded.as_str())
 }
 
-fn unknown_name(name: &str, levels: &[&Schema], span: Span) -> Mark {
+fn unknown_name(name: &str, levels: &[&Schema], span: Span) -> Diagnostic {
     let nearest = nearest(name, levels.iter().flat_map(|l| l.columns()).map(|c| c.name.as_str()));
     let offer = nearest.map(|n| format!("; did you mean “{n}”?")).unwrap_or_default();
-    Mark { hint: false, code: "unknown-name", message: format!("unknown name “{name}”{offer}"), span }
+    Diagnostic::error("unknown-name", format!("unknown name “{name}”{offer}")).at(span)
 }
 
 /// Names that no level has, and fields that one of the language's own hides.
-fn names(expr: &Expr, schema: &Schema, marks: &mut Vec<Mark>) {
+fn names(expr: &Expr, schema: &Schema, marks: &mut Vec<Diagnostic>) {
     expr.uses(UsedAs::Value, &mut Vec::new(), &mut |used, within| {
         let name = used.name;
         let lists: Vec<Option<Vec<String>>> =
@@ -109,7 +101,7 @@ fn names(expr: &Expr, schema: &Schema, marks: &mut Vec<Mark>) {
 
 /// A text column that stands for a condition is not blank, or blank; one of yes
 /// and no wants another type.
-fn text_as_condition(expr: &Expr, schema: &Schema, from: usize, marks: &mut Vec<Mark>) {
+fn text_as_condition(expr: &Expr, schema: &Schema, from: usize, marks: &mut Vec<Diagnostic>) {
     let ExprKind::Logic(_, a, b) = &expr.kind else { return };
     for side in [a, b] {
         if let ExprKind::Name(name) = &side.kind
@@ -120,13 +112,13 @@ fn text_as_condition(expr: &Expr, schema: &Schema, from: usize, marks: &mut Vec<
                 name.text
             );
             let span = Span { start: side.span.start + from, end: side.span.end + from };
-            marks.push(Mark { hint: true, code: "text-as-condition", message, span });
+            marks.push(Diagnostic::error("text-as-condition", message).of_severity(Severity::Hint).at(span));
         }
     }
 }
 
 /// `1,19` is two arguments.
-fn decimal_commas(text: &str, marks: &mut Vec<Mark>) {
+fn decimal_commas(text: &str, marks: &mut Vec<Diagnostic>) {
     let (tokens, _) = tokens(text);
     for three in tokens.windows(3) {
         let [a, comma, b] = three else { continue };
@@ -135,7 +127,7 @@ fn decimal_commas(text: &str, marks: &mut Vec<Mark>) {
         if numbers && glued && comma.is_sign(Sign::Sep) && &text[comma.span.start..comma.span.end] == "," {
             let (before, after) = (&text[a.span.start..a.span.end], &text[b.span.start..b.span.end]);
             let message = format!("“{before},{after}” is read as two numbers. For one number, write {before}.{after}");
-            marks.push(Mark { hint: true, code: "decimal-comma", message, span: a.span.to(b.span) });
+            marks.push(Diagnostic::error("decimal-comma", message).of_severity(Severity::Hint).at(a.span.to(b.span)));
         }
     }
 }
@@ -230,7 +222,11 @@ mod tests {
     }
 
     fn marks(text: &str) -> Vec<(usize, usize, &'static str)> {
-        check(text, Some(&schema())).into_iter().map(|m| (m.span.start, m.span.end, m.code)).collect()
+        let mark = |m: Diagnostic| match (m.span, m.code) {
+            (Some(span), std::borrow::Cow::Borrowed(code)) => (span.start, span.end, code),
+            other => panic!("{other:?}"),
+        };
+        check(text, Some(&schema())).into_iter().map(mark).collect()
     }
 
     #[test]
@@ -247,8 +243,15 @@ mod tests {
     #[test]
     fn texts_are_marked_within_their_placeholders() {
         let text = "Dear [: last nam], [:repeat for lines][: qty] [: boat][:end][: rund(1)]";
-        let found: Vec<_> = check_text(text, Some(&schema())).into_iter().map(|m| (&text[m.span.start..m.span.end], m.code)).collect();
-        assert_eq!(found, [("rund", "unknown-function"), ("[: last nam]", "unknown-name"), ("[: boat]", "unknown-name")]);
+        let found: Vec<_> = check_text(text, Some(&schema()))
+            .into_iter()
+            .map(|m| (&text[m.span.unwrap_or_default().start..m.span.unwrap_or_default().end], m.code.into_owned()))
+            .collect();
+        assert_eq!(
+            found,
+            [("rund", "unknown-function"), ("[: last nam]", "unknown-name"), ("[: boat]", "unknown-name")]
+                .map(|(at, code)| (at, code.to_owned()))
+        );
     }
 
     #[test]

@@ -4,7 +4,8 @@
 use crate::value::{Misfit, UnknownCurrency, UnknownLocale};
 
 /// A stretch of a placeholder's text, in bytes.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Default, serde::Serialize)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash, Default, serde::Serialize, serde::Deserialize)]
+#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
 pub struct Span {
     /// First byte.
     pub start: usize,

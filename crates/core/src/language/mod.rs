@@ -18,7 +18,7 @@ mod types;
 mod typing;
 mod uses;
 
-pub use check::{Mark, Offer, check, check_text, complete, written};
+pub use check::{Offer, check, check_text, complete, written};
 pub use compose::{Composed, Offered, compose, condition_of, formats};
 pub use context::{Clock, Context, Office, OwnLocales};
 pub use error::{EvalError, Fault, Span, SyntaxError, SyntaxFault};

@@ -1,18 +1,18 @@
 //! What columns tell of an expression before any record is looked at: types that
 //! can't be compared, lists where one value is needed, fields that are hidden.
 
-use super::check::Mark;
 use super::error::Span;
 use super::kind_with_errors;
 use super::scope::Ties;
 use super::syntax::{Comparison, Expr, ExprKind, Kind, ListExpr, Name};
 use super::typing::{Names, Type};
+use crate::diagnostic::{Diagnostic, Severity};
 use crate::records::Schema;
 use crate::template::Placeholder;
 
 /// What the columns tell of a template's placeholders: each with its place among
 /// them.
-pub fn template_marks(placeholders: &[Placeholder], schema: &Schema, ties: &Ties) -> Vec<(usize, Mark)> {
+pub fn template_marks(placeholders: &[Placeholder], schema: &Schema, ties: &Ties) -> Vec<(usize, Diagnostic)> {
     let mut found = Vec::new();
     for (index, placeholder) in placeholders.iter().enumerate() {
         let Some(inner) = placeholder.text.strip_prefix("[:").and_then(|t| t.strip_suffix(']')) else { continue };
@@ -26,7 +26,7 @@ pub fn template_marks(placeholders: &[Placeholder], schema: &Schema, ties: &Ties
 }
 
 /// What the columns tell of one placeholder, or of an expression alone.
-pub(super) fn kind_marks(kind: &Kind, levels: Vec<&Schema>, ties: &Ties) -> Vec<Mark> {
+pub(super) fn kind_marks(kind: &Kind, levels: Vec<&Schema>, ties: &Ties) -> Vec<Diagnostic> {
     let mut checker = Checker { names: Names { levels, ties }, marks: Vec::new() };
     for expr in kind.exprs() {
         checker.walk(expr);
@@ -39,12 +39,13 @@ pub(super) fn kind_marks(kind: &Kind, levels: Vec<&Schema>, ties: &Ties) -> Vec<
 
 struct Checker<'s> {
     names: Names<'s>,
-    marks: Vec<Mark>,
+    marks: Vec<Diagnostic>,
 }
 
 impl Checker<'_> {
     fn mark(&mut self, hint: bool, code: &'static str, span: Span, message: String) {
-        self.marks.push(Mark { hint, code, message, span });
+        let severity = if hint { Severity::Hint } else { Severity::Error };
+        self.marks.push(Diagnostic::error(code, message).of_severity(severity).at(span));
     }
 
     /// A list of records can't be printed.
@@ -177,7 +178,7 @@ mod tests {
         assert_eq!(template.problems(), []);
         let ties = Ties::new([("arrears", "Balance")]);
         let found = template_marks(template.placeholders(), &sheet.schema, &ties);
-        found.into_iter().map(|(index, m)| format!("{index} {} {}", if m.hint { "hint" } else { "problem" }, m.code)).collect()
+        found.into_iter().map(|(index, m)| format!("{index} {} {}", if m.is_error() { "problem" } else { "hint" }, m.code)).collect()
     }
 
     #[test]

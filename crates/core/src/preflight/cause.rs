@@ -1,18 +1,18 @@
 //! Findings by their cause: what one act puts right is told once, with its records.
 
+use std::borrow::Cow;
 use std::collections::{BTreeMap, HashSet};
 
 use serde::Serialize;
 
 use super::Finding;
+use crate::diagnostic::{Diagnostic, Target};
 
 /// What is wrong with some records, for one reason.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize)]
 pub struct Cause {
-    /// A short name for programs.
-    pub code: String,
     /// What is wrong and what to do.
-    pub message: String,
+    pub what: Diagnostic,
     /// The placeholders at fault, each once.
     pub placeholders: Vec<String>,
     /// The column at fault.
@@ -55,61 +55,74 @@ pub enum Fix {
 /// What is known of the fields that a finding's placeholder reads.
 pub trait Fields {
     /// The column of the record's own sheet that a placeholder prints, where it is one.
-    fn printed_by(&self, place: &str, placeholder: &str) -> Option<String>;
+    fn printed_by(&self, place: &Target, placeholder: &str) -> Option<String>;
     /// Whether a person can write the cells of a column.
     fn can_be_written(&self, column: &str) -> bool;
 }
 
+/// What tells a cause from others of its code.
+#[derive(PartialEq, Eq, PartialOrd, Ord)]
+enum Key {
+    Code,
+    Currency(String, String),
+    Column(String),
+    Source(Target, String),
+}
+
 /// Gathers findings by cause, those of most records first. A record has each cause once.
 pub fn causes(findings: Vec<Finding>, fields: &dyn Fields) -> Vec<Cause> {
-    let mut gathered: BTreeMap<(String, String), (Cause, HashSet<usize>)> = BTreeMap::new();
+    let mut gathered: BTreeMap<(Cow<'static, str>, Key), (Cause, HashSet<usize>)> = BTreeMap::new();
     for finding in findings {
-        let column = finding.column.clone().or_else(|| match finding.code.as_str() {
-            "other-currency" | "no-recipient" | "not-an-address" => fields.printed_by(&finding.place, &finding.placeholder),
+        let Finding { record, what, column, text } = finding;
+        let column = column.or_else(|| match what.code.as_ref() {
+            "other-currency" | "no-recipient" | "not-an-address" => fields.printed_by(&what.target, &what.source),
             _ => None,
         });
         // What tells one cause from another of its kind.
-        let of = match (finding.code.as_str(), &column) {
-            ("same-name", _) => String::new(),
-            ("other-currency", Some(column)) => format!("{column} {}", finding.message),
-            (_, Some(column)) => column.clone(),
-            (_, None) => format!("{} {}", finding.place, finding.placeholder),
+        let of = match (what.code.as_ref(), &column) {
+            ("same-name", _) => Key::Code,
+            ("other-currency", Some(column)) => Key::Currency(column.clone(), what.message.clone()),
+            (_, Some(column)) => Key::Column(column.clone()),
+            (_, None) => Key::Source(what.target.clone(), what.source.clone()),
         };
-        let (cause, records) = gathered.entry((finding.code.clone(), of)).or_insert_with(|| {
-            let fix = fix(&finding, column.as_deref(), fields);
-            let (code, message) = (finding.code.clone(), String::new());
-            (Cause { code, message, placeholders: Vec::new(), fix, column, found: Vec::new() }, HashSet::new())
+        let (cause, records) = gathered.entry((what.code.clone(), of)).or_insert_with(|| {
+            let fix = fix(&what, text.as_deref(), column.as_deref(), fields);
+            let own = Diagnostic { source: String::new(), span: None, ..what.clone() };
+            (Cause { what: own, placeholders: Vec::new(), fix, column, found: Vec::new() }, HashSet::new())
         });
-        if !finding.placeholder.is_empty() && !cause.placeholders.contains(&finding.placeholder) {
-            cause.placeholders.push(finding.placeholder.clone());
+        if !what.source.is_empty() && !cause.placeholders.contains(&what.source) {
+            cause.placeholders.push(what.source.clone());
         }
-        if records.insert(finding.record) {
-            cause.found.push(Found { record: finding.record, text: finding.text, message: finding.message });
+        if records.insert(record) {
+            cause.found.push(Found { record, text, message: what.to_string() });
         }
     }
     // A cell that is no e-mail address is no recipient, either: that is one cause.
     let mut causes: Vec<Cause> = gathered.into_values().map(|(cause, _)| cause).collect();
     let misfits: HashSet<(Option<String>, usize)> = causes
         .iter()
-        .filter(|cause| cause.code == "misfit")
+        .filter(|cause| cause.what.code == "misfit")
         .flat_map(|cause| cause.found.iter().map(|found| (cause.column.clone(), found.record)))
         .collect();
-    for cause in causes.iter_mut().filter(|cause| cause.code == "not-an-address") {
+    for cause in causes.iter_mut().filter(|cause| cause.what.code == "not-an-address") {
         cause.found.retain(|found| !misfits.contains(&(cause.column.clone(), found.record)));
     }
     causes.retain(|cause| !cause.found.is_empty());
     for cause in &mut causes {
         cause.found.sort_by_key(|found| found.record);
-        cause.message = said(cause);
+        if let Some(said) = said(cause) {
+            let Diagnostic { message, help, .. } = Diagnostic::error("", said);
+            (cause.what.message, cause.what.help) = (message, help);
+        }
     }
     causes.sort_by_key(|cause| std::cmp::Reverse(cause.found.len()));
     causes
 }
 
-fn fix(finding: &Finding, column: Option<&str>, fields: &dyn Fields) -> Option<Fix> {
+fn fix(what: &Diagnostic, text: Option<&str>, column: Option<&str>, fields: &dyn Fields) -> Option<Fix> {
     let column = column?.to_owned();
-    match finding.code.as_str() {
-        "other-currency" => finding.text.clone().map(|currency| Fix::SetCurrency { column, currency }),
+    match what.code.as_ref() {
+        "other-currency" => text.map(|currency| Fix::SetCurrency { column, currency: currency.to_owned() }),
         "misfit" | "no-recipient" | "not-an-address" | "unknown-language" => {
             fields.can_be_written(&column).then_some(Fix::CorrectCells { column })
         }
@@ -117,14 +130,13 @@ fn fix(finding: &Finding, column: Option<&str>, fields: &dyn Fields) -> Option<F
     }
 }
 
-/// What all records of a cause share: their message where it is one, else what is said
-/// of all of them.
-fn said(cause: &Cause) -> String {
-    let Some(first) = cause.found.first() else { return String::new() };
+/// What is said of all records of a cause, where it is not one message.
+fn said(cause: &Cause) -> Option<String> {
+    let first = cause.found.first()?;
     if cause.found.iter().all(|found| found.message == first.message) {
-        return first.message.clone();
+        return None;
     }
-    match (cause.code.as_str(), &cause.column) {
+    Some(match (cause.what.code.as_ref(), &cause.column) {
         ("misfit", Some(column)) => {
             format!("“{column}” contains values that do not match its type. Correct the cells or change the column type.")
         }
@@ -132,7 +144,7 @@ fn said(cause: &Cause) -> String {
         ("not-an-address", _) => "Invalid e-mail address. Correct it in the source or leave the records out.".to_owned(),
         ("same-name", _) => "Several documents have the same file name. Add a field that makes it unique.".to_owned(),
         _ => format!("Row {}: {}", first.record, first.message),
-    }
+    })
 }
 
 #[cfg(test)]
@@ -141,7 +153,7 @@ mod tests {
 
     struct Sheet;
     impl Fields for Sheet {
-        fn printed_by(&self, _: &str, placeholder: &str) -> Option<String> {
+        fn printed_by(&self, _: &Target, placeholder: &str) -> Option<String> {
             placeholder.contains("paid").then(|| "Paid".to_owned())
         }
         fn can_be_written(&self, column: &str) -> bool {
@@ -149,13 +161,10 @@ mod tests {
         }
     }
 
-    fn finding(record: usize, code: &str, placeholder: &str, column: Option<&str>, text: &str, message: &str) -> Finding {
+    fn finding(record: usize, code: &'static str, placeholder: &str, column: Option<&str>, text: &str, message: &str) -> Finding {
         Finding {
             record,
-            code: code.into(),
-            place: "body".into(),
-            placeholder: placeholder.into(),
-            message: message.into(),
+            what: Diagnostic::error(code, message).within(placeholder),
             column: column.map(str::to_owned),
             text: Some(text.to_owned()),
         }
@@ -170,9 +179,9 @@ mod tests {
         findings.push(finding(7, "misfit", "[: due]", Some("Due"), "soon", "Due holds “soon”"));
         findings.push(finding(9, "misfit", "[: due as date]", Some("Due"), "later", "Due holds “later”"));
         let found = causes(findings, &Sheet);
-        let told: Vec<_> = found.iter().map(|c| (c.code.as_str(), c.found.len(), c.message.as_str())).collect();
+        let told: Vec<_> = found.iter().map(|c| (c.what.code.as_ref(), c.found.len(), c.what.to_string())).collect();
         let due = "“Due” contains values that do not match its type. Correct the cells or change the column type.";
-        assert_eq!(told, [("other-currency", 33, wrong), ("misfit", 2, due)]);
+        assert_eq!(told, [("other-currency", 33, wrong.to_owned()), ("misfit", 2, due.to_owned())]);
         assert_eq!(found[0].fix, Some(Fix::SetCurrency { column: "Paid".into(), currency: "GBP".into() }));
         assert_eq!(found[0].placeholders.len(), 2);
         assert_eq!(found[1].fix, Some(Fix::CorrectCells { column: "Due".into() }));
@@ -187,10 +196,10 @@ mod tests {
             ]
         };
         let found = causes(findings(), &Sheet);
-        assert_eq!(found.iter().map(|c| (c.code.as_str(), c.found.len())).collect::<Vec<_>>(), [("misfit", 1)]);
+        assert_eq!(found.iter().map(|c| (c.what.code.as_ref(), c.found.len())).collect::<Vec<_>>(), [("misfit", 1)]);
         // What is no address without being a misfit is told still.
         let found = causes(findings().split_off(1), &Sheet);
-        assert_eq!(found.iter().map(|c| c.code.as_str()).collect::<Vec<_>>(), ["not-an-address"]);
+        assert_eq!(found.iter().map(|c| c.what.code.as_ref()).collect::<Vec<_>>(), ["not-an-address"]);
     }
 
     #[test]

@@ -6,7 +6,8 @@ pub mod checks;
 use serde::Serialize;
 
 use crate::channel::{self, Moment, Parcel, World};
-use crate::dispatch::{Plan, PlanProblem, Station, TieState};
+use crate::diagnostic::{Diagnostic, Severity, Target};
+use crate::dispatch::{Plan, Station, TieState};
 use crate::language::{Fault, Scope};
 use crate::template::FillError;
 
@@ -17,14 +18,8 @@ pub use cause::{Cause, Fields, Fix, Found, causes};
 pub struct Finding {
     /// The row's number in its sheet.
     pub record: usize,
-    /// A short name for programs.
-    pub code: String,
-    /// Where: "body", "file name", "to".
-    pub place: String,
-    /// The placeholder or value at fault, where there is one.
-    pub placeholder: String,
-    /// What is wrong and what to do.
-    pub message: String,
+    /// What is wrong: where, in which placeholder, and what to do.
+    pub what: Diagnostic,
     /// The column at fault, where the cell of one is.
     pub column: Option<String>,
     /// What stands in the cell at fault; of another currency, the one that is wanted.
@@ -32,16 +27,8 @@ pub struct Finding {
 }
 
 impl Finding {
-    fn new(record: usize, code: &str, place: &str, message: &str) -> Finding {
-        Finding {
-            record,
-            code: code.to_owned(),
-            place: place.to_owned(),
-            placeholder: String::new(),
-            message: message.to_owned(),
-            column: None,
-            text: None,
-        }
+    fn new(record: usize, what: Diagnostic) -> Finding {
+        Finding { record, what, column: None, text: None }
     }
 }
 
@@ -82,12 +69,14 @@ pub enum Purpose {
     Proof,
 }
 
-/// Where a finding of a channel's field is: with its name where there are several.
-pub fn place_in(plan: &Plan, channel: &channel::Compiled, field: &str) -> String {
-    match plan.channels.len() {
-        0 | 1 => field.to_owned(),
-        _ => format!("{}: {field}", channel.name),
-    }
+/// A field of a channel.
+fn of_channel(channel: &channel::Compiled, field: &'static str) -> Target {
+    Target::Channel { channel: channel.index, field: field.into() }
+}
+
+/// A field of the output.
+fn of_output(field: &'static str) -> Target {
+    Target::Setup { station: Station::Output, field: field.into() }
 }
 
 /// What does not stop a record, but may surprise its recipient. The same note of
@@ -133,6 +122,19 @@ impl std::fmt::Display for Note {
     }
 }
 
+impl Note {
+    /// What a person is told of it.
+    pub fn diagnostic(&self) -> Diagnostic {
+        let code = match self {
+            Note::BlankDate => "blank-date",
+            Note::BlankNumber(_) => "blank-number",
+            Note::Close { .. } => "close-amounts",
+            Note::Uneven { .. } => "uneven-sum",
+        };
+        Diagnostic::error(code, self.to_string()).of_severity(Severity::Warning)
+    }
+}
+
 /// A note and the records that it is of.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Noted {
@@ -151,31 +153,27 @@ pub fn gather_notes(notes: impl IntoIterator<Item = (usize, Note)>) -> Vec<Noted
     gathered.into_iter().map(|(note, records)| Noted { note, records }).collect()
 }
 
-/// What stops a run as a whole.
-#[derive(Debug, Clone, PartialEq, Eq)]
-pub struct Obstacle {
-    /// The step where it is mended.
-    pub station: Station,
-    /// Whether it is mended in the office's settings instead.
-    pub in_settings: bool,
-    /// What is wrong and what to do.
-    pub message: String,
+/// What stops a run as a whole, fixed in a step.
+fn obstacle(station: Station, code: &'static str, said: impl Into<String>) -> Diagnostic {
+    Diagnostic::error(code, said).about(Target::Step { station })
 }
 
-impl Obstacle {
-    /// One that is mended in a step.
-    pub fn new(station: Station, message: impl Into<String>) -> Obstacle {
-        Obstacle { station, in_settings: false, message: message.into() }
-    }
-}
-
-/// What is wrong with one of the set-up's texts.
-fn of_problem(problem: &PlanProblem) -> Obstacle {
-    let message = match problem.problem.placeholder.as_str() {
-        "" => problem.problem.message.clone(),
-        placeholder => format!("{} of the {}: {}", placeholder, problem.field, problem.problem.message),
+/// What is wrong with one of the set-up's texts, with the field named.
+fn of_problem(plan: &Plan, problem: &Diagnostic) -> Diagnostic {
+    let field = match &problem.target {
+        Target::Setup { field, .. } | Target::Channel { field, .. } => field.as_ref(),
+        _ => "",
     };
-    Obstacle::new(problem.station, problem.channel.as_ref().map(|name| format!("{name}: {message}")).unwrap_or(message))
+    let message = match problem.source.as_str() {
+        "" => problem.message.clone(),
+        placeholder => format!("{placeholder} of the {field}: {}", problem.message),
+    };
+    let channel = match &problem.target {
+        Target::Channel { channel, .. } if plan.channels.len() > 1 => plan.channels.iter().find(|c| c.index == *channel),
+        _ => None,
+    };
+    let message = channel.map(|channel| format!("{}: {message}", channel.name)).unwrap_or(message);
+    Diagnostic { message, ..problem.clone() }
 }
 
 /// A date of the source that can be read in two ways.
@@ -230,12 +228,13 @@ impl Checking<'_> {
         self.scope.record.number
     }
 
-    fn find(&mut self, code: &str, place: &str, message: &str) {
-        self.findings.push(Finding::new(self.row(), code, place, message));
+    fn find(&mut self, target: Target, code: &'static str, said: &str) {
+        self.findings.push(Finding::new(self.row(), Diagnostic::error(code, said).about(target)));
     }
 
-    fn find_error(&mut self, place: &str, error: &FillError) {
-        self.findings.push(of_fill(self.row(), place, error));
+    fn find_error(&mut self, target: Target, error: &FillError) {
+        let found = of_fill(self.row(), error);
+        self.findings.push(Finding { what: found.what.about(target), ..found });
     }
 }
 
@@ -262,7 +261,7 @@ impl Summary {
 /// one, write it in `checks/` and name it in [`checks::ALL`].
 pub trait Check: Sync {
     /// What stops the run as a whole.
-    fn setup(&self, _facts: &Facts<'_>) -> Vec<Obstacle> {
+    fn setup(&self, _facts: &Facts<'_>) -> Vec<Diagnostic> {
         Vec::new()
     }
 
@@ -276,7 +275,7 @@ pub trait Check: Sync {
 }
 
 /// What stops a run as a whole.
-pub fn obstacles(facts: &Facts<'_>) -> Vec<Obstacle> {
+pub fn obstacles(facts: &Facts<'_>) -> Vec<Diagnostic> {
     checks::ALL.iter().flat_map(|check| check.setup(facts)).collect()
 }
 
@@ -308,20 +307,15 @@ fn notes(scope: &Scope<'_>) -> Vec<Note> {
         .collect()
 }
 
-fn of_fill(record: usize, place: &str, error: &FillError) -> Finding {
-    let fault = &error.error.fault;
-    let (column, text) = match fault {
+/// What failed in filling a text.
+fn of_fill(record: usize, error: &FillError) -> Finding {
+    let (column, text) = match &error.error.fault {
         Fault::Misfit { column, text, .. } => (Some(column.clone()), Some(text.clone())),
         Fault::Computed { column, .. } => (Some(column.clone()), None),
         Fault::OtherCurrency { wanted, .. } => (None, Some(wanted.clone())),
         _ => (None, None),
     };
-    Finding {
-        placeholder: error.placeholder.to_string(),
-        column,
-        text,
-        ..Finding::new(record, fault.code(), place, &error.error.to_string())
-    }
+    Finding { column, text, ..Finding::new(record, error.diagnostic()) }
 }
 
 #[cfg(test)]
@@ -346,7 +340,7 @@ mod tests {
         let plan = Plan::new(&Setup { name: name.into(), channels, ..Setup::default() });
         let context = Context::new(Locale::english(), DateTime::constant(2026, 11, 23, 9, 0, 0, 0));
         check(&plan, &Scope::new(&record, &plan.ties, &context), Vec::new(), Purpose::Run)
-            .map_err(|all| all.into_iter().map(|f| format!("{} {} {}: {}", f.record, f.code, f.place, f.message)).collect())
+            .map_err(|all| all.into_iter().map(|f| format!("{} {} {}: {}", f.record, f.what.code, f.what.target.words(), f.what)).collect())
     }
 
     #[test]

@@ -4,7 +4,8 @@
 use std::collections::HashMap;
 use std::sync::Arc;
 
-use super::{FillError, Problem, TextTemplate};
+use super::{FillError, TextTemplate};
+use crate::diagnostic::{Diagnostic, Target};
 use crate::language::syntax::{Kind, Setting};
 use crate::language::{EvalError, Fault, Folded, Scope, Span};
 use crate::value::Value;
@@ -30,7 +31,7 @@ pub struct ClauseProblem {
     /// The clause's name.
     pub clause: String,
     /// What must be put right.
-    pub problem: Problem,
+    pub problem: Diagnostic,
 }
 
 impl Clauses {
@@ -71,14 +72,9 @@ impl Clauses {
                 while let Some(next) = open.pop() {
                     if next == own {
                         let message = format!("the clause “{}” refers to itself. Remove it from one of the clauses.", clause.name);
-                        let problem = Problem {
-                            code: "clause-circle",
-                            message,
-                            place: super::Place::Text,
-                            line: String::new(),
-                            placeholder: format!("[:clause \"{}\"]", clause.name),
-                            span: Span::default(),
-                        };
+                        let problem = Diagnostic::error("clause-circle", message)
+                            .about(Target::Text)
+                            .within(format!("[:clause \"{}\"]", clause.name));
                         return Some(ClauseProblem { clause: clause.name.clone(), problem });
                     }
                     if !seen.contains(&next) {

@@ -21,9 +21,10 @@ mod scan;
 mod short;
 mod text;
 
-use serde::Serialize;
+use serde::{Deserialize, Serialize};
 
-use crate::language::{EvalError, Span, UsedAs};
+use crate::diagnostic::{Diagnostic, Target};
+use crate::language::{EvalError, UsedAs};
 
 pub use clause::{ClauseProblem, Clauses};
 pub use compare::{Change, Piece, State, compare};
@@ -41,7 +42,8 @@ pub use short::Short;
 pub use text::{TextTemplate, gather_text};
 
 /// Where in a template a placeholder stands.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize)]
+#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
 #[serde(rename_all = "kebab-case")]
 pub enum Place {
     /// In the running text.
@@ -108,24 +110,6 @@ pub struct NameUse {
     pub within: Vec<Option<Vec<String>>>,
 }
 
-/// Something wrong in a template; it must be put right before the template can
-/// be used.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
-pub struct Problem {
-    /// A short name for programs.
-    pub code: &'static str,
-    /// What is wrong and what to do.
-    pub message: String,
-    /// Where it stands.
-    pub place: Place,
-    /// The line of text that it stands in.
-    pub line: String,
-    /// The placeholder, as far as it could be read.
-    pub placeholder: String,
-    /// The spot in the placeholder.
-    pub span: Span,
-}
-
 /// What went wrong with one placeholder for one record.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct FillError {
@@ -138,6 +122,14 @@ pub struct FillError {
     pub turn_of: Option<u32>,
     /// What went wrong.
     pub error: EvalError,
+}
+
+impl FillError {
+    /// What a person is told of it.
+    pub fn diagnostic(&self) -> Diagnostic {
+        let target = Target::Template { place: self.place, line: String::new() };
+        Diagnostic::error(self.error.fault.code(), self.error.to_string()).about(target).within(&*self.placeholder)
+    }
 }
 
 impl std::fmt::Display for FillError {

@@ -4,7 +4,8 @@
 use super::compile::{Compiled, compile};
 use super::draw::NoDrawing;
 use super::gathered::{Gathered, Node, Paragraph, TextNode, Writes};
-use super::{FillError, Place, Placeholder, Problem, Role};
+use super::{FillError, Place, Placeholder, Role};
+use crate::diagnostic::Diagnostic;
 use crate::language::Scope;
 
 /// Gathers plain text.
@@ -54,7 +55,7 @@ impl TextTemplate {
     }
 
     /// What is wrong with it.
-    pub fn problems(&self) -> &[Problem] {
+    pub fn problems(&self) -> &[Diagnostic] {
         &self.compiled.problems
     }
 

@@ -7,8 +7,9 @@ use jiff::civil::DateTime;
 use mangle_core::language::{Context, Scope, Ties};
 use mangle_core::records::{Record, Schema};
 use mangle_core::value::Locale;
-use mangle_documents::docx::Template;
-use mangle_documents::page::{Block, Document, Inline, Typesetter};
+use mangle_documents::formats::docx::Template;
+use mangle_documents::layout::Typesetter;
+use mangle_documents::model::{Block, Document, Inline};
 
 use super::poppler::upright;
 

@@ -4,8 +4,8 @@ use jiff::civil::DateTime;
 use mangle_core::language::{Context, Scope, Ties};
 use mangle_core::records::{Record, Schema};
 use mangle_core::value::Locale;
-use mangle_documents::docx::Template;
-use mangle_documents::page::{Attached, AttachedKind, FontSet, PdfWish, Standard, Typesetter, families};
+use mangle_documents::formats::docx::Template;
+use mangle_documents::layout::{Attached, AttachedKind, FontSet, PdfWish, Standard, Typesetter, families};
 
 use super::corpus::{folder, open};
 use super::poppler::{run, words};

@@ -9,8 +9,9 @@ use mangle_core::dispatch::{Plan, Setup, joint_record, joint_schema};
 use mangle_core::language::{Context, Scope, Ties};
 use mangle_core::records::{Sheet, from_json};
 use mangle_core::value::Locale;
-use mangle_documents::docx::{Means, Template};
-use mangle_documents::page::Typesetter;
+use mangle_documents::formats::Means;
+use mangle_documents::formats::docx::Template;
+use mangle_documents::layout::Typesetter;
 use mangle_documents::picture::FolderPictures;
 
 const NOON: DateTime = DateTime::constant(2026, 11, 23, 12, 0, 0, 0);
@@ -81,11 +82,11 @@ fn photographs() -> tempfile::TempDir {
 struct Made {
     docx: Vec<u8>,
     pdf: Vec<u8>,
-    signers: Vec<mangle_documents::page::MarkedSpot>,
+    signers: Vec<mangle_documents::layout::MarkedSpot>,
 }
 
 fn make(template: &Template) -> Result<Made, String> {
-    let problems: Vec<_> = template.problems().iter().map(|p| format!("{}: {}", p.placeholder, p.message)).collect();
+    let problems: Vec<_> = template.problems().iter().map(|p| format!("{}: {p}", p.source)).collect();
     if !problems.is_empty() {
         return Err(problems.join("; "));
     }
@@ -356,7 +357,7 @@ fn a_templates_own_pages_have_the_lines_of_what_it_makes() {
     ];
     let template = Template::open(docx(&body.concat(), "", &[])).expect("opens");
     let stand_ins = template.with_stand_ins().expect("pages");
-    let base = |made: &mangle_documents::page::Made| {
+    let base = |made: &mangle_documents::layout::Made| {
         made.text(0).into_iter().find(|spot| spot.text.contains("regards")).map(|spot| spot.base).expect("the last line")
     };
     let (sheet, ties, context) = (case(), Ties::default(), Context::new(Locale::english(), NOON));

@@ -3,7 +3,8 @@
 use axum::Json;
 use axum::extract::State;
 use mangle_app::App;
-use mangle_app::language::{self, Checked, Completion, Cursor, FunctionInfo, MarkInfo};
+use mangle_app::language::{self, Checked, Completion, Cursor, FunctionInfo};
+use mangle_core::diagnostic::Diagnostic;
 use utoipa_axum::router::OpenApiRouter;
 use utoipa_axum::routes;
 
@@ -14,8 +15,8 @@ pub fn router() -> OpenApiRouter<App> {
 }
 
 /// Tells all that is wrong with an expression or a text.
-#[utoipa::path(post, path = "/api/language/check", tag = "language", request_body = Checked, responses((status = 200, body = Vec<MarkInfo>), (status = 422, body = Problem)))]
-async fn check(State(app): State<App>, Json(asked): Json<Checked>) -> Answer<Vec<MarkInfo>> {
+#[utoipa::path(post, path = "/api/language/check", tag = "language", request_body = Checked, responses((status = 200, body = Vec<Diagnostic>), (status = 422, body = Problem)))]
+async fn check(State(app): State<App>, Json(asked): Json<Checked>) -> Answer<Vec<Diagnostic>> {
     Ok(Json(language::check(&app, asked).await?))
 }
 

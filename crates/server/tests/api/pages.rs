@@ -106,7 +106,8 @@ async fn kinds_of_pdf_that_do_not_go_together_stop_a_run() {
         let (status, changed) = office.ask("PUT", "/api/dispatches/balance-reminders", bench).await;
         assert_eq!(status, StatusCode::OK, "{changed}");
         let all = changed["obstacles"].as_array().expect("obstacles").clone();
-        all.iter().filter(|o| o["station"] == "output").map(|o| o["message"].as_str().unwrap_or("?").to_owned()).collect::<Vec<_>>()
+        let said = |o: &Value| [&o["message"], &o["help"]].map(|part| part.as_str().unwrap_or("?")).join(" ");
+        all.iter().filter(|o| o["target"]["station"] == "output").map(said).collect::<Vec<_>>()
     };
     assert!(obstacles(json!({ "standard": "a3b", "attach": "json", "password": "" })).await.is_empty());
     assert_eq!(

@@ -214,11 +214,11 @@ async fn an_editor_is_told_what_is_wrong_and_what_could_stand_there() {
     let office = Office::furnished().await;
     let ask = |text: &str, placeholders: bool| json!({ "text": text, "placeholders": placeholders, "sheet_id": 1 });
     let (_, marks) = office.ask("POST", "/api/language/check", ask("rund(balanse; 2)", false)).await;
-    assert_eq!((marks[0]["code"].as_str(), marks[0]["start"].as_u64()), (Some("unknown-function"), Some(0)));
+    assert_eq!((marks[0]["code"].as_str(), marks[0]["span"]["start"].as_u64()), (Some("unknown-function"), Some(0)));
     let (_, marks) = office.ask("POST", "/api/language/check", ask("round(balanse; 2)", false)).await;
     assert_eq!(marks[0]["message"], "Unknown name “balanse”. Did you mean “Balance”?");
     let (_, marks) = office.ask("POST", "/api/language/check", ask("Your berth [: birth]", true)).await;
-    assert_eq!((marks[0]["start"].as_u64(), marks[0]["end"].as_u64()), (Some(11), Some(20)));
+    assert_eq!((marks[0]["span"]["start"].as_u64(), marks[0]["span"]["end"].as_u64()), (Some(11), Some(20)));
     let (_, found) = office.ask("POST", "/api/language/complete", json!({ "text": "1 + days ov", "at": 11, "sheet_id": 1 })).await;
     assert_eq!((found["start"].as_u64(), found["offers"][0]["text"].as_str()), (Some(4), Some("Days overdue")));
     let functions = office.get("/api/language/functions").await;

@@ -1,6 +1,7 @@
 <script setup lang="ts">
 import type { Bench } from '../../api/bench'
 import type { Schemas } from '../../api/client'
+import { said, stationOf } from '../../api/diagnostics'
 import FormLine from '../../parts/FormLine.vue'
 import FormulaInput from '../../parts/FormulaInput.vue'
 import Group from '../../parts/Group.vue'
@@ -119,12 +120,12 @@ const planned = (at: number) => props.page?.deliveries.find((one) => one.channel
     </template>
   </el-dropdown>
   <p
-    v-for="obstacle in bench.obstacles.filter((o) => o.station === 'channels')"
-    :key="obstacle.message"
+    v-for="obstacle in bench.obstacles.filter((o) => stationOf(o) === 'channels')"
+    :key="said(obstacle)"
     class="problem"
   >
-    {{ obstacle.message }}
-    <RouterLink v-if="obstacle.in_settings" to="/settings">Settings</RouterLink>
+    {{ said(obstacle) }}
+    <RouterLink v-if="obstacle.target.kind === 'settings'" to="/settings">Settings</RouterLink>
   </p>
 </template>
 

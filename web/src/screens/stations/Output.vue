@@ -3,6 +3,7 @@ import { computed } from 'vue'
 
 import type { Bench } from '../../api/bench'
 import type { Schemas } from '../../api/client'
+import { said, stationOf } from '../../api/diagnostics'
 import { count } from '../../api/words'
 import FormLine from '../../parts/FormLine.vue'
 import Group from '../../parts/Group.vue'
@@ -146,10 +147,10 @@ const says = computed(() => {
     </FormLine>
   </Group>
   <p
-    v-for="obstacle in bench.obstacles.filter((o) => o.station === 'output')"
-    :key="obstacle.message"
+    v-for="obstacle in bench.obstacles.filter((o) => stationOf(o) === 'output')"
+    :key="said(obstacle)"
     class="problem"
   >
-    {{ obstacle.message }}
+    {{ said(obstacle) }}
   </p>
 </template>

@@ -2,6 +2,7 @@
 import { computed } from 'vue'
 
 import type { Bench, Cause, Note } from '../../api/bench'
+import { said, stationOf } from '../../api/diagnostics'
 import { count } from '../../api/words'
 import CauseList from '../../parts/CauseList.vue'
 
@@ -9,6 +10,8 @@ const props = defineProps<{
   bench: Bench
   causes: Cause[] | undefined
   notes: Note[]
+  /** How far the check is, while it goes on. */
+  checked: { checked: number; count: number } | undefined
   change: (work: (bench: Bench) => void) => void
 }>()
 defineEmits<{ pick: [number]; fixed: [] }>()
@@ -26,14 +29,18 @@ function leaveOut(out: number[]) {
 <template>
   <h2>Preflight</h2>
   <p>Checks every record before anything is sent.</p>
+  <p v-if="checked" class="checking" role="status">
+    <progress :value="checked.checked" :max="checked.count" aria-label="Checking records" />
+    {{ checked.checked.toLocaleString('en-GB') }} of {{ count(checked.count, 'record') }} checked
+  </p>
   <ul v-if="bench.obstacles.length" class="stops">
-    <li v-for="obstacle in bench.obstacles" :key="obstacle.message">
-      {{ obstacle.message }}
+    <li v-for="obstacle in bench.obstacles" :key="said(obstacle)">
+      {{ said(obstacle) }}
       <RouterLink
         :to="
-          obstacle.in_settings
+          obstacle.target.kind === 'settings'
             ? '/settings'
-            : { path: `/dispatches/${bench.key}/${obstacle.station}`, query: $route.query }
+            : { path: `/dispatches/${bench.key}/${stationOf(obstacle)}`, query: $route.query }
         "
         >Fix it</RouterLink
       >
@@ -48,15 +55,15 @@ function leaveOut(out: number[]) {
   </div>
   <ul v-if="bench.hints.length" class="hints">
     <li v-for="(hint, index) in bench.hints" :key="index">
-      <span class="code name">{{ hint.placeholder }}</span> {{ hint.message }}
+      <span class="code name">{{ hint.source }}</span> {{ said(hint) }}
     </li>
   </ul>
   <ul v-if="notes.length" class="hints">
-    <li v-for="note in notes" :key="note.message">
+    <li v-for="note in notes" :key="said(note)">
       <template v-if="note.rows.some(Boolean)"
-        >{{ count(note.rows.length, 'record') }}: {{ note.message }} <span class="quiet">Rows</span></template
+        >{{ count(note.rows.length, 'record') }}: {{ said(note) }} <span class="quiet">Rows</span></template
       >
-      <template v-else>{{ note.message }}</template>
+      <template v-else>{{ said(note) }}</template>
       <template v-for="(row, index) in note.rows.filter(Boolean).slice(0, 12)" :key="row">
         <button type="button" class="plain" @click="$emit('pick', row)">{{ row }}</button>{{
           index + 1 < Math.min(note.rows.length, 12) ? ', ' : ''
@@ -94,6 +101,11 @@ function leaveOut(out: number[]) {
 </template>
 
 <style scoped>
+.checking {
+  display: flex;
+  gap: 10px;
+  align-items: center;
+}
 .hints {
   list-style: none;
   margin: 0 0 12px;

@@ -1,6 +1,7 @@
 <script setup lang="ts">
 import type { Schemas } from '../../api/client'
 import { fold } from '../../api/design'
+import { placeOf } from '../../api/diagnostics'
 import { count } from '../../api/words'
 import NeedList from '../../parts/NeedList.vue'
 import OutlineList from '../../parts/OutlineList.vue'
@@ -32,11 +33,11 @@ function placeholdersLike(text: string) {
     <p>Fix these in the file and upload it again. Until then this version can’t be used.</p>
     <ul class="problems">
       <li v-for="(problem, index) in template.problems" :key="index">
-        <button type="button" @click="placeholdersLike(problem.placeholder)">
-          <Spot :text="problem.placeholder" :start="problem.start" :end="problem.end" />
+        <button type="button" @click="placeholdersLike(problem.source)">
+          <Spot :text="problem.source" :start="problem.span?.start ?? 0" :end="problem.span?.end ?? 0" />
         </button>
-        <div>{{ problem.message }}</div>
-        <div class="quiet">{{ problem.place }}: {{ problem.line }}</div>
+        <div>{{ problem.message }} {{ problem.help }}</div>
+        <div class="quiet">{{ placeOf(problem).place }}: {{ placeOf(problem).line }}</div>
       </li>
     </ul>
   </template>

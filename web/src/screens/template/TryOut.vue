@@ -4,6 +4,7 @@ import { computed, onMounted, ref, watch } from 'vue'
 import { useRoute } from 'vue-router'
 
 import { api, ask, attempt, Refusal, type Schemas } from '../../api/client'
+import { type Diagnostic, said } from '../../api/diagnostics'
 import { useSheets } from '../../api/design'
 import ValueForm, { type Values } from '../../parts/ValueForm.vue'
 
@@ -41,7 +42,7 @@ const from = useStorage<Taken | null>(`${key}-from`, null, sessionStorage, {
 const untouched = computed(() => from.value?.values === JSON.stringify(values.value))
 const label = computed(() => (untouched.value ? (record.value?.label ?? '') : ''))
 const problem = ref('')
-const faults = ref<Schemas['Fault'][]>([])
+const faults = ref<Diagnostic[]>([])
 const name = ref('')
 let named = ''
 const LOCALES = ['en-GB', 'en-US', 'de-DE', 'fr-FR', 'nl-NL']
@@ -160,7 +161,7 @@ onMounted(() => {
   <div v-if="faults.length" role="alert">
     <ul class="faults">
       <li v-for="(fault, index) in faults" :key="index">
-        <span class="code name">{{ fault.placeholder }}</span> {{ fault.message }}
+        <span class="code name">{{ fault.source }}</span> {{ said(fault) }}
       </li>
     </ul>
   </div>

@@ -1,18 +1,17 @@
 //! Every channel can deliver here, and has something to hand over for the record.
 
-use crate::channel::{Fault, MendedIn};
-use crate::dispatch::Station;
-use crate::preflight::{Check, Checking, Facts, Finding, Obstacle, Planned, Purpose, of_problem, place_in};
+use crate::channel::Fault;
+use crate::diagnostic::{Diagnostic, Target};
+use crate::preflight::{Check, Checking, Facts, Finding, Planned, Purpose, of_channel, of_problem};
 
 /// The check.
 pub struct Channels;
 
 impl Check for Channels {
-    fn setup(&self, facts: &Facts<'_>) -> Vec<Obstacle> {
-        let texts = facts.plan.problems.iter().filter(|p| p.station == Station::Channels).map(of_problem);
+    fn setup(&self, facts: &Facts<'_>) -> Vec<Diagnostic> {
+        let texts = facts.plan.problems.iter().filter(|p| matches!(p.target, Target::Channel { .. }));
+        let texts = texts.map(|problem| of_problem(facts.plan, problem));
         let here = facts.plan.channels.iter().flat_map(|channel| channel.obstacles(&facts.world));
-        let here = here
-            .map(|(mended, message)| Obstacle { in_settings: mended == MendedIn::Settings, ..Obstacle::new(Station::Channels, message) });
         texts.chain(here).collect()
     }
 
@@ -27,10 +26,10 @@ impl Check for Channels {
                     parcel,
                 }),
                 Err(_) if at.purpose == Purpose::Proof => {}
-                Err(Fault::Fill { field, error }) => at.find_error(&place_in(at.plan, channel, field), &error),
+                Err(Fault::Fill { field, error }) => at.find_error(of_channel(channel, field), &error),
                 Err(Fault::Value { code, field, text, message }) => {
-                    let finding = Finding::new(at.row(), code, &place_in(at.plan, channel, field), &message);
-                    at.findings.push(Finding { text, ..finding });
+                    let what = Diagnostic::error(code, message).about(of_channel(channel, field));
+                    at.findings.push(Finding { text, ..Finding::new(at.row(), what) });
                 }
             }
         }

@@ -10,7 +10,7 @@ impl Check for Document {
         for error in std::mem::take(&mut at.document) {
             // In a joint document the record at fault is that of the turn.
             let row = error.turn_of.filter(|_| at.plan.joint).map_or(at.row(), |row| row as usize);
-            at.findings.push(of_fill(row, error.place.words(), &error));
+            at.findings.push(of_fill(row, &error));
         }
     }
 }

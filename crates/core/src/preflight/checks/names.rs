@@ -2,8 +2,9 @@
 
 use std::collections::HashMap;
 
+use crate::diagnostic::Diagnostic;
 use crate::dispatch::file_name;
-use crate::preflight::{Check, Checking, Finding, Summary};
+use crate::preflight::{Check, Checking, Finding, Summary, of_output};
 
 /// The check.
 pub struct FileName;
@@ -13,9 +14,11 @@ impl Check for FileName {
         match at.plan.name.fill(at.scope) {
             Ok(text) => match file_name(&text) {
                 Some(name) => at.outline.file_name = name,
-                None => at.find("blank-name", "file name", "the file name is blank. Add a field that has a value in every record."),
+                None => {
+                    at.find(of_output("file name"), "blank-name", "the file name is blank. Add a field that has a value in every record.")
+                }
             },
-            Err(error) => at.find_error("file name", &error),
+            Err(error) => at.find_error(of_output("file name"), &error),
         }
     }
 
@@ -31,8 +34,8 @@ impl Check for FileName {
                 let others = same.iter().filter(|other| other.record != one.record).take(5).map(|other| format!("row {}", other.record));
                 let others = others.collect::<Vec<_>>().join(", ");
                 let message = format!("“{}” is also the file name of {others}. Add a field that makes it unique.", one.file_name);
-                findings
-                    .push(Finding { text: Some(one.file_name.clone()), ..Finding::new(one.record, "same-name", "file name", &message) });
+                let what = Diagnostic::error("same-name", message).about(of_output("file name"));
+                findings.push(Finding { text: Some(one.file_name.clone()), ..Finding::new(one.record, what) });
             }
         }
         findings.sort_by_key(|f| f.record);
@@ -48,7 +51,7 @@ mod tests {
     fn records_of_one_file_name_name_each_other() {
         let one = |record, name: &str| Summary { record, file_name: name.into(), goes_to: Vec::new() };
         let found = FileName.batch(&[one(3, "Reminder"), one(17, "reminder"), one(31, "Other")]);
-        let said: Vec<_> = found.iter().map(|f| (f.record, f.message.as_str())).collect();
+        let said: Vec<_> = found.iter().map(|f| (f.record, f.what.to_string())).collect();
         assert_eq!(said[0].0, 3);
         assert_eq!(said[0].1, "“Reminder” is also the file name of row 17. Add a field that makes it unique.");
         assert_eq!(said.len(), 2);

@@ -11,12 +11,13 @@ use std::ops::Range;
 
 pub(super) use self::reach::DEEPEST;
 use self::reach::Reach;
+use super::Placeholder;
 use super::coverage::{self, Way};
 use super::dialect::Identity;
 use super::gathered::{Gathered, Id, Node};
 use super::outline::{Outline, outline};
 use super::program::{Block, Op, Program, Site};
-use super::{Placeholder, Problem};
+use crate::diagnostic::{Diagnostic, Target};
 use crate::language::Span;
 use crate::language::syntax::{Kind, Unit};
 
@@ -31,7 +32,7 @@ pub struct Compiled {
     /// where a word processor split it.
     pub spots: Vec<Vec<Range<usize>>>,
     /// What must be put right first.
-    pub problems: Vec<Problem>,
+    pub problems: Vec<Diagnostic>,
     /// The conditions and repeats as they nest, with what is printed in them.
     pub outline: Vec<Outline>,
     /// The ways that filling can go, in reading order.
@@ -137,7 +138,7 @@ struct Compiler<'g> {
     blocks: Vec<Block>,
     placeholders: Vec<Placeholder>,
     /// With the order of their paragraphs.
-    problems: Vec<(usize, Problem)>,
+    problems: Vec<(usize, Diagnostic)>,
 }
 
 impl<'g> Compiler<'g> {
@@ -174,7 +175,13 @@ impl<'g> Compiler<'g> {
 
     fn problem(&mut self, paragraph: usize, placeholder: String, span: Span, code: &'static str, message: String) {
         let own = &self.gathered.paragraphs[paragraph];
-        self.problems.push((paragraph, Problem { code, message, place: own.place, line: shown(&own.text), placeholder, span }));
+        self.problems.push((
+            paragraph,
+            Diagnostic::error(code, message)
+                .about(Target::Template { place: own.place, line: shown(&own.text) })
+                .within(placeholder)
+                .at(span),
+        ));
     }
 
     fn problem_at(&mut self, index: usize, code: &'static str, message: &str) {

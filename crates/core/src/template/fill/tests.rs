@@ -60,7 +60,7 @@ fn record() -> Record {
 fn filled(xml: &str) -> String {
     let compiled = compile(gather(format!("<doc>{xml}</doc>").into_bytes().into(), &SMALL, Place::Body).expect("gathers"));
     if let Some(problem) = compiled.problems.first() {
-        return format!("problem {}: {}", problem.code, problem.message);
+        return format!("problem {}: {}", problem.code, problem);
     }
     let (record, ties) = (record(), Ties::default());
     let context = Context::new(Locale::english(), DateTime::constant(2026, 11, 23, 9, 0, 0, 0));

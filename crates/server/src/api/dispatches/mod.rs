@@ -4,7 +4,11 @@ mod pictures;
 mod preview;
 
 use axum::Json;
+use axum::body::Body;
 use axum::extract::{Path, State};
+use axum::http::header;
+use axum::response::{IntoResponse, Response};
+use futures::StreamExt;
 use mangle_app::App;
 use mangle_app::dispatches::edit::{self, DispatchInfo, Key, NewDispatch};
 use mangle_app::dispatches::{Bench, DispatchBody, PreflightView, ProofRun, StartRun};
@@ -12,14 +16,14 @@ use mangle_app::store::runs::RunInfo;
 use utoipa_axum::router::OpenApiRouter;
 use utoipa_axum::routes;
 
-use crate::error::{Answer, Problem};
+use crate::error::{Answer, Problem, Refused};
 
 pub fn router() -> OpenApiRouter<App> {
     OpenApiRouter::new()
         .routes(routes!(list, add))
         .routes(routes!(show, change, remove))
         .routes(routes!(preview::page))
-        .routes(routes!(preflight))
+        .routes(routes!(preflight, preflight_in_parts))
         .routes(routes!(start))
         .routes(routes!(proofs))
         .routes(routes!(copy))
@@ -61,6 +65,22 @@ async fn show(State(app): State<App>, Path(key): Path<String>) -> Answer<Bench> 
 #[utoipa::path(put, path = "/api/dispatches/{key}", tag = "dispatches", params(("key" = String, Path)), request_body = DispatchBody, responses((status = 200, body = Bench), (status = 409, body = Problem), (status = 422, body = Problem)))]
 async fn change(State(app): State<App>, Path(key): Path<String>, Json(new): Json<DispatchBody>) -> Answer<Bench> {
     Ok(Json(app.change_dispatch(&key, new).await?))
+}
+
+/// Checks every chosen record against the dispatch and tells what it finds while it goes on: a
+/// view as JSON on each line, the last one complete (`application/x-ndjson`). A closed connection
+/// stops the check.
+#[utoipa::path(get, path = "/api/dispatches/{key}/preflight", tag = "dispatches", params(("key" = String, Path)), responses((status = 200, content_type = "application/x-ndjson", body = PreflightView), (status = 409, body = Problem)))]
+async fn preflight_in_parts(State(app): State<App>, Path(key): Path<String>) -> Result<Response, Refused> {
+    let line = |view: Result<PreflightView, mangle_app::Error>| -> Result<String, axum::BoxError> {
+        let text = match view {
+            Ok(view) => serde_json::to_string(&view)?,
+            Err(error) => serde_json::to_string(&Problem::from(error))?,
+        };
+        Ok(text + "\n")
+    };
+    let views = app.preflight_in_parts(&key).await?.map(line);
+    Ok(([(header::CONTENT_TYPE, "application/x-ndjson")], Body::from_stream(views)).into_response())
 }
 
 /// Checks every chosen record against the dispatch. A newer change or a closed page drops the

@@ -56,7 +56,7 @@ impl Draw for Easel {
 
 fn run(xml: &str, trace: bool) -> (String, Filling) {
     let compiled = compile(gather(format!("<doc>{xml}</doc>").into_bytes().into(), &SMALL, Place::Body).expect("gathers"));
-    let problems: Vec<String> = compiled.problems.iter().map(|p| format!("problem {}: {}", p.code, p.message)).collect();
+    let problems: Vec<String> = compiled.problems.iter().map(|p| format!("problem {}: {}", p.code, p)).collect();
     if !problems.is_empty() {
         return (problems.join("\n"), Filling::default());
     }
@@ -97,7 +97,7 @@ fn table(rows: &[String]) -> String {
 fn text(template: &str) -> String {
     let template = TextTemplate::new(template);
     if let Some(problem) = template.problems().first() {
-        return format!("problem {}", problem.message);
+        return format!("problem {}", problem);
     }
     let (sheet, ties, context) = (case(), Ties::default(), Context::new(Locale::english(), NOON));
     template.fill(&Scope::new(&sheet.records[0], &ties, &context)).unwrap_or_else(|e| format!("error {}", e.error))

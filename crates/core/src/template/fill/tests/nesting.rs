@@ -83,13 +83,13 @@ fn an_else_of_a_row_stands_beside_it() {
 
 #[test]
 fn what_nests_too_deep_is_told_once() {
-    let problems = |xml: &str| compiled(xml).problems.iter().map(|p| (p.code, p.placeholder.clone())).collect::<Vec<_>>();
+    let problems = |xml: &str| compiled(xml).problems.into_iter().map(|p| (p.code, p.source)).collect::<Vec<_>>();
     let passages = |depth: usize| "[:if a]".repeat(depth) + "[: b]" + &"[:end]".repeat(depth);
     assert_eq!(problems(&p(&passages(64))), []);
-    assert_eq!(problems(&p(&passages(65))), [("too-deep", "[: b]".to_owned())]);
+    assert_eq!(problems(&p(&passages(65))), [("too-deep".into(), "[: b]".to_owned())]);
     let rows = |count: usize| format!("<tbl>{}</tbl>", row(&[&("[:repeat row for lines]".repeat(count) + "[: item]")]));
     assert_eq!(problems(&rows(64)), []);
-    assert_eq!(problems(&rows(65)).iter().map(|(code, _)| *code).collect::<Vec<_>>(), ["too-deep"]);
+    assert_eq!(problems(&rows(65)).iter().map(|(code, _)| code.clone()).collect::<Vec<_>>(), ["too-deep"]);
     // However deep, it is read in no time, and its outline is no deeper.
     let deep = compiled(&p(&passages(5_000)));
     assert!(deep.problems.iter().any(|p| p.code == "too-deep"));

@@ -1,0 +1,88 @@
+//! What is kept ready in memory: by number, weighed in bytes. What was not used for long goes
+//! first where there is too much of it.
+
+use quick_cache::Weighter;
+use quick_cache::sync::Cache as Quick;
+
+/// How many bytes something takes in memory, about.
+pub trait Weigh {
+    /// About so many bytes.
+    fn bytes(&self) -> usize;
+}
+
+#[derive(Debug, Clone)]
+struct Bytes;
+
+impl<T: Weigh> Weighter<i64, T> for Bytes {
+    fn weight(&self, _number: &i64, value: &T) -> u64 {
+        value.bytes().max(1) as u64
+    }
+}
+
+/// Values by number.
+#[allow(missing_debug_implementations)]
+pub struct Cache<T>(Quick<i64, T, Bytes>);
+
+impl<T: Weigh + Clone> Cache<T> {
+    /// A cache that holds so many bytes in all, about so many values.
+    pub fn new(values: usize, bytes: usize) -> Cache<T> {
+        Cache(Quick::with_weighter(values, bytes as u64, Bytes))
+    }
+
+    /// The value of a number.
+    pub fn get(&self, number: i64) -> Option<T> {
+        self.0.get(&number)
+    }
+
+    /// Keeps a value.
+    pub fn insert(&self, number: i64, value: T) {
+        self.0.insert(number, value);
+    }
+
+    /// Takes a value out.
+    pub fn take(&self, number: i64) -> Option<T> {
+        self.0.remove(&number).map(|(_, value)| value)
+    }
+
+    /// Forgets all.
+    pub fn clear(&self) {
+        self.0.clear();
+    }
+
+    /// How many bytes it holds, about.
+    pub fn bytes(&self) -> u64 {
+        self.0.weight()
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use std::sync::Arc;
+
+    #[derive(Debug, Clone)]
+    struct Heavy(Arc<Vec<u8>>);
+    impl Weigh for Heavy {
+        fn bytes(&self) -> usize {
+            self.0.len()
+        }
+    }
+
+    #[test]
+    fn it_holds_so_many_bytes_and_gives_back_what_is_taken_out() {
+        let cache = Cache::new(10, 10_000);
+        for number in 0..50 {
+            cache.insert(number, Heavy(Arc::new(vec![0; 1_000])));
+            assert!(cache.bytes() <= 10_000, "{}", cache.bytes());
+        }
+        assert!((0..50).filter(|number| cache.get(*number).is_some()).count() >= 5);
+        // What is larger than all of it is used without being kept.
+        cache.insert(99, Heavy(Arc::new(vec![0; 20_000])));
+        assert!(cache.get(99).is_none() && cache.bytes() <= 10_000);
+        cache.insert(7, Heavy(Arc::new(vec![1])));
+        let taken = cache.take(7).expect("there");
+        assert_eq!(Arc::strong_count(&taken.0), 1, "nobody else holds it");
+        cache.clear();
+        assert_eq!(cache.bytes(), 0);
+    }
+}
