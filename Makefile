@@ -69,7 +69,7 @@ compare-functions:
 long: tools
 	cargo build $(OURS) --bin mangle
 	MANGLE_LONG=60 cargo test $(OURS) --test hostile --test documents hostile any_
-	MANGLE_KILLS=200 cargo test $(OURS) --test faults
+	MANGLE_KILLS=200 cargo test $(OURS) --test faults -- --include-ignored
 
 # Measures in the release build.
 speed:

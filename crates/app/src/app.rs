@@ -70,6 +70,8 @@ pub struct Inner {
     pub makers: jobs::Makers,
     /// How many items are made at a time: one for each core, whatever the number of runs.
     pub(crate) slots: Arc<Semaphore>,
+    /// A place more for what a person waits for: proofs.
+    pub(crate) reserve: Arc<Semaphore>,
     /// What runs in the background, to be waited for at the end.
     pub(crate) tasks: TaskTracker,
     /// Told once the program is to end.
@@ -121,6 +123,7 @@ pub(crate) async fn open_with(options: Options, adapters: Vec<Arc<dyn Channel>>)
         incoming: Files::open(&options.folder.join("incoming"))?,
         makers: jobs::Makers::default(),
         slots: Arc::new(Semaphore::new(cores)),
+        reserve: Arc::new(Semaphore::new(1)),
         tasks: TaskTracker::new(),
         stopping: CancellationToken::new(),
         _lock: lock,

@@ -70,8 +70,21 @@ fn serve(folder: &Path, office: &Path, port: u16) -> Result<Program> {
     Program::start(&["serve", "--port", "0", "--smtp", &smtp, "--allow-folder", &allowed, "--folder", &folder.to_string_lossy()])
 }
 
-/// The demo's letter for all holders, by mail and into a folder; how many records it has.
-fn make_ready(program: &Program) -> Result<usize> {
+/// Holders as the demo has them, as many as are wanted, as a sheet of their own; its number.
+fn many(program: &Program, count: usize) -> Result<Value> {
+    let mut text = "Ref,Salutation,First name,Last name,E-mail,Mobile,Home phone,Street,Suite,Postcode,Town,Boat name,Berth,Balance,Paid,Deposit,Due date,Yearly fee,Days overdue,Liveaboard,Pontoon\n".to_owned();
+    for at in 0..count {
+        let (berth, balance, pontoon) = (at % 60, at % 900, ["North", "South", "West"][at % 3]);
+        text += &format!("BX-{at:04},Ms,Grace,Quayle {at},p{at}@post.example,,,2 Rope Walk,,BQ1 2AB,Brackwater,Tern,N {berth},");
+        text += &format!("{balance}.50,100.00,50.00,2026-09-01,1240.00,83,no,{pontoon}\n");
+    }
+    let source = ask("POST", &format!("{}/api/sources/paste", program.address), Some(json!({ "name": "Many", "text": text })))?;
+    Ok(source["sheets"][0]["id"].clone())
+}
+
+/// The demo's letter for so many holders, or for its own, by mail and into a folder; how many
+/// records it has.
+fn make_ready(program: &Program, count: Option<usize>) -> Result<usize> {
     let url = format!("{}/api/dispatches/balance-reminders", program.address);
     let bench = ask("GET", &url, None)?;
     let mut setup = bench["setup"].clone();
@@ -80,7 +93,11 @@ fn make_ready(program: &Program) -> Result<usize> {
     setup["filter"] = json!("");
     let folder = json!({ "kind": "folder", "folder": "Office", "path": "[: pontoon]", "clash": "number" });
     setup["channels"].as_array_mut().context("channels")?.push(json!({ "channel": folder }));
-    let body = json!({ "name": bench["name"], "template_id": bench["template_id"], "sheet_id": bench["sheet_id"], "setup": setup });
+    let sheet = match count {
+        Some(count) => many(program, count)?,
+        None => bench["sheet_id"].clone(),
+    };
+    let body = json!({ "name": bench["name"], "template_id": bench["template_id"], "sheet_id": sheet, "setup": setup });
     let bench = ask("PUT", &url, Some(body))?;
     anyhow::ensure!(bench["obstacles"] == json!([]), "{}", bench["obstacles"]);
     Ok(bench["records"].as_array().map_or(0, Vec::len))
@@ -116,7 +133,7 @@ fn killed_at_any_moment_beside_any_mail_server_it_loses_nothing_and_delivers_not
         Program::demo(folder.path()).map(drop)?;
         let port = moody_server(taken.clone(), seed + round)?;
         let mut program = serve(folder.path(), office.path(), port)?;
-        let count = make_ready(&program)?;
+        let count = make_ready(&program, Some(500))?;
         let run = ask("POST", &format!("{}/api/dispatches/balance-reminders/runs", program.address), Some(json!({ "count": count })))?;
         let id = run["id"].clone();
         anyhow::ensure!(id.is_i64(), "{run}");
@@ -197,7 +214,7 @@ fn a_full_disk_stops_a_run_for_as_long_as_it_is_full() -> Result<()> {
     let data = small.to_string_lossy();
     let arguments = ["serve", "--port", "0", "--smtp", &smtp, "--allow-folder", &allowed, "--folder", &data];
     let program = Program::start_on_small_disk(&small, 48, &world, &arguments)?;
-    let count = make_ready(&program)?;
+    let count = make_ready(&program, None)?;
     let filler = program.sees(&small).join("filler");
     let run = ask("POST", &format!("{}/api/dispatches/balance-reminders/runs", program.address), Some(json!({ "count": count })))?;
     let id = run["id"].clone();
@@ -251,7 +268,7 @@ fn a_folder_without_the_last_pages_of_its_log_sends_nothing_twice() -> Result<()
     Program::demo(folder.path()).map(drop)?;
     let port = kind_server(taken.clone())?;
     let mut program = serve(folder.path(), office.path(), port)?;
-    let count = make_ready(&program)?;
+    let count = make_ready(&program, None)?;
     let run = ask("POST", &format!("{}/api/dispatches/balance-reminders/runs", program.address), Some(json!({ "count": count })))?;
     let id = run["id"].clone();
     let mut cut = 0;
@@ -271,4 +288,35 @@ fn a_folder_without_the_last_pages_of_its_log_sends_nothing_twice() -> Result<()
     let done = wait(&program, &id, |run| run["state"] == "done")?;
     assert!(done["uncertain"].as_u64() > Some(0), "what the store forgot is shown: {done}");
     check(&program, &id, count, &done, &taken.lock().expect("one at a time"), office.path(), (0, 0))
+}
+
+/// Two minutes: a part of `make long`.
+#[test]
+#[ignore = "takes two minutes"]
+fn a_mail_server_that_answers_after_90_seconds_gets_each_message_once() -> Result<()> {
+    let (folder, office, taken) = (tempfile::tempdir()?, tempfile::tempdir()?, Taken::default());
+    Program::demo(folder.path()).map(drop)?;
+    let own = taken.clone();
+    let port = mail_server(move |told| {
+        if let Told::Message { id, .. } = told {
+            note(&own, id);
+            std::thread::sleep(Duration::from_secs(90));
+        }
+        Does::Takes
+    })?;
+    let program = serve(folder.path(), office.path(), port)?;
+    let count = make_ready(&program, Some(3))?;
+    let run = ask("POST", &format!("{}/api/dispatches/balance-reminders/runs", program.address), Some(json!({ "count": count })))?;
+    let begun = std::time::Instant::now();
+    while begun.elapsed() < Duration::from_secs(400) {
+        if ask("GET", &format!("{}/api/runs/{}", program.address, run["id"]), None)?["state"] == "done" {
+            break;
+        }
+        std::thread::sleep(Duration::from_secs(2));
+    }
+    let done = ask("GET", &format!("{}/api/runs/{}", program.address, run["id"]), None)?;
+    assert_eq!((&done["state"], &done["delivered"], &done["uncertain"]), (&json!("done"), &json!(3), &json!(0)), "{done}");
+    let taken = taken.lock().expect("one at a time");
+    assert!(taken.len() == 3 && taken.values().all(|times| *times == 1) && begun.elapsed() > Duration::from_secs(90), "{taken:?}");
+    Ok(())
 }

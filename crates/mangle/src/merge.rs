@@ -9,16 +9,17 @@ use std::sync::{Arc, Mutex};
 
 use anyhow::{Context as _, Result, bail, ensure};
 use jiff::civil::{Date, DateTime, Time};
+use mangle_app::making::{documents, filled};
 use mangle_core::channel::World;
 use mangle_core::dispatch::{Format, Plan, Setup, Station, file_name, joint_record, joint_schema, name_uses, tie_states};
 use mangle_core::language::{Context, Folded, Scope};
-use mangle_core::preflight::{Facts, Finding, Purpose, Summary, check, check_batch, obstacles};
+use mangle_core::preflight::{Facts, Finding, Purpose, Summary, check_batch, obstacles};
 use mangle_core::records::{Filter, Recognised, Record, Sheet, from_json, recognise};
 use mangle_core::value::read::Reading;
 use mangle_core::value::{DateOrder, Locale};
 use mangle_core::words::counted;
 use mangle_documents::formats::{self, Means, Template};
-use mangle_documents::layout::{FontSet, Typesetter};
+use mangle_documents::layout::FontSet;
 use mangle_documents::picture::FolderPictures;
 use serde::Serialize;
 
@@ -306,37 +307,25 @@ fn of_fault(record: &Record, fault: Fault) -> Line {
 fn one(job: &Job, record: &Record, number: usize, count: usize) -> Line {
     let context = job.plan.context(&job.context, record, number, count);
     let scope = Scope::new(record, &job.plan.ties, &context);
-    let (filled, errors) = match job.template.fill_with(&scope, Means { pictures: &job.pictures }) {
-        Ok(filled) => (Some(filled), Vec::new()),
-        Err(errors) => (None, errors),
-    };
-    let (name, filled) = match (check(&job.plan, &scope, errors, Purpose::Run), filled) {
-        (Ok(outline), Some(filled)) => (outline.file_name, filled),
-        (Err(findings), _) => match findings.into_iter().next() {
+    let checked = filled(&job.plan, &*job.template, &scope, Means { pictures: &job.pictures }, Purpose::Run);
+    let (filled, outline) = match checked {
+        Ok(made) => made,
+        Err(findings) => match findings.into_iter().next() {
             Some(first) => return of_fault(record, Fault::of(first)),
             None => return failed(record, "internal", "document", "no document was created".to_owned()),
         },
-        (Ok(_), None) => return failed(record, "internal", "document", "no document was created".to_owned()),
+    };
+    let made = match documents(&job.plan, &*job.template, record, (&filled, &outline), (context.clock.now, false)) {
+        Ok(made) => made,
+        Err(fault) => return failed(record, fault.code, fault.place, fault.message),
     };
     let mut files = Vec::new();
-    let mut keep = |format: Format, bytes: Vec<u8>| -> Result<(), Line> {
-        let file = format!("{name}.{}", format.extension());
-        std::fs::write(job.out.join(&file), bytes).map_err(|e| failed(record, "not-written", "file", format!("{file}: {e}")))?;
+    for document in made {
+        let file = format!("{}.{}", outline.file_name, document.format.extension());
+        if let Err(error) = std::fs::write(job.out.join(&file), document.bytes) {
+            return failed(record, "not-written", "file", format!("{file}: {error}"));
+        }
         files.push(file);
-        Ok(())
-    };
-    let made = (|| {
-        if job.plan.makes(Format::Docx) {
-            keep(Format::Docx, job.template.write(&filled).map_err(|e| failed(record, e.code(), "docx", e.to_string()))?)?;
-        }
-        if job.plan.makes(Format::Pdf) {
-            let made = job.template.typeset(&filled, &Typesetter::default()).map_err(|e| failed(record, "pages", "pdf", e.to_string()))?;
-            keep(Format::Pdf, made.pdf(&name, context.clock.now).map_err(|e| failed(record, "pages", "pdf", e.to_string()))?)?;
-        }
-        Ok(())
-    })();
-    match made {
-        Ok(()) => Line { record: record.number, file: files, state: "made", error: None },
-        Err(line) => line,
     }
+    Line { record: record.number, file: files, state: "made", error: None }
 }

@@ -34,12 +34,12 @@ const NOON: DateTime = DateTime::constant(2026, 11, 23, 12, 0, 0, 0);
 /// Holders as the demo has them, as many as are wanted; every fifth without an address where some
 /// are to be wrong.
 fn holders(count: usize, wrong: bool) -> Vec<u8> {
-    let mut text = "Ref,Salutation,First name,Last name,E-mail,Berth,Balance,Due date,Yearly fee,Pontoon\n".to_owned();
+    let mut text = "Ref,Salutation,First name,Last name,E-mail,Mobile,Home phone,Street,Suite,Postcode,Town,Boat name,Berth,Balance,Paid,Deposit,Due date,Yearly fee,Days overdue,Liveaboard,Pontoon\n".to_owned();
     for at in 0..count {
         let address = if wrong && at % 5 == 0 { String::new() } else { format!("p{at}@post.example") };
         let _ = writeln!(
             text,
-            "BX-{at:06},Ms,Grace,Quayle {at},{address},N {},{}.50,2026-{:02}-{:02},1240.00,North",
+            "BX-{at:06},Ms,Grace,Quayle {at},{address},,,2 Rope Walk,,BQ1 2AB,Brackwater,Tern {at},N {},{}.50,100.00,50.00,2026-{:02}-{:02},1240.00,83,no,North",
             at % 60,
             at % 900,
             at % 9 + 1,
@@ -157,7 +157,10 @@ async fn measured() {
     let whole = LETTERS as f64 / begun.elapsed().as_secs_f64();
     let alone_after = alone(&letter, &loaded.sheet);
     let both = (alone_before + alone_after) / 2.0;
-    println!("whole run of {LETTERS} letters: {whole:.0} a second; PDFs alone: {alone_before:.0} before, {alone_after:.0} after; ratio {:.2}", whole / both);
+    println!(
+        "whole run of {LETTERS} letters: {whole:.0} a second; PDFs alone: {alone_before:.0} before, {alone_after:.0} after; ratio {:.2}",
+        whole / both
+    );
     println!("memory after each thousand: {memories:?} MB");
 
     let (key, sheet) = dispatch(&app, "Wrong", template, holders(LETTERS, true)).await;

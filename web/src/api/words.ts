@@ -20,6 +20,9 @@ export const shortDay = (stamp: string | null | undefined) =>
 export const clock = (stamp: string | null | undefined) =>
   written(stamp, { hour: '2-digit', minute: '2-digit' })
 
+/** A number with its thousands apart. */
+export const grouped = (number: number) => number.toLocaleString('en-GB')
+
 const STATES: Record<string, string> = { made: 'Stored', blocked: 'On hold' }
 /** A state of a run or of one of its items. */
 export const stateWord = (state: string) =>
@@ -42,7 +45,7 @@ export function size(bytes: number): string {
 }
 
 export function count(number: number, one: string, many = `${one}s`): string {
-  return `${number.toLocaleString('en-GB')} ${number === 1 ? one : many}`
+  return `${grouped(number)} ${number === 1 ? one : many}`
 }
 
 /** Seconds as "3 min 20 s". */

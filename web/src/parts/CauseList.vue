@@ -4,7 +4,7 @@ import { ref } from 'vue'
 import type { Bench, Cause } from '../api/bench'
 import { api, ask, attempt } from '../api/client'
 import { said } from '../api/diagnostics'
-import { count } from '../api/words'
+import { count, grouped } from '../api/words'
 
 /** Findings by cause: one line each with its records and the act that puts it right. */
 const props = defineProps<{ bench: Bench; causes: Cause[] }>()
@@ -80,7 +80,7 @@ function correct(row: number, column: number, text: string) {
           :aria-label="`${count(cause.records.length, 'record')}: ${said(cause)}`"
           @click="toggle(cause)"
         >
-          <b>{{ cause.records.length }}</b> {{ cause.records.length === 1 ? 'record' : 'records' }}
+          <b>{{ grouped(cause.records.length) }}</b> {{ cause.records.length === 1 ? 'record' : 'records' }}
           <span aria-hidden="true">{{ open.has(key(cause)) ? '▾' : '▸' }}</span>
         </button>
         <div class="why">
@@ -98,7 +98,7 @@ function correct(row: number, column: number, text: string) {
             >Correct {{ cause.fix.column }}</el-button
           >
           <el-button v-if="rows(cause).length" text @click="emit('leaveOut', rows(cause))"
-            >Leave {{ rows(cause).length === 1 ? 'it' : `${rows(cause).length}` }} out</el-button
+            >Leave {{ rows(cause).length === 1 ? 'it' : grouped(rows(cause).length) }} out</el-button
           >
         </div>
       </div>
@@ -124,7 +124,7 @@ function correct(row: number, column: number, text: string) {
           <span v-if="record.message !== cause.message" class="said">{{ record.message }}</span>
         </li>
         <li v-if="cause.records.length > LISTED" class="quiet">
-          and {{ cause.records.length - LISTED }} more
+          and {{ grouped(cause.records.length - LISTED) }} more
         </li>
       </ul>
     </li>

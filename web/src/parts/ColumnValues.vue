@@ -3,7 +3,7 @@ import { ref, watch } from 'vue'
 
 import { api, ask, attempt, type Schemas } from '../api/client'
 import type { Sheet } from '../api/sheet'
-import { count } from '../api/words'
+import { count, grouped } from '../api/words'
 
 /** The values of a column with how many rows have each; one that is chosen filters the sheet. */
 const props = defineProps<{ it: Sheet; index: number }>()
@@ -35,7 +35,7 @@ const choose = (condition: string) => (filter.value = filter.value === condition
           @click="choose(one.condition)"
         >
           <span class="value" :class="{ quiet: !one.text }">{{ one.text || 'blank' }}</span>
-          <span class="num quiet">{{ one.count.toLocaleString('en-GB') }}</span>
+          <span class="num quiet">{{ grouped(one.count) }}</span>
         </button>
       </li>
     </ul>

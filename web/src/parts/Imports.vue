@@ -3,6 +3,7 @@ import { useIntervalFn } from '@vueuse/core'
 import { onMounted, ref } from 'vue'
 
 import { api, ask, attempt, type Schemas } from '../api/client'
+import { grouped } from '../api/words'
 
 /** Imports that are going, each with how far it is and a way to stop it. */
 const emit = defineEmits<{ ended: [] }>()
@@ -22,10 +23,9 @@ useIntervalFn(look, 700)
 const stop = (job: Schemas['JobInfo']) =>
   attempt(() => ask(api.DELETE('/api/jobs/{id}', { params: { path: { id: job.id } } })))
 
-const n = (value: number) => value.toLocaleString('en-GB')
 const far = (job: Schemas['JobInfo']) => {
   if (job.state === 'waiting') return 'waiting'
-  return job.phase === 'rows' && job.total ? `${n(job.done)} of ${n(job.total)} rows` : 'reading'
+  return job.phase === 'rows' && job.total ? `${grouped(job.done)} of ${grouped(job.total)} rows` : 'reading'
 }
 </script>
 

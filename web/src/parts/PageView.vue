@@ -4,7 +4,7 @@ import { computed, ref, watch } from 'vue'
 import type { Bench } from '../api/bench'
 import { api, ask, attempt, type Schemas } from '../api/client'
 import { said } from '../api/diagnostics'
-import { count } from '../api/words'
+import { count, grouped } from '../api/words'
 import MarkedPages from './MarkedPages.vue'
 import ZoomBar from './ZoomBar.vue'
 
@@ -84,7 +84,7 @@ const kindOf = (number: number) => (props.page?.trace[number]?.failed ? 'failed'
       </template>
       <b v-if="bench.setup.joint && page">One document for {{ page.label }}</b>
       <template v-else-if="record">
-        <b>{{ at + 1 }} of {{ bench.records.length }}</b>
+        <b>{{ grouped(at + 1) }} of {{ grouped(bench.records.length) }}</b>
         <span class="label" :title="record.label">{{ record.label }}, row {{ record.row }}</span>
       </template>
       <span class="push" />

@@ -3,7 +3,7 @@ import { computed } from 'vue'
 
 import type { Bench, Cause } from '../api/bench'
 import { stationOf } from '../api/diagnostics'
-import { count, shortDay } from '../api/words'
+import { count, grouped, shortDay } from '../api/words'
 import { channelsInWords } from '../registries/channels'
 
 /** The steps of a dispatch in working order, each with its state in a word. */
@@ -41,7 +41,7 @@ const stations = computed<Station[]>(() => {
     {
       key: 'records',
       name: 'Records',
-      state: b.sheet ? String(b.records.length) : 'None',
+      state: b.sheet ? grouped(b.records.length) : 'None',
       tone: b.filter_problem ? 'bad' : b.sheet ? 'done' : 'open',
       line: b.sheet
         ? [b.sheet.name, setup.filter].filter(Boolean).join(', ')

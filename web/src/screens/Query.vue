@@ -4,7 +4,7 @@ import { useRoute, useRouter } from 'vue-router'
 
 import { attempt } from '../api/client'
 import { noPicks, useQuery } from '../api/crm'
-import { clock, count, day } from '../api/words'
+import { clock, count, day, grouped } from '../api/words'
 import ListAsked from '../parts/ListAsked.vue'
 import QueryRow from '../parts/QueryRow.vue'
 import SampleTable from '../parts/SampleTable.vue'
@@ -68,8 +68,7 @@ function setRoot(set: string) {
       <span class="push" />
       <template v-if="going">
         <span role="status"
-          >{{ fetching?.done.toLocaleString('en-GB')
-          }}{{ fetching?.total ? ` of ${fetching.total.toLocaleString('en-GB')}` : '' }}
+          >{{ grouped(fetching?.done ?? 0) }}{{ fetching?.total ? ` of ${grouped(fetching.total)}` : '' }}
           {{ fetching?.state }}</span
         >
         <progress :value="fetching?.done ?? 0" :max="fetching?.total ?? undefined" aria-label="Fetching" />
@@ -154,7 +153,8 @@ function setRoot(set: string) {
           <div v-if="sample?.records.length || key" class="quiet told">
             <span v-if="sample?.records.length"
               >First {{ sample.records.length }} of
-              {{ sample.total?.toLocaleString('en-GB') ?? 'many' }} records</span
+              {{ sample.total === null || sample.total === undefined ? 'many' : grouped(sample.total) }}
+              records</span
             >
             <label
               >Preview one record (key)

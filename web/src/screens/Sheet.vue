@@ -4,7 +4,7 @@ import { useRoute, useRouter } from 'vue-router'
 
 import { type Schemas } from '../api/client'
 import { useSheet, type Row } from '../api/sheet'
-import { count, day } from '../api/words'
+import { count, day, grouped } from '../api/words'
 import CellGrid from '../parts/CellGrid.vue'
 import ColumnPanel from '../parts/ColumnPanel.vue'
 import FilesPanel from '../parts/FilesPanel.vue'
@@ -142,11 +142,10 @@ const open = (row: Row) => show(`row/${row.number}`)
         :key="other.id"
         :to="`/sheets/${other.id}`"
         :class="{ here: other.id === sheet.id }"
-        >{{ other.name }} {{ other.row_count.toLocaleString('en-GB') }}</RouterLink
+        >{{ other.name }} {{ grouped(other.row_count) }}</RouterLink
       >
       <span class="push quiet"
-        ><template v-if="!reading && total !== sheet.row_count"
-          >{{ total.toLocaleString('en-GB') }} of </template
+        ><template v-if="!reading && total !== sheet.row_count">{{ grouped(total) }} of </template
         >{{ count(sheet.row_count, 'record') }}</span
       >
     </div>

@@ -5,7 +5,7 @@ import { useRouter } from 'vue-router'
 
 import { api, ask, attempt, type Schemas, upload } from '../api/client'
 import { confirmed } from '../api/confirm'
-import { count, DATA_FILES, day } from '../api/words'
+import { count, DATA_FILES, day, grouped } from '../api/words'
 import FilePick from '../parts/FilePick.vue'
 import Imports from '../parts/Imports.vue'
 import ListFoot from '../parts/ListFoot.vue'
@@ -130,7 +130,7 @@ async function remove(source: Schemas['Source']) {
             </td>
             <td class="quiet">{{ from(source) }}</td>
             <td class="num">
-              {{ source.sheets.reduce((sum, s) => sum + s.row_count, 0).toLocaleString('en-GB') }}
+              {{ grouped(source.sheets.reduce((sum, s) => sum + s.row_count, 0)) }}
             </td>
             <td class="quiet">{{ day(source.brought_in) }}</td>
             <td class="doing">

@@ -14,7 +14,7 @@ use serde::Serialize;
 use crate::dispatches::{find, of_all, ready};
 use crate::pages::{Pages, TraceInfo};
 use crate::prepare::{Prepared, blocking};
-use crate::{App, Error, Outcome, jobs};
+use crate::{App, Error, Outcome, making};
 
 /// The pages of one record as they will be made.
 #[derive(Debug, Serialize)]
@@ -124,7 +124,7 @@ fn view(prepared: &Prepared, row: usize) -> Outcome<PageView> {
         }
         Err(findings) => view.findings = findings.into_iter().map(|finding| finding.what).collect(),
     }
-    view.pages = Pages::filled(&filled, &jobs::page_of(&**template, &filled, &Typesetter::default())?);
+    view.pages = Pages::filled(&filled, &making::page_of(&**template, &filled, &Typesetter::default())?);
     view.trace = TraceInfo::of(trace, template.placeholders());
     Ok(view)
 }

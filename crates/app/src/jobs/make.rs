@@ -3,20 +3,18 @@
 use std::sync::{Arc, Condvar, Mutex, PoisonError};
 use std::time::Duration;
 
-use anyhow::{Context as _, Result};
+use anyhow::Result;
 use mangle_core::channel::{Moment, Parcel, proof};
-use mangle_core::dispatch::{Attach, Format, PdfStandard};
 use mangle_core::language::Context;
-use mangle_core::preflight::{Finding, Note, Noted, Outline, Planned, Purpose, Summary, check, check_batch, gather_notes};
-use mangle_core::records::{Record, read_kept, to_json, to_rows};
-use mangle_core::template::FillError;
+use mangle_core::preflight::{Finding, Note, Noted, Planned, Purpose, Summary, check_batch, gather_notes};
+use mangle_core::records::{Record, read_kept};
 use mangle_core::words::sentence;
-use mangle_documents::formats::{Filled, Template};
-use mangle_documents::layout::{Attached, AttachedKind, Made, PdfWish, Standard, Typesetter};
+use mangle_documents::formats::Template;
 use sha2::{Digest, Sha256};
 use tokio_util::sync::CancellationToken;
 
 use super::state::DeliveryState;
+use crate::making::{Checked, Made, documents, filled};
 use crate::prepare::{Prepared, blocking};
 use crate::store::deliveries::NewDelivery;
 use crate::store::documents::NewDocument;
@@ -24,9 +22,6 @@ use crate::store::events::{self, About};
 use crate::store::items::{self, ItemError, ItemWork, MadeItem};
 use crate::store::runs::RunWork;
 use crate::{Actor, App, clock};
-
-/// What the check of one record gives.
-pub type Checked = Result<(Filled, Outline), Vec<Finding>>;
 
 /// Fills the template for a record and checks its name and deliveries.
 pub fn check_one(
@@ -45,13 +40,7 @@ fn check_noticing(prepared: &Prepared, template: &dyn Template, record: &Record,
 }
 
 fn check_in(prepared: &Prepared, template: &dyn Template, record: &Record, context: &Context, purpose: Purpose) -> Checked {
-    let scope = prepared.scope(record, context);
-    let (filled, errors): (Option<Filled>, Vec<FillError>) = match template.fill_with(&scope, prepared.means()) {
-        Ok(filled) => (Some(filled), Vec::new()),
-        Err(errors) => (None, errors),
-    };
-    let outline = check(&prepared.plan, &scope, errors, purpose)?;
-    Ok((filled.ok_or_else(Vec::new)?, outline))
+    filled(&prepared.plan, template, &prepared.scope(record, context), prepared.means(), purpose)
 }
 
 /// The fewest records for which a thread is begun, and how many are told of at a time.
@@ -137,50 +126,19 @@ pub fn check_all(
     (findings, gather_notes(notes))
 }
 
-/// The typeset pages of a filled template.
-pub fn page_of(template: &dyn Template, filled: &Filled, typesetter: &Typesetter<'_>) -> Result<Made> {
-    template.typeset(filled, typesetter).context("the pages can't be created")
-}
-
-/// The record's data as it is attached to its PDF.
-fn attachment(attach: Attach, record: &Record) -> Result<Option<(AttachedKind, Vec<u8>)>> {
-    Ok(match attach {
-        Attach::Nothing => None,
-        Attach::Json => Some((AttachedKind::Json, serde_json::to_vec_pretty(&to_json(record))?)),
-        Attach::Csv => Some((AttachedKind::Csv, mangle_documents::table::csv(&to_rows(record))?)),
-    })
-}
-
-/// The record's PDF as the plan wants it, and how many pages it has.
-fn pdf_of(
-    prepared: &Prepared,
-    template: &dyn Template,
-    record: &Record,
-    made: (&Filled, &Outline),
-    run: &RunWork,
-) -> Result<(Vec<u8>, usize)> {
-    let (filled, outline) = made;
-    let (standard, attach) = prepared.plan.pdf;
-    let attachment = attachment(attach, record)?;
-    let attached = attachment.as_ref().map(|(kind, bytes)| Attached { kind: *kind, bytes });
-    let pages = page_of(template, filled, &Typesetter { proof: run.proof, attached })?;
-    let standard = match standard {
-        PdfStandard::Plain => None,
-        PdfStandard::A2b => Some(Standard::A2b),
-        PdfStandard::A3b => Some(Standard::A3b),
-        PdfStandard::Ua1 => Some(Standard::Ua1),
-    };
-    let moment = run.moment.parse().unwrap_or_else(|_| clock::now());
-    let count = pages.page_count();
-    let pdf = pages.pdf_as(PdfWish { title: &outline.file_name, moment, standard, password: outline.password.as_deref() })?;
-    Ok((pdf, count))
-}
-
 /// Makes an item and writes down what was made. It waits for a core of the machine, and gives it
 /// back once there is nothing left to compute.
 pub async fn item(app: App, prepared: Arc<Prepared>, run: RunWork, item: ItemWork) -> Result<()> {
     let (id, run_id, position) = (item.id, item.run_id, item.position);
-    let slot = app.slots.clone().acquire_owned().await?;
+    let slot = match run.proof {
+        // A person waits for it: it never stands in line behind thousands of letters.
+        true => tokio::select! {
+            biased;
+            slot = app.slots.clone().acquire_owned() => slot?,
+            slot = app.reserve.clone().acquire_owned() => slot?,
+        },
+        false => app.slots.clone().acquire_owned().await?,
+    };
     if app.stopping.is_cancelled() {
         return Ok(());
     }
@@ -208,7 +166,7 @@ pub async fn item(app: App, prepared: Arc<Prepared>, run: RunWork, item: ItemWor
         }
     };
     let mut documents = Vec::with_capacity(made.documents.len());
-    for (format, bytes, pages) in made.documents {
+    for Made { format, bytes, pages } in made.documents {
         let (size, name) = (bytes.len(), format!("{}.{}", made.file_name, format.extension()));
         let file = app.files.keep(bytes).await?;
         documents.push(NewDocument { format, file, name, pages, size });
@@ -254,7 +212,7 @@ fn key(run: i64, position: usize, item: i64, channel: usize, moment: &str, host:
 /// What is made of an item, before it is written down.
 struct MadeBytes {
     file_name: String,
-    documents: Vec<(Format, Vec<u8>, Option<usize>)>,
+    documents: Vec<Made>,
     deliveries: Vec<Planned>,
 }
 
@@ -269,22 +227,9 @@ fn make(prepared: &Prepared, run: &RunWork, item: &ItemWork) -> Result<MadeBytes
     // A proof goes to the person, whatever the record's own address is worth.
     let purpose = if run.proof { Purpose::Proof } else { Purpose::Run };
     let (filled, outline) = check_one(prepared, &**template, &record, (item.position, run.count), purpose).map_err(first)?;
-    let mut documents = Vec::new();
-    for format in Format::ALL.iter().copied().filter(|f| prepared.plan.makes(*f) || (run.proof && *f == Format::Pdf)) {
-        documents.push(match format {
-            Format::Docx => {
-                let made = template.write(&filled);
-                let bytes = made.map_err(|e| ItemError { code: e.code().into(), place: "docx".into(), message: e.to_string() })?;
-                (format, bytes, None)
-            }
-            Format::Pdf => {
-                let made = pdf_of(prepared, &**template, &record, (&filled, &outline), run);
-                let (bytes, pages) =
-                    made.map_err(|e| ItemError { code: "pages".into(), place: "pdf".into(), message: format!("{e:#}") })?;
-                (format, bytes, Some(pages))
-            }
-        });
-    }
+    let moment = run.moment.parse().unwrap_or_else(|_| clock::now());
+    let made = documents(&prepared.plan, &**template, &record, (&filled, &outline), (moment, run.proof));
+    let documents = made.map_err(|e| ItemError { code: e.code.into(), place: e.place.into(), message: e.message })?;
     let deliveries = match run.proof {
         false => outline.deliveries,
         true => {

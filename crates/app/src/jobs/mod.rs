@@ -24,7 +24,7 @@ use crate::{App, ErrorKind, clock};
 pub use background::{Background, Work};
 pub use deliver::Outbox;
 pub use journal::Journal;
-pub use make::{FoundSoFar, check_all, check_one, page_of};
+pub use make::{FoundSoFar, check_all, check_one};
 pub use makers::Makers;
 
 /// The most items of a run that are claimed at a time.

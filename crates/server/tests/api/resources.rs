@@ -236,3 +236,41 @@ async fn a_template_tells_its_logic() {
     assert!(logic["words"].as_str().is_some_and(|w| w.starts_with("if ")), "{logic}");
     assert_eq!(template["told"], json!([]));
 }
+
+#[tokio::test]
+async fn preflight_tells_line_by_line_what_it_finds() {
+    let office = Office::furnished().await;
+    let whole = office.ask("POST", "/api/dispatches/balance-reminders/preflight", Value::Null).await.1;
+    let lines = office.bytes("/api/dispatches/balance-reminders/preflight").await;
+    let lines = String::from_utf8(lines).expect("text");
+    let views: Vec<Value> = lines.lines().map(|line| serde_json::from_str(line).expect("a view")).collect();
+    let last = views.last().expect("at least one");
+    assert_eq!((last["complete"].as_bool(), last), (Some(true), &whole));
+    assert!(views.iter().rev().skip(1).all(|view| view["complete"] == false && view["checked"].as_u64() <= view["count"].as_u64()));
+    // What can't be checked is refused before the first line.
+    assert_eq!(office.ask("GET", "/api/dispatches/none/preflight", Value::Null).await.0, StatusCode::NOT_FOUND);
+}
+
+#[tokio::test]
+async fn an_import_is_a_job_that_is_listed_while_it_goes() {
+    let office = Office::furnished().await;
+    assert_eq!(office.get("/api/jobs").await, json!([]));
+    let (_, source) = office.ask("POST", "/api/sources/paste", json!({ "name": "Pasted", "text": "Ref,Sum\nA,1\nB,2\n" })).await;
+    assert_eq!(source["sheets"][0]["row_count"], 2);
+    let jobs = (1..50).rev().map(|id| format!("/api/jobs/{id}"));
+    let mut last = None;
+    for job in jobs {
+        let (status, job) = office.ask("GET", &job, Value::Null).await;
+        if status == StatusCode::OK {
+            last = Some(job);
+            break;
+        }
+    }
+    let last = last.expect("the job of the import");
+    assert_eq!((&last["kind"], &last["state"], &last["result"]["source"]), (&json!("import"), &json!("done"), &source["id"]));
+    // What has ended can't be stopped any more.
+    let (status, stopped) = office.ask("DELETE", &format!("/api/jobs/{}", last["id"]), Value::Null).await;
+    assert_eq!((status, &stopped["state"]), (StatusCode::OK, &json!("done")));
+    let (status, refused) = office.ask("GET", "/api/jobs/abc", Value::Null).await;
+    assert_eq!((status, &refused["code"]), (StatusCode::BAD_REQUEST, &json!("request")), "{refused}");
+}

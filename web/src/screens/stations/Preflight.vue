@@ -3,7 +3,7 @@ import { computed } from 'vue'
 
 import type { Bench, Cause, Note } from '../../api/bench'
 import { said, stationOf } from '../../api/diagnostics'
-import { count } from '../../api/words'
+import { count, grouped } from '../../api/words'
 import CauseList from '../../parts/CauseList.vue'
 
 const props = defineProps<{
@@ -31,7 +31,7 @@ function leaveOut(out: number[]) {
   <p>Checks every record before anything is sent.</p>
   <p v-if="checked" class="checking" role="status">
     <progress :value="checked.checked" :max="checked.count" aria-label="Checking records" />
-    {{ checked.checked.toLocaleString('en-GB') }} of {{ count(checked.count, 'record') }} checked
+    {{ grouped(checked.checked) }} of {{ count(checked.count, 'record') }} checked
   </p>
   <ul v-if="bench.obstacles.length" class="stops">
     <li v-for="obstacle in bench.obstacles" :key="said(obstacle)">

@@ -3,7 +3,7 @@ import { computed, onMounted, ref } from 'vue'
 
 import type { Bench } from '../../api/bench'
 import { api, ask, attempt, type Schemas, upload } from '../../api/client'
-import { clock, count, DATA_FILES, shortDay } from '../../api/words'
+import { clock, count, DATA_FILES, grouped, shortDay } from '../../api/words'
 import FilePick from '../../parts/FilePick.vue'
 import FormulaInput from '../../parts/FormulaInput.vue'
 import PictureFolder from '../../parts/PictureFolder.vue'
@@ -113,7 +113,7 @@ async function take(files: File[]) {
     />
     <p v-if="bench.filter_problem" class="problem" role="alert">{{ bench.filter_problem }}</p>
     <p class="quiet">
-      {{ bench.records.length }} of {{ count(bench.row_count, 'record')
+      {{ grouped(bench.records.length) }} of {{ count(bench.row_count, 'record')
       }}<template v-if="bench.setup.left_out.length"
         >, {{ bench.setup.left_out.length }} excluded manually
         <el-button text @click="change((b) => (b.setup.left_out = []))">Include again</el-button></template
