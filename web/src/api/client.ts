@@ -92,7 +92,8 @@ export async function save(path: string): Promise<void> {
 /** Says what went wrong where everyone sees it. */
 export function tell(error: unknown): void {
   ElMessage({
-    type: 'error',
+    // What a person stopped is no fault.
+    type: error instanceof Refusal && error.code === 'stopped' ? 'info' : 'error',
     message: error instanceof Error ? error.message : String(error),
     duration: 8000,
     showClose: true,

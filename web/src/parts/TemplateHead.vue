@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import type { Schemas } from '../api/client'
-import { size } from '../api/words'
+import { count, size } from '../api/words'
 import FilePick from './FilePick.vue'
 
 /** Which version of a template is shown, its state, and what can be done with it. */
@@ -24,7 +24,10 @@ defineEmits<{ show: [number]; use: []; remove: []; files: [File[]] }>()
         :label="`Version ${one.number}`"
       />
     </el-select>
-    <span v-if="template.shown > template.in_use" class="say att"
+    <span v-if="template.shown >= template.in_use && template.problems.length" class="say wrong"
+      >Has {{ count(template.problems.length, 'problem') }}</span
+    >
+    <span v-else-if="template.shown > template.in_use" class="say att"
       >Draft. Version {{ template.in_use }} is in use</span
     >
     <span v-else-if="template.shown === template.in_use" class="say right">In use</span>

@@ -133,19 +133,19 @@ impl Filled {
 
 /// A template filled to be looked at.
 #[derive(Debug)]
-pub struct TracedFill {
+pub struct TracedFill<T = Filled> {
     /// The document; placeholders that failed stand in it as they are written. It is for looking
     /// at alone where there are errors.
-    pub filled: Filled,
+    pub filled: T,
     /// What failed.
     pub errors: Vec<FillError>,
     /// What each placeholder did.
     pub trace: Vec<Traced>,
 }
 
-impl TracedFill {
+impl<T> TracedFill<T> {
     /// The document, where nothing failed.
-    pub fn whole(self) -> Result<Filled, Vec<FillError>> {
+    pub fn whole(self) -> Result<T, Vec<FillError>> {
         if self.errors.is_empty() { Ok(self.filled) } else { Err(self.errors) }
     }
 }

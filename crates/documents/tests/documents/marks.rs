@@ -9,8 +9,8 @@ use mangle_core::language::{Context, Scope, Ties};
 use mangle_core::records::{Sheet, from_json};
 use mangle_core::template::compare;
 use mangle_core::value::Locale;
-use mangle_documents::formats::Means;
-use mangle_documents::formats::docx::{Template, TracedFill};
+use mangle_documents::formats::docx::Template;
+use mangle_documents::formats::{Means, TracedFill};
 use mangle_documents::layout::{Made, Typesetter};
 
 const NOON: DateTime = DateTime::constant(2026, 11, 23, 12, 0, 0, 0);

@@ -125,6 +125,7 @@ function leaveOut(out: number[]) {
   margin-left: 8px;
 }
 .line {
+  flex-wrap: wrap;
   display: flex;
   justify-content: space-between;
   align-items: center;

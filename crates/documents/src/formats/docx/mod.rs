@@ -23,17 +23,16 @@ use mangle_core::diagnostic::Diagnostic;
 use mangle_core::language::Scope;
 use mangle_core::template::{FillError, Need, Outline, Placeholder, Program, Short, Traced, Way, compile, gather, needs};
 
-use super::{
-    EditError, Filled as AnyFilled, Format, MakeError, Means, PageNotes, SignerPlace, Template as AnyTemplate, TracedFill as AnyTraced,
-};
+use super::{EditError, Filled as AnyFilled, Format, MakeError, Means, PageNotes, SignerPlace, Template as AnyTemplate, TracedFill};
 use crate::OpenError;
 use crate::layout::{FontSet, Made, TypesetError, Typesetter};
-use crate::model::{self, Mark};
+use crate::model;
 use crate::package::Package;
 
 pub use draw::Added;
 use look::Look;
 pub use parts::{PartKind, Parts};
+use read::{Mark, Shown, Text};
 pub use ready::Found;
 
 /// A compiled template. Sharing it between threads is free.
@@ -192,11 +191,11 @@ impl Template {
 
     /// Fills the template to be looked at, and tells what each placeholder did, by its
     /// place among [`Template::placeholders`].
-    pub fn fill_traced(&self, scope: &Scope<'_>, means: Means<'_>) -> TracedFill {
+    pub fn fill_traced(&self, scope: &Scope<'_>, means: Means<'_>) -> TracedFill<Filled> {
         self.run(scope, means, true)
     }
 
-    fn run(&self, scope: &Scope<'_>, means: Means<'_>, traced: bool) -> TracedFill {
+    fn run(&self, scope: &Scope<'_>, means: Means<'_>, traced: bool) -> TracedFill<Filled> {
         let (mut errors, mut trace) = (Vec::new(), Vec::new());
         let mut artist = draw::Artist {
             pictures: means.pictures,
@@ -253,15 +252,15 @@ impl Template {
     }
 
     /// A part as filled; `None` when the template has no such part with text.
-    fn filled_part<'a>(&'a self, filled: &'a Filled, name: &str) -> Option<model::Text<'a>> {
+    fn filled_part<'a>(&'a self, filled: &'a Filled, name: &str) -> Option<Text<'a>> {
         if let Some(turn) = filled.added.parts.iter().find(|own| own.name == name) {
-            return Some(model::Text { bytes: &turn.bytes, marks: &[] });
+            return Some(Text { bytes: &turn.bytes, marks: &[] });
         }
         let at = self.parts.iter().position(|own| own.name == name)?;
         let program = &self.parts[at].program;
         Some(match program.is_static() {
-            true => model::Text { bytes: program.source(), marks: &[] },
-            false => model::Text { bytes: &filled.parts[at], marks: filled.marks.get(at).map_or(&[], Vec::as_slice) },
+            true => Text { bytes: program.source(), marks: &[] },
+            false => Text { bytes: &filled.parts[at], marks: filled.marks.get(at).map_or(&[], Vec::as_slice) },
         })
     }
 
@@ -275,12 +274,12 @@ impl Template {
     /// The same with a short stand-in for each placeholder ([`Short`]), so that columns,
     /// lines and pages are about those of a filled document.
     pub fn with_stand_ins(&self) -> Result<Made, MakeError> {
-        let shorts: Vec<model::Shown> = self.placeholders.iter().map(|p| shown(&Short::of(&p.text))).collect();
+        let shorts: Vec<Shown> = self.placeholders.iter().map(|p| shown(&Short::of(&p.text))).collect();
         let marked = |own: &Part| -> Vec<Mark> {
             let mut before = None;
             let mark = |mark: &Mark| {
                 // Of a placeholder in several pieces the first shows all of it.
-                let text = model::Shown { text: "".into(), small: true };
+                let text = Shown { text: "".into(), small: true };
                 let shown = match before.replace(mark.number) == Some(mark.number) {
                     true => text,
                     false => shorts.get(mark.number as usize).cloned().unwrap_or(text),
@@ -290,7 +289,7 @@ impl Template {
             own.marks.iter().map(mark).collect()
         };
         let parts: HashMap<&str, (&Part, Vec<Mark>)> = self.parts.iter().map(|own| (own.name.as_str(), (own, marked(own)))).collect();
-        let part = |name: &str| parts.get(name).map(|(own, marks)| model::Text { bytes: own.program.source(), marks });
+        let part = |name: &str| parts.get(name).map(|(own, marks)| Text { bytes: own.program.source(), marks });
         let pages = read::read(&self.look, &Added::default(), &part)?;
         Ok(Typesetter::default().make(&pages, self.look.fonts(), &self.look.pictures_with(&Added::default()))?)
     }
@@ -308,7 +307,7 @@ impl Template {
         let added = Added::default();
         let part = |name: &str| {
             let own = self.parts.iter().find(|own| own.name == name)?;
-            Some(model::Text { bytes: own.program.source(), marks: &own.marks })
+            Some(Text { bytes: own.program.source(), marks: &own.marks })
         };
         read::read(&self.look, &added, &part)
     }
@@ -335,27 +334,8 @@ impl Template {
     }
 }
 
-fn shown(short: &Short) -> model::Shown {
-    model::Shown { text: short.text.as_str().into(), small: !short.prints }
-}
-
-/// A template filled to be looked at.
-#[derive(Debug)]
-pub struct TracedFill {
-    /// The document; placeholders that failed stand in it as they are written. It is
-    /// for looking at alone where there are errors.
-    pub filled: Filled,
-    /// What failed.
-    pub errors: Vec<FillError>,
-    /// What each placeholder did.
-    pub trace: Vec<Traced>,
-}
-
-impl TracedFill {
-    /// The document, where nothing failed.
-    pub fn whole(self) -> Result<Filled, Vec<FillError>> {
-        if self.errors.is_empty() { Ok(self.filled) } else { Err(self.errors) }
-    }
+fn shown(short: &Short) -> Shown {
+    Shown { text: short.text.as_str().into(), small: !short.prints }
 }
 
 /// DOCX (ECMA-376), the format of word processors.
@@ -405,7 +385,7 @@ impl AnyTemplate for Template {
         self.found.said()
     }
 
-    fn fill_traced(&self, scope: &Scope<'_>, means: Means<'_>) -> AnyTraced {
+    fn fill_traced(&self, scope: &Scope<'_>, means: Means<'_>) -> TracedFill {
         any(self.run(scope, means, true))
     }
 
@@ -442,10 +422,10 @@ impl AnyTemplate for Template {
     }
 }
 
-fn any(traced: TracedFill) -> AnyTraced {
+fn any(traced: TracedFill<Filled>) -> TracedFill {
     let TracedFill { filled, errors, trace } = traced;
     let signers = filled.added.signers.clone();
-    AnyTraced { filled: AnyFilled::new(filled, signers), errors, trace }
+    TracedFill { filled: AnyFilled::new(filled, signers), errors, trace }
 }
 
 fn own(filled: &AnyFilled) -> Result<&Filled, OpenError> {

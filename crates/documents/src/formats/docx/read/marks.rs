@@ -5,7 +5,36 @@ use std::sync::Arc;
 use roxmltree::Node;
 
 use super::{Reader, push_text};
-use crate::model::{Inline, Line, Mark, Paragraph, Shown, TextStyle};
+use crate::model::{Inline, Line, Paragraph, TextStyle};
+
+/// A stretch of a part's bytes whose place on the pages is asked for.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Mark {
+    /// What it is known by.
+    pub number: u32,
+    /// The bytes, at the signs' borders.
+    pub at: std::ops::Range<usize>,
+    /// What is shown in its place; the bytes themselves where there is nothing else.
+    pub shown: Option<Shown>,
+}
+
+/// What is shown in place of a mark's bytes.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Shown {
+    /// The text.
+    pub text: Arc<str>,
+    /// Whether it takes as little room as can be: what prints nothing in the end.
+    pub small: bool,
+}
+
+/// A part of a document as it is read into pages.
+#[derive(Debug, Clone, Copy)]
+pub struct Text<'a> {
+    /// Its XML.
+    pub bytes: &'a [u8],
+    /// In the order in which they stand; they don't overlap.
+    pub marks: &'a [Mark],
+}
 
 /// The size of what takes as little room as can be, in points.
 const SMALL: f64 = 4.5;

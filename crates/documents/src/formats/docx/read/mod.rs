@@ -22,6 +22,7 @@ use roxmltree::Node;
 use self::contents::Contents;
 use self::fields::Field;
 use self::floats::{Ground, settle};
+pub use self::marks::{Mark, Shown, Text};
 use self::notes::Notes;
 use self::sections::Sections;
 use super::look::{Look, room};
@@ -30,7 +31,7 @@ use super::styles::PartLayer;
 use super::xml::{Ask, parse};
 use crate::OpenError;
 use crate::formats::docx::Added;
-use crate::model::{Block, Document, Inline, LeftOut, Text, TextStyle};
+use crate::model::{Block, Document, Inline, LeftOut, TextStyle};
 
 /// How deep tables, text boxes and notes may lie in one another.
 const DEEPEST: usize = 24;

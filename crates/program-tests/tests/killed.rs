@@ -3,41 +3,21 @@
 use std::time::Duration;
 
 use anyhow::{Context, Result};
-use mangle_journeys::Program;
 use mangle_practice::mailbox::{Mailbox, serve};
+use mangle_program_tests::{Program, ask, reminders, start_reminders};
 use serde_json::{Value, json};
-
-/// Asks the API with a tool that no one here wrote.
-fn ask(method: &str, url: &str, body: Option<&Value>) -> Result<Value> {
-    let mut command = std::process::Command::new("curl");
-    command.args(["-sS", "--max-time", "20", "-X", method, url]);
-    if let Some(body) = body {
-        command.args(["-H", "Content-Type: application/json", "-d", &body.to_string()]);
-    }
-    let output = command.output()?;
-    anyhow::ensure!(output.status.success(), "{}", String::from_utf8_lossy(&output.stderr));
-    serde_json::from_slice(&output.stdout).with_context(|| format!("{url}: {}", String::from_utf8_lossy(&output.stdout)))
-}
 
 fn serve_on(folder: &std::path::Path, smtp: u16) -> Result<Program> {
     Program::start(&["serve", "--port", "0", "--smtp", &format!("127.0.0.1:{smtp}"), "--folder", &folder.to_string_lossy()])
 }
 
-/// Ties the demo's open name and leaves the wrong address out.
 fn make_ready(program: &Program) -> Result<usize> {
-    let url = format!("{}/api/dispatches/balance-reminders", program.address);
-    let bench = ask("GET", &url, None)?;
-    let mut setup = bench["setup"].clone();
-    setup["ties"]["harbour due"] = json!("Yearly fee");
-    setup["left_out"] = json!([48]);
-    setup["filter"] = json!("");
-    let body = json!({ "name": bench["name"], "template_id": bench["template_id"], "sheet_id": bench["sheet_id"], "setup": setup });
-    let bench = ask("PUT", &url, Some(&body))?;
+    let bench = reminders(program, |body| body["setup"]["filter"] = json!(""))?;
     Ok(bench["records"].as_array().map_or(0, Vec::len))
 }
 
 fn start_run(program: &Program, count: usize) -> Result<i64> {
-    let run = ask("POST", &format!("{}/api/dispatches/balance-reminders/runs", program.address), Some(&json!({ "count": count })))?;
+    let run = start_reminders(program, count)?;
     run["id"].as_i64().with_context(|| format!("no run: {run}"))
 }
 

@@ -2,7 +2,7 @@
 //! and what to do, and leaves nothing behind.
 
 use anyhow::{Context, Result};
-use mangle_journeys::{Program, repository, tool};
+use mangle_program_tests::{Program, repository, tool};
 use serde_json::Value;
 
 struct Office {

@@ -11,7 +11,7 @@ use std::sync::{Arc, Mutex};
 use std::time::Duration;
 
 use anyhow::{Context, Result};
-use mangle_journeys::{Does, Program, Told, ask, mail_server, wait};
+use mangle_program_tests::{Does, Program, Told, ask, mail_server, reminders, start_reminders, wait};
 use serde_json::{Value, json};
 
 /// Chance that can be repeated: xorshift (Marsaglia 2003, “Xorshift RNGs”).
@@ -85,20 +85,17 @@ fn many(program: &Program, count: usize) -> Result<Value> {
 /// The demo's letter for so many holders, or for its own, by mail and into a folder; how many
 /// records it has.
 fn make_ready(program: &Program, count: Option<usize>) -> Result<usize> {
-    let url = format!("{}/api/dispatches/balance-reminders", program.address);
-    let bench = ask("GET", &url, None)?;
-    let mut setup = bench["setup"].clone();
-    setup["ties"]["harbour due"] = json!("Yearly fee");
-    setup["left_out"] = json!([48]);
-    setup["filter"] = json!("");
-    let folder = json!({ "kind": "folder", "folder": "Office", "path": "[: pontoon]", "clash": "number" });
-    setup["channels"].as_array_mut().context("channels")?.push(json!({ "channel": folder }));
-    let sheet = match count {
-        Some(count) => many(program, count)?,
-        None => bench["sheet_id"].clone(),
-    };
-    let body = json!({ "name": bench["name"], "template_id": bench["template_id"], "sheet_id": sheet, "setup": setup });
-    let bench = ask("PUT", &url, Some(body))?;
+    let sheet = count.map(|count| many(program, count)).transpose()?;
+    let bench = reminders(program, |body| {
+        body["setup"]["filter"] = json!("");
+        let folder = json!({ "kind": "folder", "folder": "Office", "path": "[: pontoon]", "clash": "number" });
+        if let Some(channels) = body["setup"]["channels"].as_array_mut() {
+            channels.push(json!({ "channel": folder }));
+        }
+        if let Some(sheet) = sheet {
+            body["sheet_id"] = sheet;
+        }
+    })?;
     anyhow::ensure!(bench["obstacles"] == json!([]), "{}", bench["obstacles"]);
     Ok(bench["records"].as_array().map_or(0, Vec::len))
 }
@@ -134,7 +131,7 @@ fn killed_at_any_moment_beside_any_mail_server_it_loses_nothing_and_delivers_not
         let port = moody_server(taken.clone(), seed + round)?;
         let mut program = serve(folder.path(), office.path(), port)?;
         let count = make_ready(&program, Some(500))?;
-        let run = ask("POST", &format!("{}/api/dispatches/balance-reminders/runs", program.address), Some(json!({ "count": count })))?;
+        let run = start_reminders(&program, count)?;
         let id = run["id"].clone();
         anyhow::ensure!(id.is_i64(), "{run}");
         loop {
@@ -216,7 +213,7 @@ fn a_full_disk_stops_a_run_for_as_long_as_it_is_full() -> Result<()> {
     let program = Program::start_on_small_disk(&small, 48, &world, &arguments)?;
     let count = make_ready(&program, None)?;
     let filler = program.sees(&small).join("filler");
-    let run = ask("POST", &format!("{}/api/dispatches/balance-reminders/runs", program.address), Some(json!({ "count": count })))?;
+    let run = start_reminders(&program, count)?;
     let id = run["id"].clone();
     std::thread::sleep(Duration::from_millis(300));
     // As full as can be.
@@ -269,7 +266,7 @@ fn a_folder_without_the_last_pages_of_its_log_sends_nothing_twice() -> Result<()
     let port = kind_server(taken.clone())?;
     let mut program = serve(folder.path(), office.path(), port)?;
     let count = make_ready(&program, None)?;
-    let run = ask("POST", &format!("{}/api/dispatches/balance-reminders/runs", program.address), Some(json!({ "count": count })))?;
+    let run = start_reminders(&program, count)?;
     let id = run["id"].clone();
     let mut cut = 0;
     for pause in [500, 300, 400, 350] {
@@ -306,7 +303,7 @@ fn a_mail_server_that_answers_after_90_seconds_gets_each_message_once() -> Resul
     })?;
     let program = serve(folder.path(), office.path(), port)?;
     let count = make_ready(&program, Some(3))?;
-    let run = ask("POST", &format!("{}/api/dispatches/balance-reminders/runs", program.address), Some(json!({ "count": count })))?;
+    let run = start_reminders(&program, count)?;
     let begun = std::time::Instant::now();
     while begun.elapsed() < Duration::from_secs(400) {
         if ask("GET", &format!("{}/api/runs/{}", program.address, run["id"]), None)?["state"] == "done" {

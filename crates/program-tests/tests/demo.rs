@@ -1,7 +1,7 @@
 //! The demo world as `make demo` starts it: made by the engine, and alive.
 
 use anyhow::Result;
-use mangle_journeys::{Program, ask};
+use mangle_program_tests::{Program, ask};
 use serde_json::Value;
 
 fn items(list: &Value) -> &[Value] {

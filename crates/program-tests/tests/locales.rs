@@ -2,7 +2,7 @@
 
 use std::process::Command;
 
-use mangle_journeys::{binary, tool};
+use mangle_program_tests::{binary, tool};
 use serde_json::Value;
 
 /// Writes for each locale what each expression is to print: a line each.

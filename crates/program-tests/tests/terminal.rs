@@ -3,7 +3,7 @@
 use std::process::{Command, Output, Stdio};
 
 use anyhow::{Context, Result};
-use mangle_journeys::{binary, repository, tool};
+use mangle_program_tests::{binary, repository, tool};
 use serde_json::Value;
 
 fn mangle(arguments: &[&str]) -> Output {
@@ -148,7 +148,7 @@ fn the_description_of_the_api_is_current() {
 #[test]
 fn foreign_hosts_and_pages_are_refused() {
     let folder = tempfile::tempdir().expect("a folder");
-    let program = mangle_journeys::Program::demo(folder.path()).expect("starts");
+    let program = mangle_program_tests::Program::demo(folder.path()).expect("starts");
     let url = format!("{}/api/runs", program.address);
     let status = |header: &str| tool("curl", &["-s", "-o", "/dev/null", "-w", "%{http_code}", "-H", header, &url]);
     assert_eq!(status("Host: quay.example"), "403");

@@ -3,19 +3,13 @@
 use std::time::Duration;
 
 use anyhow::{Context, Result};
-use mangle_journeys::{Does, Program, Told, ask, mail_server, repository, send_file, tool, wait};
+use mangle_program_tests::{Does, Program, Told, ask, mail_server, reminders, repository, send_file, tool, wait};
 use serde_json::{Value, json};
 
 /// The demo's dispatch, ready to run; gives the number of its records.
 fn ready(program: &Program, change: impl Fn(&mut Value)) -> Result<usize> {
-    let url = format!("{}/api/dispatches/balance-reminders", program.address);
-    let bench = ask("GET", &url, None)?;
-    let mut setup = bench["setup"].clone();
-    setup["ties"]["harbour due"] = json!("Yearly fee");
-    setup["left_out"] = json!([48]);
-    change(&mut setup);
-    let body = json!({ "name": bench["name"], "template_id": bench["template_id"], "sheet_id": bench["sheet_id"], "setup": setup });
-    Ok(ask("PUT", &url, Some(body))?["records"].as_array().map_or(0, Vec::len))
+    let bench = reminders(program, |body| change(&mut body["setup"]))?;
+    Ok(bench["records"].as_array().map_or(0, Vec::len))
 }
 
 fn start(program: &Program, count: usize) -> Result<Value> {

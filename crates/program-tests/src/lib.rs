@@ -1,0 +1,12 @@
+//! Starts the real program as a person or a system would, and asks its API: tests that need no
+//! browser, and what the browser journeys share with them.
+
+mod api;
+mod dispatch;
+mod mail;
+mod program;
+
+pub use api::{ask, send_file, wait};
+pub use dispatch::{reminders, start_reminders};
+pub use mail::{Does, Told, mail_server};
+pub use program::{Program, binary, repository, tool};
