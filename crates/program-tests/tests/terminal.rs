@@ -44,7 +44,7 @@ fn merge_writes_the_files_and_a_line_for_each_record() {
     assert_eq!(code, Some(0), "{said}");
     assert!(lines.len() > 20 && lines.iter().all(|l| l["state"] == "made" && l["error"].is_null()), "{lines:?}");
     let line = lines.iter().find(|l| l["record"] == 214).expect("Marijke's");
-    assert_eq!(line["file"], serde_json::json!(["Reminder BQ-0214.docx", "Reminder BQ-0214.pdf"]));
+    assert_eq!(line["file"], serde_json::json!(["Reminder BQ-0214.pdf", "Reminder BQ-0214.docx"]));
     let text = tool("pdftotext", &[&out.path().join("files/Reminder BQ-0214.pdf").to_string_lossy(), "-"]);
     assert!(text.contains("Dear Mevrouw van der Zwaluw,") && text.contains("€1,234.50"), "{text}");
 }
