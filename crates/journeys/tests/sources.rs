@@ -1,7 +1,7 @@
 //! Journeys: records become fit to print.
 
 use anyhow::Result;
-use mangle_journeys::{Browser, Program};
+use mangle_journeys::{Browser, Program, ask};
 
 const HOLDERS: &str = "Ref;Name;E-mail;Balance;Due\n\
     BQ-1;Jörg Brückner;joerg@post.example;480,50;1.10.2026\n\
@@ -165,6 +165,35 @@ async fn a_row_tells_its_history_and_a_table_is_pasted_as_a_workbook() -> Result
     b.text("h3", "A10, row 1").await?;
     b.text("p", "No documents for this row yet").await?;
     assert!(b.path().await?.ends_with("/row/1"));
+    b.close().await
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn a_large_import_shows_how_far_it_is_and_is_stopped() -> Result<()> {
+    let folder = tempfile::tempdir()?;
+    let program = Program::demo(&folder.path().join("data"))?;
+    let large = folder.path().join("berths.csv");
+    let rows = (0..150_000).map(|at| format!("B{at},{}.25,2026-0{}-1{},Möwe of the north pontoon\n", at % 977, at % 9 + 1, at % 10));
+    std::fs::write(&large, "Berth,Fee,Due,Boat\n".to_owned() + &rows.collect::<String>())?;
+    let b = Browser::open(&program.address).await?;
+    b.go("/sources").await?;
+    b.text("b", "season").await?;
+    b.give("Import data", &[&large]).await?;
+    b.find("ul[aria-label=\"Imports\"] progress").await?;
+    // Another window sees it, too, and can end it.
+    let other = Browser::open(&program.address).await?;
+    other.go("/sources").await?;
+    other.text("b", "berths.csv").await?;
+    other.click("Stop").await?;
+    b.text("p", "was stopped").await?;
+    other.gone("b", "berths.csv").await?;
+    other.close().await?;
+    let sources = ask("GET", &format!("{}/api/sources", program.address), None)?;
+    assert!(sources.as_array().is_some_and(|all| all.iter().all(|source| source["file_name"] != "berths.csv")), "{sources}");
+    // The next file comes in as ever.
+    std::fs::write(&large, "Berth,Fee\nA1,12.50\n")?;
+    b.give("Import data", &[&large]).await?;
+    b.text("button", "Create dispatch for 1").await?;
     b.close().await
 }
 

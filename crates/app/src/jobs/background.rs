@@ -230,7 +230,15 @@ impl App {
     }
 }
 
-/// Takes up the jobs that the end of the program interrupted.
+/// Takes up the jobs that the end of the program interrupted, and deletes the files of those that
+/// it kept from being asked for.
 pub async fn take_up(app: &App) -> Result<()> {
-    app.store.change(|t| jobs::take_up(t, &clock::stamp())).await
+    app.store.change(|t| jobs::take_up(t, &clock::stamp())).await?;
+    for file in app.incoming.names().await? {
+        let wanted = file.clone();
+        if !app.store.with(move |c| jobs::needed(c, 0, &wanted)).await? {
+            app.incoming.delete(&file).await?;
+        }
+    }
+    Ok(())
 }

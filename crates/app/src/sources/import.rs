@@ -195,11 +195,20 @@ mod tests {
             .await
             .expect("written");
         assert_eq!(count(&first).await.0, 0, "nobody sees a part");
+        // A file came in, and the power went before its job was written down.
+        first.incoming.keep(b"Ref\n7\n".to_vec()).await.expect("kept");
         first.stop().await;
         drop(first);
         let next = app(folder.path()).await;
         let source = done(&next, job).await.expect("done by itself");
         assert_eq!((source.sheets[0].row_count, count(&next).await), (9, (1, 9)));
+        for _ in 0..100 {
+            if walk(&folder.path().join("incoming")) == 0 {
+                break;
+            }
+            tokio::time::sleep(std::time::Duration::from_millis(20)).await;
+        }
+        assert_eq!(walk(&folder.path().join("incoming")), 0, "what nobody needs is gone");
         next.stop().await;
     }
 

@@ -137,6 +137,8 @@ fn interrupted() -> anyhow::Error {
 /// beside another.
 fn ready(c: &mut Connection) -> rusqlite::Result<()> {
     c.set_transaction_behavior(TransactionBehavior::Immediate);
+    // More than the program has statements: none is read twice.
+    c.set_prepared_statement_cache_capacity(256);
     c.execute_batch(
         "PRAGMA busy_timeout = 10000; PRAGMA journal_mode = WAL; PRAGMA synchronous = FULL; PRAGMA journal_size_limit = 67108864; PRAGMA foreign_keys = ON; PRAGMA temp_store = MEMORY;",
     )

@@ -13,6 +13,9 @@ use tokio::sync::oneshot;
 /// The most changes that one commit serves, and how long it waits for more work to end.
 const MOST: usize = 256;
 const LONGEST: Duration = Duration::from_millis(20);
+/// How long a commit waits for more changes where one has just ended: there is a line then, and
+/// pages that several of them touch are written once.
+const GATHER: Duration = Duration::from_millis(4);
 
 /// A change that waits for its turn.
 type Job = Box<dyn FnOnce(&Transaction<'_>) -> Done + Send>;
@@ -65,28 +68,35 @@ impl Writer {
 }
 
 fn write(mut connection: Connection, waiting: &Receiver<Job>) {
+    let mut ended: Option<Instant> = None;
     while let Ok(first) = waiting.recv() {
+        let gather = if ended.is_some_and(|ended| ended.elapsed() < GATHER) { GATHER } else { Duration::ZERO };
         let mut done = Vec::new();
-        let fault = together(&mut connection, first, waiting, &mut done).err().map(|error| format!("{error:#}"));
+        let fault = together(&mut connection, first, (waiting, gather), &mut done).err().map(|error| format!("{error:#}"));
         done.into_iter().for_each(|one: Done| (one.tell)(fault.as_deref()));
+        ended = Some(Instant::now());
     }
 }
 
 /// Makes a change and those that wait behind it, in one transaction.
-fn together(connection: &mut Connection, first: Job, waiting: &Receiver<Job>, done: &mut Vec<Done>) -> Result<()> {
+fn together(connection: &mut Connection, first: Job, (waiting, gather): (&Receiver<Job>, Duration), done: &mut Vec<Done>) -> Result<()> {
     let begun = Instant::now();
     let t = connection.transaction()?;
     let mut next = Some(first);
     while let Some(job) = next {
-        t.execute_batch("SAVEPOINT change")?;
+        t.prepare_cached("SAVEPOINT change")?.execute([])?;
         // One that panics is answered by the end of its channel.
         let one = catch_unwind(AssertUnwindSafe(|| job(&t)));
         if !one.as_ref().is_ok_and(|one| one.good) {
-            t.execute_batch("ROLLBACK TO change")?;
+            t.prepare_cached("ROLLBACK TO change")?.execute([])?;
         }
-        t.execute_batch("RELEASE change")?;
+        t.prepare_cached("RELEASE change")?.execute([])?;
         done.extend(one);
-        next = if done.len() < MOST && begun.elapsed() < LONGEST { waiting.try_recv().ok() } else { None };
+        next = match gather.checked_sub(begun.elapsed()) {
+            _ if done.len() >= MOST || begun.elapsed() >= LONGEST => None,
+            Some(left) => waiting.recv_timeout(left).ok(),
+            None => waiting.try_recv().ok(),
+        };
     }
     Ok(t.commit()?)
 }
