@@ -173,17 +173,17 @@ async fn a_large_import_shows_how_far_it_is_and_is_stopped() -> Result<()> {
     let folder = tempfile::tempdir()?;
     let program = Program::demo(&folder.path().join("data"))?;
     let large = folder.path().join("berths.csv");
-    let rows = (0..150_000).map(|at| format!("B{at},{}.25,2026-0{}-1{},Möwe of the north pontoon\n", at % 977, at % 9 + 1, at % 10));
+    let rows = (0..199_000).map(|at| format!("B{at},{}.25,2026-0{}-1{},Möwe of the north pontoon\n", at % 977, at % 9 + 1, at % 10));
     std::fs::write(&large, "Berth,Fee,Due,Boat\n".to_owned() + &rows.collect::<String>())?;
     let b = Browser::open(&program.address).await?;
     b.go("/sources").await?;
     b.text("b", "season").await?;
-    b.give("Import data", &[&large]).await?;
-    b.find("ul[aria-label=\"Imports\"] progress").await?;
     // Another window sees it, too, and can end it.
     let other = Browser::open(&program.address).await?;
     other.go("/sources").await?;
-    other.text("b", "berths.csv").await?;
+    other.text("b", "season").await?;
+    b.give("Import data", &[&large]).await?;
+    other.find("ul[aria-label=\"Imports\"] progress").await?;
     other.click("Stop").await?;
     b.text("p", "was stopped").await?;
     other.gone("b", "berths.csv").await?;
