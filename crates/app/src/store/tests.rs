@@ -431,8 +431,9 @@ fn an_item_that_ends_the_program_is_given_up_and_no_other_is_blamed() {
     assert_eq!(claim(true), [1]);
     // One that is begun again does not keep the other waiting.
     assert_eq!(claim(false), [2]);
-    assert_eq!(claim(true), [1]);
-    assert_eq!(claim(true), [1]);
+    for _ in 0..4 {
+        assert_eq!(claim(true), [1]);
+    }
     assert_eq!(items::give_up(&c, "it ended the program", LATER).expect("gives up"), 1);
     assert_eq!(states(&c, run), ["failed", "made", "made"]);
     let (_folder, mut c, run) = furnished();
