@@ -79,6 +79,11 @@ mod tests {
         // What is larger than all of it is used without being kept.
         cache.insert(99, Heavy(Arc::new(vec![0; 20_000])));
         assert!(cache.get(99).is_none() && cache.bytes() <= 10_000);
+        // One that takes more than half of the room is kept beside small ones.
+        cache.clear();
+        cache.insert(1, Heavy(Arc::new(vec![0; 6_000])));
+        (2..5).for_each(|number| cache.insert(number, Heavy(Arc::new(vec![0; 500]))));
+        assert!((1..5).all(|number| cache.get(number).is_some()));
         cache.insert(7, Heavy(Arc::new(vec![1])));
         let taken = cache.take(7).expect("there");
         assert_eq!(Arc::strong_count(&taken.0), 1, "nobody else holds it");

@@ -79,6 +79,11 @@ pub enum Target {
 }
 
 impl Target {
+    /// A field of the output: file name, password, formats, language.
+    pub fn output(field: &'static str) -> Target {
+        Target::Setup { station: Station::Output, field: field.into() }
+    }
+
     /// The place in a word or two, as a person reads it: “body”, “subject”, “file name”.
     pub fn words(&self) -> &str {
         match self {
@@ -138,7 +143,7 @@ impl Diagnostic {
     /// Something that must be fixed. The first sentence says what is wrong, the rest what to do.
     pub fn error(code: impl Into<Cow<'static, str>>, said: impl Into<String>) -> Diagnostic {
         let mut message = said.into();
-        let help = match message.find(". ").filter(|at| message[at + 2..].starts_with(char::is_uppercase)) {
+        let help = match first_end(&message) {
             Some(at) => {
                 let help = message[at + 2..].to_owned();
                 message.truncate(at);
@@ -149,9 +154,14 @@ impl Diagnostic {
         Diagnostic { code: code.into(), message, help, ..Diagnostic::default() }
     }
 
-    /// The same of less weight.
-    pub fn of_severity(self, severity: Severity) -> Diagnostic {
-        Diagnostic { severity, ..self }
+    /// Something that stops nothing, but may surprise the recipient.
+    pub fn warning(code: impl Into<Cow<'static, str>>, said: impl Into<String>) -> Diagnostic {
+        Diagnostic { severity: Severity::Warning, ..Diagnostic::error(code, said) }
+    }
+
+    /// Something that only tells.
+    pub fn hint(code: impl Into<Cow<'static, str>>, said: impl Into<String>) -> Diagnostic {
+        Diagnostic { severity: Severity::Hint, ..Diagnostic::error(code, said) }
     }
 
     /// The same about something.
@@ -175,6 +185,21 @@ impl Diagnostic {
     }
 }
 
+/// Where the first of several sentences ends. What stands in quotation marks is somebody's text:
+/// its full stops end none.
+fn first_end(said: &str) -> Option<usize> {
+    let mut quoted = 0_usize;
+    said.char_indices().find_map(|(at, c)| {
+        match c {
+            '“' => quoted += 1,
+            '”' => quoted = quoted.saturating_sub(1),
+            _ => {}
+        }
+        let next = said.get(at..)?.strip_prefix(". ")?;
+        (quoted == 0 && next.starts_with(char::is_uppercase)).then_some(at)
+    })
+}
+
 /// What is wrong and what to do.
 impl std::fmt::Display for Diagnostic {
     fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
@@ -195,6 +220,9 @@ mod tests {
         let told = Diagnostic::error("no-recipient", "no e-mail address. Add one or leave the record out.");
         assert_eq!((told.message.as_str(), told.help.as_str()), ("no e-mail address", "Add one or leave the record out."));
         assert_eq!(told.to_string(), "no e-mail address. Add one or leave the record out.");
+        // Nor does one within a text that is quoted.
+        let told = Diagnostic::error("misfit", "“Dr. Quayle” is not a number. Correct the cell.");
+        assert_eq!((told.message.as_str(), told.help.as_str()), ("“Dr. Quayle” is not a number", "Correct the cell."));
         // A dot within a name or a number ends no sentence.
         for whole in ["the file a.docx is empty", "3. 4 is no number", "unknown name “balnce”; did you mean “balance”?"] {
             let told = Diagnostic::error("other", whole);

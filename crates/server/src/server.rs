@@ -36,13 +36,17 @@ async fn told(response: Response) -> Response {
     if !response.status().is_client_error() || !(kind.is_empty() || kind.starts_with("text/plain")) {
         return response;
     }
-    let status = response.status();
-    let why = axum::body::to_bytes(response.into_body(), 4 << 10).await.unwrap_or_default();
+    let (parts, body) = response.into_parts();
+    let (status, allowed) = (parts.status, parts.headers.get(header::ALLOW).cloned());
+    let why = axum::body::to_bytes(body, 4 << 10).await.unwrap_or_default();
     let why = match String::from_utf8_lossy(&why).trim() {
         "" => status.canonical_reason().unwrap_or("refused").to_owned(),
         why => why.to_owned(),
     };
-    Refused::new(status, "request", format!("this request can't be read: {why}")).into_response()
+    let mut refused = Refused::new(status, "request", format!("the request was refused: {why}")).into_response();
+    // Which methods there are (RFC 9110, 15.5.6).
+    refused.headers_mut().extend(allowed.map(|allowed| (header::ALLOW, allowed)));
+    refused
 }
 
 /// Serves on a loopback listener until the process ends. Until there is sign-in,

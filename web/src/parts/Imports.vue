@@ -18,7 +18,7 @@ async function look() {
   if (ended) emit('ended')
 }
 onMounted(look)
-useIntervalFn(look, 700)
+useIntervalFn(look, 1000)
 
 const stop = (job: Schemas['JobInfo']) =>
   attempt(() => ask(api.DELETE('/api/jobs/{id}', { params: { path: { id: job.id } } })))

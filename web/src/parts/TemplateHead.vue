@@ -25,7 +25,8 @@ defineEmits<{ show: [number]; use: []; remove: []; files: [File[]] }>()
       />
     </el-select>
     <span v-if="template.shown >= template.in_use && template.problems.length" class="say wrong"
-      >Has {{ count(template.problems.length, 'problem') }}</span
+      >Has {{ count(template.problems.length, 'problem')
+      }}{{ template.shown > template.in_use ? `. Version ${template.in_use} is in use` : '' }}</span
     >
     <span v-else-if="template.shown > template.in_use" class="say att"
       >Draft. Version {{ template.in_use }} is in use</span

@@ -1,7 +1,7 @@
 //! One record → its documents and what becomes of them: check, fill, typeset, write down.
 
-use std::sync::{Arc, Condvar, Mutex, PoisonError};
-use std::time::Duration;
+use std::sync::{Arc, mpsc};
+use std::time::{Duration, Instant};
 
 use anyhow::Result;
 use mangle_core::channel::{Moment, Parcel, proof};
@@ -49,7 +49,7 @@ const AT_LEAST: usize = 64;
 const TELL: Duration = Duration::from_millis(300);
 
 /// What a check has found so far.
-#[derive(Debug, Default, Clone)]
+#[derive(Debug, Default)]
 pub struct FoundSoFar {
     /// How many records are checked.
     pub checked: usize,
@@ -77,8 +77,7 @@ pub fn check_all(
     wanted: &CancellationToken,
     tell: &mut dyn FnMut(&FoundSoFar),
 ) -> (Vec<Finding>, Vec<Noted>) {
-    let (found, ended) = (Mutex::new(FoundSoFar::default()), Condvar::new());
-    let check_part = |first: usize, part: &[&Record]| {
+    let check_part = |first: usize, part: &[&Record], tell: mpsc::Sender<FoundSoFar>| {
         for (at, few) in part.chunks(AT_LEAST).enumerate().take_while(|_| !wanted.is_cancelled()) {
             let mut own = FoundSoFar { checked: few.len(), ..FoundSoFar::default() };
             for (index, record) in few.iter().enumerate() {
@@ -90,28 +89,31 @@ pub fn check_all(
                     Err(found) => own.findings.extend(found),
                 }
             }
-            found.lock().unwrap_or_else(PoisonError::into_inner).add(own);
+            // Whoever gathers is there as long as anyone checks.
+            let _ = tell.send(own);
         }
     };
     let cores = std::thread::available_parallelism().map_or(1, usize::from);
     let size = records.len().div_ceil(cores).max(AT_LEAST);
+    let mut found = FoundSoFar::default();
     std::thread::scope(|scope| {
-        let parts = records.chunks(size).enumerate();
-        let (check_part, ended) = (&check_part, &ended);
-        let begin = |(at, part)| scope.spawn(move || (check_part(at * size, part), ended.notify_all()));
-        let parts: Vec<_> = parts.map(begin).collect();
-        let mut so_far = found.lock().unwrap_or_else(PoisonError::into_inner);
-        while !parts.iter().all(std::thread::ScopedJoinHandle::is_finished) {
-            let (guard, waited) = ended.wait_timeout(so_far, TELL).unwrap_or_else(PoisonError::into_inner);
-            so_far = guard;
-            if waited.timed_out() && so_far.checked > 0 {
-                let told = so_far.clone();
-                drop(so_far);
-                tell(&told);
-                so_far = found.lock().unwrap_or_else(PoisonError::into_inner);
+        let (to, gathered) = mpsc::channel();
+        let check_part = &check_part;
+        let begin = |(at, part)| {
+            let to = to.clone();
+            scope.spawn(move || check_part(at * size, part, to))
+        };
+        let parts: Vec<_> = records.chunks(size).enumerate().map(begin).collect();
+        drop(to);
+        let mut told = Instant::now();
+        // It ends when every part has, well or not.
+        for part in gathered {
+            found.add(part);
+            if told.elapsed() >= TELL {
+                tell(&found);
+                told = Instant::now();
             }
         }
-        drop(so_far);
         // What panics in a part panics here, as it would without threads.
         for part in parts {
             if let Err(panic) = part.join() {
@@ -119,7 +121,7 @@ pub fn check_all(
             }
         }
     });
-    let FoundSoFar { mut findings, notes, mut summaries, .. } = found.into_inner().unwrap_or_else(PoisonError::into_inner);
+    let FoundSoFar { mut findings, notes, mut summaries, .. } = found;
     summaries.sort_by_key(|summary| summary.record);
     findings.extend(check_batch(&summaries));
     findings.sort_by_key(|f| f.record);
@@ -254,5 +256,36 @@ fn first(findings: Vec<Finding>) -> ItemError {
             ItemError { code: finding.what.code.into_owned(), place: finding.what.target.words().to_owned(), message }
         }
         None => ItemError { code: "internal".into(), place: "document".into(), message: "no document was created".into() },
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::{Options, demo, open};
+
+    #[tokio::test(flavor = "multi_thread")]
+    async fn proofs_never_wait_behind_a_run() {
+        let folder = tempfile::tempdir().expect("a folder");
+        let app = open(Options { folder: folder.path().into(), channels: Default::default() }).await.expect("opens");
+        let file = |name: &str| std::fs::read(format!("../../demo/{name}")).expect("the demo");
+        let (quote, cases) = (file("refit-quote.docx"), file("refit-cases.json"));
+        demo::demo(&app, &[("refit-quote.docx", &quote), ("refit-cases.json", &cases)]).await.expect("the demo world");
+        // As while a run keeps every core busy.
+        let cores = std::thread::available_parallelism().map_or(1, usize::from) as u32;
+        let busy = app.slots.clone().acquire_many_owned(cores).await.expect("open");
+        let asked = serde_json::from_value(serde_json::json!({ "rows": [1], "to": "ida@quay.example" })).expect("proofs");
+        let run = app.start_proofs("refit-quotes", asked).await.expect("starts");
+        let state = async || app.items(run.id, None, 0, 1).await.expect("asks")[0].state.clone();
+        for _ in 0..1_200 {
+            if !["waiting", "making"].contains(&state().await.as_str()) {
+                break;
+            }
+            tokio::time::sleep(Duration::from_millis(50)).await;
+        }
+        // Nothing takes mail here: the proof is made and waits to be sent.
+        assert_eq!(state().await, "to send");
+        drop(busy);
+        app.stop().await;
     }
 }

@@ -8,7 +8,7 @@ use serde_json::json;
 use super::read;
 use crate::jobs::Work;
 use crate::prepare::blocking;
-use crate::store::jobs::{self, JobWork};
+use crate::store::jobs::{self, Ended, JobWork};
 use crate::store::sheets::{self, Source};
 use crate::transfer::{Upload, stem};
 use crate::{App, Error, Outcome, clock};
@@ -59,9 +59,18 @@ async fn work(app: &App, job: &JobWork) -> Outcome<serde_json::Value> {
     let ((source, ids), found) = begun.await?;
     let arriving = Arriving { app: app.clone(), source, whole: false };
     rows(app, job.id, &ids, found).await?;
-    app.store.change(move |t| sheets::arrived(t, source)).await?;
+    let (id, result) = (job.id, json!({ "source": source }));
+    let own = result.clone();
+    // The job ends with the change that makes the source visible: whatever ends the program, or
+    // stops the job, the file is not imported a second time.
+    let whole = app.store.change(move |t| -> anyhow::Result<()> {
+        sheets::arrived(t, source)?;
+        jobs::end(t, id, &Ended::Done(own), &clock::stamp())?;
+        Ok(())
+    });
+    whole.await?;
     arriving.arrived();
-    Ok(json!({ "source": source }))
+    Ok(result)
 }
 
 /// Writes the rows of all sheets, part by part.
@@ -209,6 +218,24 @@ mod tests {
             tokio::time::sleep(std::time::Duration::from_millis(20)).await;
         }
         assert_eq!(walk(&folder.path().join("incoming")), 0, "what nobody needs is gone");
+        next.stop().await;
+    }
+
+    #[tokio::test]
+    async fn a_source_that_shows_is_never_imported_again() {
+        let folder = tempfile::tempdir().expect("a folder");
+        let first = app(folder.path()).await;
+        let taken = first.background.all_places().await;
+        let job = ask(&first, upload(9)).await.expect("asked");
+        let claimed = first.store.change(|t| jobs::claim(t, &clock::stamp())).await.expect("claims").expect("the job");
+        work(&first, &claimed).await.expect("imports");
+        // The power goes before anyone hears of it; a person who stops it now comes too late.
+        assert_eq!(first.stop_job(job).await.expect("asks").state, "done");
+        drop(taken);
+        first.stop().await;
+        drop(first);
+        let next = app(folder.path()).await;
+        assert_eq!((done(&next, job).await.expect("done").sheets[0].row_count, count(&next).await), (9, (1, 9)));
         next.stop().await;
     }
 

@@ -254,7 +254,7 @@ pub enum Station {
 
 /// What is wrong with a field of the output.
 fn of_output(field: &'static str, problem: Diagnostic) -> Diagnostic {
-    problem.about(Target::Setup { station: Station::Output, field: field.into() })
+    problem.about(Target::output(field))
 }
 
 /// A set-up, compiled once for all records.

@@ -11,7 +11,7 @@ use super::token::{Sign, TokenKind, tokens};
 use super::types::kind_marks;
 use super::uses::UsedAs;
 use super::{function, kind_with_errors, value_with_errors};
-use crate::diagnostic::{Diagnostic, Severity, Target};
+use crate::diagnostic::{Diagnostic, Target};
 use crate::records::{ColumnType, Schema};
 use crate::template::TextTemplate;
 
@@ -112,7 +112,7 @@ fn text_as_condition(expr: &Expr, schema: &Schema, from: usize, marks: &mut Vec<
                 name.text
             );
             let span = Span { start: side.span.start + from, end: side.span.end + from };
-            marks.push(Diagnostic::error("text-as-condition", message).of_severity(Severity::Hint).at(span));
+            marks.push(Diagnostic::hint("text-as-condition", message).at(span));
         }
     }
 }
@@ -127,7 +127,7 @@ fn decimal_commas(text: &str, marks: &mut Vec<Diagnostic>) {
         if numbers && glued && comma.is_sign(Sign::Sep) && &text[comma.span.start..comma.span.end] == "," {
             let (before, after) = (&text[a.span.start..a.span.end], &text[b.span.start..b.span.end]);
             let message = format!("“{before},{after}” is read as two numbers. For one number, write {before}.{after}");
-            marks.push(Diagnostic::error("decimal-comma", message).of_severity(Severity::Hint).at(a.span.to(b.span)));
+            marks.push(Diagnostic::hint("decimal-comma", message).at(a.span.to(b.span)));
         }
     }
 }

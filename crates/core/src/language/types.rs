@@ -6,7 +6,7 @@ use super::kind_with_errors;
 use super::scope::Ties;
 use super::syntax::{Comparison, Expr, ExprKind, Kind, ListExpr, Name};
 use super::typing::{Names, Type};
-use crate::diagnostic::{Diagnostic, Severity};
+use crate::diagnostic::Diagnostic;
 use crate::records::Schema;
 use crate::template::Placeholder;
 
@@ -44,8 +44,8 @@ struct Checker<'s> {
 
 impl Checker<'_> {
     fn mark(&mut self, hint: bool, code: &'static str, span: Span, message: String) {
-        let severity = if hint { Severity::Hint } else { Severity::Error };
-        self.marks.push(Diagnostic::error(code, message).of_severity(severity).at(span));
+        let mark = if hint { Diagnostic::hint(code, message) } else { Diagnostic::error(code, message) };
+        self.marks.push(mark.at(span));
     }
 
     /// A list of records can't be printed.

@@ -6,7 +6,7 @@ pub mod checks;
 use serde::Serialize;
 
 use crate::channel::{self, Moment, Parcel, World};
-use crate::diagnostic::{Diagnostic, Severity, Target};
+use crate::diagnostic::{Diagnostic, Target};
 use crate::dispatch::{Plan, Station, TieState};
 use crate::language::{Fault, Scope};
 use crate::template::FillError;
@@ -74,11 +74,6 @@ fn of_channel(channel: &channel::Compiled, field: &'static str) -> Target {
     Target::Channel { channel: channel.index, field: field.into() }
 }
 
-/// A field of the output.
-fn of_output(field: &'static str) -> Target {
-    Target::Setup { station: Station::Output, field: field.into() }
-}
-
 /// What does not stop a record, but may surprise its recipient. The same note of
 /// several records is told once, with their number.
 #[derive(Debug, Clone, PartialEq, Eq, PartialOrd, Ord)]
@@ -131,7 +126,7 @@ impl Note {
             Note::Close { .. } => "close-amounts",
             Note::Uneven { .. } => "uneven-sum",
         };
-        Diagnostic::error(code, self.to_string()).of_severity(Severity::Warning)
+        Diagnostic::warning(code, self.to_string())
     }
 }
 

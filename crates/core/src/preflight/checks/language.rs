@@ -1,7 +1,7 @@
 //! The language that a record names is one.
 
-use crate::diagnostic::Diagnostic;
-use crate::preflight::{Check, Checking, Finding, of_output};
+use crate::diagnostic::{Diagnostic, Target};
+use crate::preflight::{Check, Checking, Finding};
 use crate::value::{Locale, Value};
 
 /// The check.
@@ -16,7 +16,7 @@ impl Check for Language {
         }
         let name = at.scope.record.field(column).map(|(column, _)| column.name.clone());
         let message = format!("“{tag}” is not a language code. Use a code such as de-DE, or leave it blank.");
-        let what = Diagnostic::error("unknown-language", message).about(of_output("language"));
+        let what = Diagnostic::error("unknown-language", message).about(Target::output("language"));
         at.findings.push(Finding { column: name, text: Some(tag.to_string()), ..Finding::new(at.row(), what) });
     }
 }

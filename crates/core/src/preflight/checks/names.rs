@@ -2,9 +2,9 @@
 
 use std::collections::HashMap;
 
-use crate::diagnostic::Diagnostic;
+use crate::diagnostic::{Diagnostic, Target};
 use crate::dispatch::file_name;
-use crate::preflight::{Check, Checking, Finding, Summary, of_output};
+use crate::preflight::{Check, Checking, Finding, Summary};
 
 /// The check.
 pub struct FileName;
@@ -14,11 +14,13 @@ impl Check for FileName {
         match at.plan.name.fill(at.scope) {
             Ok(text) => match file_name(&text) {
                 Some(name) => at.outline.file_name = name,
-                None => {
-                    at.find(of_output("file name"), "blank-name", "the file name is blank. Add a field that has a value in every record.")
-                }
+                None => at.find(
+                    Target::output("file name"),
+                    "blank-name",
+                    "the file name is blank. Add a field that has a value in every record.",
+                ),
             },
-            Err(error) => at.find_error(of_output("file name"), &error),
+            Err(error) => at.find_error(Target::output("file name"), &error),
         }
     }
 
@@ -34,7 +36,7 @@ impl Check for FileName {
                 let others = same.iter().filter(|other| other.record != one.record).take(5).map(|other| format!("row {}", other.record));
                 let others = others.collect::<Vec<_>>().join(", ");
                 let message = format!("“{}” is also the file name of {others}. Add a field that makes it unique.", one.file_name);
-                let what = Diagnostic::error("same-name", message).about(of_output("file name"));
+                let what = Diagnostic::error("same-name", message).about(Target::output("file name"));
                 findings.push(Finding { text: Some(one.file_name.clone()), ..Finding::new(one.record, what) });
             }
         }

@@ -2,7 +2,7 @@
 
 use crate::diagnostic::{Diagnostic, Target};
 use crate::dispatch::Station;
-use crate::preflight::{Check, Checking, Facts, of_output, of_problem};
+use crate::preflight::{Check, Checking, Facts, of_problem};
 
 /// The check.
 pub struct Output;
@@ -17,8 +17,10 @@ impl Check for Output {
         let Some(password) = &at.plan.password else { return };
         match password.fill(at.scope) {
             Ok(text) if !text.trim().is_empty() => at.outline.password = Some(text.trim().to_owned()),
-            Ok(_) => at.find(of_output("password"), "blank-password", "the password is blank. Fill in the field or leave the record out."),
-            Err(error) => at.find_error(of_output("password"), &error),
+            Ok(_) => {
+                at.find(Target::output("password"), "blank-password", "the password is blank. Fill in the field or leave the record out.")
+            }
+            Err(error) => at.find_error(Target::output("password"), &error),
         }
     }
 }
