@@ -123,13 +123,17 @@ export function useBench(key: Ref<string>, moved: (key: string) => Promise<unkno
     }
     const path = `/api/dispatches/${encodeURIComponent(key.value)}/preflight`
     const whole = await attempt(async () => {
+      let complete = false
       for await (const found of lines<Schemas['PreflightView']>(path, signal)) {
         if (signal.aborted) return true
-        checked.value = found.complete ? undefined : found
-        if (found.complete || found.causes.length) causes.value = found.causes
+        complete = found.complete
+        checked.value = complete ? undefined : found
+        if (complete || found.causes.length) causes.value = found.causes
         wrong.value = found.wrong
         notes.value = found.notes
       }
+      if (!complete)
+        throw new Refusal('interrupted', 'The check was interrupted. Reload the page to check again.')
       return true
     }, signal)
     if (signal.aborted) return

@@ -45,7 +45,9 @@ export async function* lines<T>(path: string, signal: AbortSignal): AsyncGenerat
   const reader = got.body.pipeThrough(new TextDecoderStream()).getReader()
   let rest = ''
   for (;;) {
-    const { done, value } = await reader.read()
+    const { done, value } = await reader.read().catch(() => {
+      throw new Refusal('unreachable', 'The connection to Mangle was lost. Check that it is still running.')
+    })
     const parts = (rest + (value ?? (done ? '\n' : ''))).split('\n')
     rest = parts.pop() ?? ''
     for (const part of parts.filter(Boolean)) {

@@ -1,5 +1,5 @@
-//! The jobs: take up runs, make their items, deliver their documents; imports and fetches. What is to be done stands
-//! in the store; after any end the next start goes on there.
+//! The jobs: take up runs, make their items, deliver their documents; imports and fetches. What
+//! is to be done stands in the store; after any end the next start goes on there.
 
 mod background;
 mod deliver;
