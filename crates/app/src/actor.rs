@@ -1,6 +1,6 @@
 //! Who does something: the history of runs and documents names them.
 
-/// Who does something.
+/// Who acts. An [`App`](crate::App) acts for one; what it does is theirs.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum Actor {
     /// The person at the machine. There is one until there is sign-in.

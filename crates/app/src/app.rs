@@ -8,10 +8,11 @@ use anyhow::{Context, Result};
 use mangle_channels::Channel;
 use mangle_core::template::Clauses;
 use mangle_documents::layout::FontSet;
-use tokio::sync::{Semaphore, broadcast};
+use tokio::sync::broadcast;
 use tokio_util::sync::CancellationToken;
 use tokio_util::task::TaskTracker;
 
+use crate::Actor;
 use crate::cache::Cache;
 use crate::crm::Secrets;
 use crate::files::Files;
@@ -33,9 +34,13 @@ pub struct Options {
 const MOST_TEMPLATES: usize = 256 << 20;
 const MOST_SHEETS: usize = 512 << 20;
 
-/// The application. Clones share it.
+/// The application, for one who acts: what its use cases do is theirs, and the history names them.
+/// Clones share it.
 #[derive(Clone)]
-pub struct App(Arc<Inner>);
+pub struct App {
+    inner: Arc<Inner>,
+    actor: Actor,
+}
 
 /// What the clones of [`App`] share.
 #[allow(missing_debug_implementations)]
@@ -68,10 +73,8 @@ pub struct Inner {
     pub(crate) incoming: Files,
     /// Who makes which run.
     pub makers: jobs::Makers,
-    /// How many items are made at a time: one for each core, whatever the number of runs.
-    pub(crate) slots: Arc<Semaphore>,
-    /// A place more for what a person waits for: proofs.
-    pub(crate) reserve: Arc<Semaphore>,
+    /// Makes documents: as many at a time as there are cores, whatever the number of runs.
+    pub(crate) pool: jobs::Pool,
     /// What runs in the background, to be waited for at the end.
     pub(crate) tasks: TaskTracker,
     /// Told once the program is to end.
@@ -85,13 +88,13 @@ pub struct Inner {
 impl std::ops::Deref for App {
     type Target = Inner;
     fn deref(&self) -> &Inner {
-        &self.0
+        &self.inner
     }
 }
 
 impl std::fmt::Debug for App {
     fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
-        write!(f, "App({:?})", self.outboxes)
+        write!(f, "App({:?}, {:?})", self.actor, self.outboxes)
     }
 }
 
@@ -107,7 +110,7 @@ pub(crate) async fn open_with(options: Options, adapters: Vec<Arc<dyn Channel>>)
     std::fs::create_dir_all(&options.folder).with_context(|| format!("can't create the folder {}", options.folder.display()))?;
     let lock = lock(&options.folder)?;
     let cores = std::thread::available_parallelism().map_or(1, usize::from);
-    let app = App(Arc::new(Inner {
+    let inner = Arc::new(Inner {
         store: Store::open(&options.folder.join("mangle.sqlite"))?,
         files: Files::open(&options.folder.join("files"))?,
         folders: options.channels.folders.iter().map(|(name, _)| name.clone()).collect(),
@@ -122,13 +125,14 @@ pub(crate) async fn open_with(options: Options, adapters: Vec<Arc<dyn Channel>>)
         background: jobs::Background::default(),
         incoming: Files::open(&options.folder.join("incoming"))?,
         makers: jobs::Makers::default(),
-        slots: Arc::new(Semaphore::new(cores)),
-        reserve: Arc::new(Semaphore::new(1)),
+        pool: jobs::Pool::begin(cores)?,
         tasks: TaskTracker::new(),
         stopping: CancellationToken::new(),
         _lock: lock,
         changes: broadcast::channel(256).0,
-    }));
+    });
+    // There is one person until there is sign-in.
+    let app = App { inner, actor: Actor::User };
     jobs::take_up(&app).await?;
     Ok(app)
 }
@@ -147,6 +151,16 @@ fn lock(folder: &Path) -> Result<File> {
 }
 
 impl App {
+    /// The same application for another who acts: a trigger, say.
+    pub fn acting(&self, actor: Actor) -> App {
+        App { inner: self.inner.clone(), actor }
+    }
+
+    /// Who acts.
+    pub fn actor(&self) -> Actor {
+        self.actor
+    }
+
     /// How many bytes of compiled templates and of sheets are kept ready, about.
     pub fn ready_bytes(&self) -> (u64, u64) {
         (self.templates.bytes(), self.sheets.bytes())

@@ -15,6 +15,14 @@ pub fn now() -> DateTime {
     midnight.checked_add(jiff::SignedDuration::from_secs(seconds as i64)).unwrap_or(midnight)
 }
 
+/// A moment by the machine's wall clock, as UTC civil time.
+pub fn utc(local: DateTime) -> DateTime {
+    match local.to_zoned(jiff::tz::TimeZone::system()) {
+        Ok(zoned) => zoned.with_time_zone(jiff::tz::TimeZone::UTC).datetime(),
+        Err(_) => local,
+    }
+}
+
 /// Seconds since the epoch, for pauses between tries.
 pub fn seconds() -> i64 {
     std::time::SystemTime::now().duration_since(std::time::UNIX_EPOCH).map_or(0, |d| d.as_secs() as i64)

@@ -2,8 +2,9 @@
 //! of the bytes, so the same content is kept once and nothing is overwritten. What is read is
 //! checked against its name.
 
+use std::collections::VecDeque;
 use std::path::{Path, PathBuf};
-use std::sync::Arc;
+use std::sync::{Arc, Mutex, PoisonError};
 
 use anyhow::{Context, Result};
 use bytes::Bytes;
@@ -17,25 +18,57 @@ use ring::digest::{SHA256, digest};
 pub struct Files {
     store: Arc<dyn ObjectStore>,
     folder: PathBuf,
+    recent: Arc<Recent>,
+}
+
+/// The most bytes that were just saved and are kept in memory.
+const MOST_RECENT: usize = 16 << 20;
+
+/// What was just saved: a document is mostly sent right after it is made, and need not be read and
+/// hashed for that. Each is handed out once.
+#[derive(Debug, Default)]
+struct Recent(Mutex<VecDeque<(String, Bytes)>>);
+
+impl Recent {
+    fn add(&self, name: &str, bytes: Bytes) {
+        let mut all = self.0.lock().unwrap_or_else(PoisonError::into_inner);
+        all.push_back((name.to_owned(), bytes));
+        let mut size: usize = all.iter().map(|(_, bytes)| bytes.len()).sum();
+        while let Some((_, oldest)) = all.front().filter(|_| size > MOST_RECENT) {
+            size -= oldest.len();
+            all.pop_front();
+        }
+    }
+
+    fn take(&self, name: &str) -> Option<Bytes> {
+        let mut all = self.0.lock().unwrap_or_else(PoisonError::into_inner);
+        let at = all.iter().position(|(known, _)| known == name)?;
+        all.remove(at).map(|(_, bytes)| bytes)
+    }
 }
 
 impl Files {
     /// The files of a folder, which is made where it is missing.
     pub fn open(folder: &Path) -> Result<Files> {
         std::fs::create_dir_all(folder).with_context(|| format!("can't create the folder {}", folder.display()))?;
-        Ok(Files { store: Arc::new(LocalFileSystem::new_with_prefix(folder)?.with_fsync(true)), folder: folder.to_owned() })
+        Ok(Files { store: Arc::new(LocalFileSystem::new_with_prefix(folder)?.with_fsync(true)), folder: folder.to_owned(), recent: Arc::default() })
     }
 
     /// Keeps bytes and gives their name. They are whole on disk when this
     /// returns, or not there at all.
     pub async fn keep(&self, bytes: Vec<u8>) -> Result<String> {
         let name = name_of(&bytes);
-        self.store.put(&path(&name), Bytes::from(bytes).into()).await.context("a file can't be saved")?;
+        let bytes = Bytes::from(bytes);
+        self.store.put(&path(&name), bytes.clone().into()).await.context("a file can't be saved")?;
+        self.recent.add(&name, bytes);
         Ok(name)
     }
 
     /// The bytes of a name. A file that is not what was kept is an error, never handed out.
     pub async fn get(&self, name: &str) -> Result<Vec<u8>> {
+        if let Some(bytes) = self.recent.take(name) {
+            return Ok(bytes.into());
+        }
         let found = self.store.get(&path(name)).await.with_context(|| format!("the file {name} is missing"))?;
         whole(name, found.bytes().await?.into())
     }
@@ -48,6 +81,7 @@ impl Files {
 
     /// Deletes the bytes of a name, where they are there.
     pub async fn delete(&self, name: &str) -> Result<()> {
+        self.recent.take(name);
         match self.store.delete(&path(name)).await {
             Ok(()) | Err(object_store::Error::NotFound { .. }) => Ok(()),
             Err(error) => Err(error).context("a file can't be deleted"),
@@ -88,6 +122,7 @@ mod tests {
         let name = files.keep(b"a letter".to_vec()).await.expect("kept");
         assert_eq!(files.get(&name).await.expect("there"), b"a letter");
         assert_eq!(files.get_blocking(&name).expect("there"), b"a letter");
+        assert_eq!(files.get(&name).await.expect("there"), b"a letter", "read from the disk");
         let at = folder.path().join(&name[..2]).join(&name);
         // As after a power cut that lost the content and kept the name.
         std::fs::write(&at, b"").expect("written");
@@ -98,5 +133,23 @@ mod tests {
         assert_eq!(files.get(&name).await.expect("there"), b"a letter");
         std::fs::remove_file(at).expect("removed");
         assert!(files.get(&name).await.expect_err("gone").to_string().ends_with("is missing"));
+    }
+}
+
+#[cfg(test)]
+mod recent {
+    use super::*;
+
+    #[test]
+    fn the_oldest_go_where_there_is_too_much() {
+        let recent = Recent::default();
+        for name in ["a", "b", "c"] {
+            recent.add(name, vec![0; MOST_RECENT / 2].into());
+        }
+        assert!(recent.take("a").is_none());
+        assert!(recent.take("b").is_some() && recent.take("b").is_none(), "once");
+        assert!(recent.take("c").is_some());
+        recent.add("huge", vec![0; MOST_RECENT + 1].into());
+        assert!(recent.take("huge").is_none());
     }
 }

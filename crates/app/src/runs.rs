@@ -9,7 +9,7 @@ use crate::store::events::{self, About, EventInfo};
 use crate::store::items::{self, ItemInfo};
 use crate::store::runs::{self, RunInfo};
 use crate::store::{Transaction, deliveries};
-use crate::{Actor, App, Error, Outcome, clock, jobs};
+use crate::{App, Error, Outcome, clock, jobs};
 
 impl App {
     /// Runs, the newest first.
@@ -46,23 +46,24 @@ impl App {
     }
 
     /// Pauses a run; what is being made or handed over is finished.
-    pub async fn pause_run(&self, who: Actor, id: i64) -> Outcome<RunInfo> {
-        self.change_run(who, id, RunEvent::Pause, "paused").await
+    pub async fn pause_run(&self, id: i64) -> Outcome<RunInfo> {
+        self.change_run(id, RunEvent::Pause, "paused").await
     }
 
     /// Lets a paused run go on.
-    pub async fn resume_run(&self, who: Actor, id: i64) -> Outcome<RunInfo> {
-        let run = self.change_run(who, id, RunEvent::Resume, "resumed").await?;
+    pub async fn resume_run(&self, id: i64) -> Outcome<RunInfo> {
+        let run = self.change_run(id, RunEvent::Resume, "resumed").await?;
         jobs::go(self, id);
         Ok(run)
     }
 
     /// Stops a run for good: what is made stays made, the rest is left out or withdrawn.
-    pub async fn stop_run(&self, who: Actor, id: i64) -> Outcome<RunInfo> {
-        self.change_run(who, id, RunEvent::Stop, "stopped").await
+    pub async fn stop_run(&self, id: i64) -> Outcome<RunInfo> {
+        self.change_run(id, RunEvent::Stop, "stopped").await
     }
 
-    async fn change_run(&self, who: Actor, id: i64, event: RunEvent, what: &'static str) -> Outcome<RunInfo> {
+    async fn change_run(&self, id: i64, event: RunEvent, what: &'static str) -> Outcome<RunInfo> {
+        let who = self.actor();
         self.run(id).await?;
         let changed = self.store.change(move |t| -> anyhow::Result<bool> {
             let at = clock::stamp();
@@ -84,7 +85,8 @@ impl App {
     }
 
     /// Makes or delivers what failed of a run again, or what failed of one item of it.
-    pub async fn retry(&self, who: Actor, run: i64, item: Option<i64>) -> Outcome<RunInfo> {
+    pub async fn retry(&self, run: i64, item: Option<i64>) -> Outcome<RunInfo> {
+        let who = self.actor();
         let before = self.run(run).await?;
         let count = self.store.change(move |t| -> anyhow::Result<usize> {
             let at = clock::stamp();
@@ -107,14 +109,15 @@ impl App {
     }
 
     /// The same for an item whose run is not known.
-    pub async fn retry_item(&self, who: Actor, item: i64) -> Outcome<RunInfo> {
+    pub async fn retry_item(&self, item: i64) -> Outcome<RunInfo> {
         let found = self.store.with(move |c| items::get(c, item)).await?;
         let run = found.ok_or_else(|| Error::missing("the item"))?.run_id;
-        self.retry(who, run, Some(item)).await
+        self.retry(run, Some(item)).await
     }
 
     /// Releases what is on hold in a run: its deliveries begin.
-    pub async fn release_run(&self, who: Actor, run: i64) -> Outcome<RunInfo> {
+    pub async fn release_run(&self, run: i64) -> Outcome<RunInfo> {
+        let who = self.actor();
         self.run(run).await?;
         let count = self.store.change(move |t| -> anyhow::Result<usize> {
             let at = clock::stamp();
@@ -133,38 +136,38 @@ impl App {
     }
 
     /// Releases one delivery that is on hold.
-    pub async fn release(&self, who: Actor, id: i64) -> Outcome<RunInfo> {
+    pub async fn release(&self, id: i64) -> Outcome<RunInfo> {
         let not = || Error::conflict("not-held", "this delivery is not on hold");
-        self.decide(who, id, "released", not, move |t, at| deliveries::release(t, id, at)).await
+        self.decide(id, "released", not, move |t, at| deliveries::release(t, id, at)).await
     }
 
     /// Delivers an uncertain one again, on a person's word.
-    pub async fn send_again(&self, who: Actor, id: i64) -> Outcome<RunInfo> {
+    pub async fn send_again(&self, id: i64) -> Outcome<RunInfo> {
         let not = || Error::conflict("not-uncertain", "this delivery is not uncertain");
-        self.decide(who, id, "sent again", not, move |t, at| deliveries::again(t, DeliveryEvent::SendAgain, id, at)).await
+        self.decide(id, "sent again", not, move |t, at| deliveries::again(t, DeliveryEvent::SendAgain, id, at)).await
     }
 
     /// Marks an uncertain one as delivered, on a person's word.
-    pub async fn confirm(&self, who: Actor, id: i64) -> Outcome<RunInfo> {
+    pub async fn confirm(&self, id: i64) -> Outcome<RunInfo> {
         let not = || Error::conflict("not-uncertain", "this delivery is not uncertain");
-        self.decide(who, id, "confirmed", not, move |t, at| deliveries::confirm(t, id, at)).await
+        self.decide(id, "confirmed", not, move |t, at| deliveries::confirm(t, id, at)).await
     }
 
     /// Withdraws one that has not begun.
-    pub async fn withdraw(&self, who: Actor, id: i64) -> Outcome<RunInfo> {
+    pub async fn withdraw(&self, id: i64) -> Outcome<RunInfo> {
         let not = || Error::conflict("begun", "this delivery can't be withdrawn any more");
-        self.decide(who, id, "withdrawn", not, move |t, at| deliveries::withdraw(t, id, at)).await
+        self.decide(id, "withdrawn", not, move |t, at| deliveries::withdraw(t, id, at)).await
     }
 
     /// A person's decision about one delivery.
     async fn decide(
         &self,
-        who: Actor,
         id: i64,
         what: &'static str,
         not: impl FnOnce() -> Error,
         work: impl FnOnce(&Transaction<'_>, &str) -> anyhow::Result<bool> + Send + 'static,
     ) -> Outcome<RunInfo> {
+        let who = self.actor();
         let found: Option<DeliveryWork> = self.store.with(move |c| deliveries::get(c, id)).await?;
         let found = found.ok_or_else(|| Error::missing("the delivery"))?;
         let about = About { run: found.run_id, item: Some(found.item_id), delivery: Some(id) };

@@ -2,6 +2,7 @@
 //! asked before its last line leaves, so that a message whose fate is unknown is never sent a
 //! second time by itself.
 
+use std::borrow::Cow;
 use std::fmt::Display;
 use std::sync::{Mutex, PoisonError};
 use std::time::{Duration, Instant};
@@ -21,7 +22,7 @@ const PATIENCE: Duration = Duration::from_secs(20);
 const RECIPIENT_PATIENCE: Duration = Duration::from_secs(300);
 const CONTENT_PATIENCE: Duration = Duration::from_secs(600);
 /// How many connections are open at a time.
-const CONNECTIONS: usize = 2;
+const CONNECTIONS: usize = 4;
 
 const LOST: &str = "the connection to the mail server broke before it confirmed this message, so it may or may not have been delivered. Ask the recipient or check the sent mail, then send again or mark as delivered.";
 
@@ -146,7 +147,7 @@ fn send(open: &mut SmtpConnection, delivery: &Delivery, message: &lettre::Messag
         return Tried { outcome: Outcome::NotBegun, reusable: false };
     }
     let _ = open.set_timeout(Some(CONTENT_PATIENCE));
-    let outcome = match open.command(Content(message.formatted())) {
+    let outcome = match open.command(Content::of(&message.formatted())) {
         Ok(answer) => Outcome::Delivered(answer.first_line().unwrap_or_default().to_owned()),
         Err(error) if error.is_permanent() => Outcome::Failed(refused("refused", &error)),
         Err(error) if error.is_transient() => Outcome::Later(refused("not-taken", &error)),
@@ -159,17 +160,33 @@ fn send(open: &mut SmtpConnection, delivery: &Delivery, message: &lettre::Messag
 /// A message's content as it goes over the line: dots at line starts doubled
 /// (RFC 5321 4.5.2), ended by a dot alone. It is written in one piece: in two,
 /// each message would wait for the acknowledgement of its first.
-struct Content(Vec<u8>);
+struct Content(String);
+
+impl Content {
+    fn of(message: &[u8]) -> Content {
+        // A built message is ASCII: everything else is encoded in it.
+        let text = std::str::from_utf8(message).map_or_else(|_| String::from_utf8_lossy(message), Cow::Borrowed);
+        let text = text.strip_suffix("\r\n").unwrap_or(&text);
+        let mut whole = String::with_capacity(text.len() + 64);
+        // Dots are doubled at the begin of the message and of each of its lines.
+        let mut from = 0;
+        if text.starts_with('.') {
+            whole.push('.');
+        }
+        for at in memchr::memmem::find_iter(text.as_bytes(), b"\r\n.") {
+            whole.push_str(&text[from..at]);
+            whole.push_str("\r\n.");
+            from = at + 2;
+        }
+        whole.push_str(&text[from..]);
+        whole.push_str("\r\n.\r\n");
+        Content(whole)
+    }
+}
 
 impl std::fmt::Display for Content {
     fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
-        // A built message is ASCII: everything else is encoded in it.
-        let text = String::from_utf8_lossy(&self.0);
-        let text = text.strip_suffix("\r\n").unwrap_or(&text);
-        if text.starts_with('.') {
-            f.write_str(".")?;
-        }
-        write!(f, "{}\r\n.\r\n", text.replace("\r\n.", "\r\n.."))
+        f.write_str(&self.0)
     }
 }
 
@@ -239,7 +256,7 @@ mod tests {
 
     #[test]
     fn dots_at_line_starts_are_doubled_and_one_ends_the_message() {
-        let sent = |text: &str| Content(text.as_bytes().to_vec()).to_string();
+        let sent = |text: &str| Content::of(text.as_bytes()).to_string();
         assert_eq!(sent("a\r\n.b\r\n..\r\n"), "a\r\n..b\r\n...\r\n.\r\n");
         assert_eq!(sent(".\r\nx"), "..\r\nx\r\n.\r\n");
     }

@@ -26,7 +26,7 @@ static ALLOCATOR: mimalloc::MiMalloc = mimalloc::MiMalloc;
 /// How many letters a run has.
 const LETTERS: usize = 5_000;
 /// How many letters are made alone, for comparison.
-const ALONE: usize = 1_000;
+const ALONE: usize = 2_000;
 /// How many rows the large sheet has.
 const LARGE: usize = 50_000;
 const NOON: DateTime = DateTime::constant(2026, 11, 23, 12, 0, 0, 0);
@@ -144,7 +144,7 @@ async fn measured() {
     let run = start(&app, &key, LETTERS).await;
     let mut memories = Vec::new();
     loop {
-        tokio::time::sleep(Duration::from_millis(100)).await;
+        tokio::time::sleep(Duration::from_millis(400)).await;
         let now = app.run(run).await.expect("goes");
         if now.delivered >= 1_000 * (memories.len() + 1) {
             memories.push(memory());
@@ -195,7 +195,7 @@ async fn measured() {
     let begun = Instant::now();
     let run = start(&app, &key, LARGE).await;
     println!("start of a run of {LARGE} records: {:.2} s", begun.elapsed().as_secs_f64());
-    app.stop_run(mangle_app::Actor::User, run).await.expect("stops");
+    app.stop_run(run).await.expect("stops");
     app.stop().await;
 }
 

@@ -3,7 +3,7 @@ import { computed, ref, watch } from 'vue'
 
 import { api, ask, attempt, type Schemas } from '../api/client'
 import { confirmed } from '../api/confirm'
-import { clock, count, eventWord, shortDay, size, span } from '../api/words'
+import { clock, count, day, eventWord, shortDay, size, span } from '../api/words'
 import StateWord from './StateWord.vue'
 
 type Item = Schemas['ItemInfo']
@@ -27,6 +27,10 @@ type Act = 'release' | 'withdraw' | 'send-again' | 'confirm'
 const ACTS: Record<string, [Act, string][]> = {
   blocked: [
     ['release', 'Release'],
+    ['withdraw', 'Withdraw'],
+  ],
+  scheduled: [
+    ['release', 'Send now'],
     ['withdraw', 'Withdraw'],
   ],
   'to send': [['withdraw', 'Withdraw']],
@@ -82,6 +86,9 @@ async function retry() {
           }}<template v-if="one.state === 'to send' && one.next_try_in">
             Next attempt in {{ span(one.next_try_in) }}.</template
           >
+        </p>
+        <p v-if="one.state === 'scheduled' || (one.state === 'blocked' && one.opens)" class="quiet">
+          {{ one.state === 'blocked' ? 'Not before' : 'On' }} {{ day(one.opens) }}, {{ clock(one.opens) }}
         </p>
         <p v-if="one.attempts > 1" class="quiet">{{ count(one.attempts, 'attempt') }}</p>
         <p v-if="ACTS[one.state]" class="acts">

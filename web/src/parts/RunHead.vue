@@ -54,7 +54,7 @@ async function act(what: Act) {
 }
 
 async function stop() {
-  const left = props.run.waiting + props.run.blocked + props.run.sending
+  const left = props.run.waiting + props.run.blocked + props.run.scheduled + props.run.sending
   const text = `Stop this run? ${count(left, 'record')} will be left out. Delivered documents are not affected.`
   const asked = { title: 'Stop run', text, act: 'Stop run', cancel: 'Keep running', destroys: true }
   if (await confirmed(asked)) await act('stop')

@@ -23,6 +23,7 @@ function open(run: Run): FootLine[] {
     run.failed ? `${count(run.failed, 'document')} failed` : '',
     run.uncertain ? `${run.uncertain} uncertain` : '',
     run.blocked ? `${run.blocked} on hold` : '',
+    run.scheduled ? `${run.scheduled} scheduled` : '',
     run.state === 'paused' ? 'paused' : '',
   ].filter(Boolean)
   return left.length ? [{ to: `/runs/${run.id}`, name: name(run), text: left.join(', '), tone: 'wrong' }] : []

@@ -37,6 +37,7 @@ const tabs = computed(() => {
     [undefined, 'All', r.count],
     ['waiting', 'Waiting', r.waiting],
     ['blocked', 'On hold', r.blocked],
+    ['scheduled', 'Scheduled', r.scheduled],
     ['to send', 'To send', r.sending],
     r.sends ? ['delivered', 'Delivered', r.delivered] : ['made', 'Stored', r.delivered],
     ['uncertain', 'Uncertain', r.uncertain],

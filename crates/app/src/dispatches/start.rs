@@ -82,6 +82,7 @@ impl App {
         }
         let rows = bench.records.into_iter().map(|r| r.row).collect();
         let begin = Begin {
+            by: self.actor(),
             dispatch,
             version: version.map(|v| v.2),
             rows,
@@ -124,7 +125,7 @@ impl App {
         if prepared.template.as_ref().is_none_or(|t| !t.problems().is_empty()) {
             return Err(Error::conflict("not-ready", "choose a template without problems first"));
         }
-        let begin = Begin { dispatch, version: version.map(|v| v.2), rows: asked.rows, of: Of::Proofs { to: to.as_str().to_owned() } };
+        let begin = Begin { by: self.actor(), dispatch, version: version.map(|v| v.2), rows: asked.rows, of: Of::Proofs { to: to.as_str().to_owned() } };
         begin.go(self.clone()).await
     }
 }
@@ -144,6 +145,7 @@ fn items(sheet: &Sheet, records: &[&Record], setup: &Setup) -> (Vec<ColumnInfo>,
 
 /// A run or proofs that are to begin.
 struct Begin {
+    by: Actor,
     dispatch: Dispatch,
     version: Option<i64>,
     rows: Vec<usize>,
@@ -197,7 +199,7 @@ impl Begin {
             start_key,
             snapshot: Some(&snapshot),
             hold: on_hold,
-            by: Actor::User,
+            by: self.by,
             moment: &moment,
             template_version_id: version,
             sheet_id,

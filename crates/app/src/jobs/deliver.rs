@@ -10,6 +10,7 @@ use anyhow::{Context as _, Result};
 use governor::{DefaultDirectRateLimiter, Quota, RateLimiter};
 use mangle_channels::{Channel, Delivery, Document, Failure, Fate, Outcome, Rate};
 use mangle_core::words::sentence;
+use serde_json::Value;
 use tokio::sync::{Notify, Semaphore};
 
 use super::changed;
@@ -19,7 +20,7 @@ use crate::prepare::blocking;
 use crate::store::deliveries::{self, DeliveryError, DeliveryWork};
 use crate::store::documents::{self, DocumentInfo};
 use crate::store::events::{self, About};
-use crate::store::{Transaction, runs, settings};
+use crate::store::{Connection, Transaction, runs, settings};
 use crate::{Actor, App, clock};
 
 /// How many deliveries are taken from the store at a time.
@@ -174,7 +175,12 @@ fn limits(rate: Rate) -> Vec<DefaultDirectRateLimiter> {
 /// A delivery as its adapter takes it. A file that is gone or damaged is an error.
 async fn delivery(app: &App, work: &DeliveryWork) -> Result<Delivery> {
     let item = work.item_id;
-    let (all, office) = app.store.with(move |c| -> Result<_> { Ok((documents::of_item(c, item)?, settings::read(c)?)) }).await?;
+    // A delivery of an older Mangle does not name its sender.
+    let nameless = work.payload.get("from").is_none_or(Value::is_null);
+    let read = move |c: &mut Connection| -> Result<_> {
+        Ok((documents::of_item(c, item)?, if nameless { settings::read(c)? } else { settings::Settings::default() }))
+    };
+    let (all, office) = app.store.with(read).await?;
     let chosen: Vec<DocumentInfo> =
         all.into_iter().filter(|d| work.documents.iter().any(|format| format == d.format.extension())).collect();
     anyhow::ensure!(chosen.len() == work.documents.len(), "a document of item {item} is missing");
@@ -368,6 +374,8 @@ mod tests {
                 kind: "email",
                 name: "E-mail".into(),
                 state: DeliveryState::ToSend,
+                held: false,
+                opens: String::new(),
                 key: format!("<{at}>"),
                 recipient: String::new(),
                 documents: "[]".into(),
@@ -394,7 +402,7 @@ mod tests {
         app.store.with(move |c| furnish(c, count)).await.expect("furnished");
         tokio::time::sleep(Duration::from_millis(700)).await;
         assert!(all(&app, count).await.iter().all(|d| d.attempts == 0), "the run is paused");
-        app.resume_run(Actor::User, 1).await.expect("resumes");
+        app.resume_run(1).await.expect("resumes");
         for _ in 0..200 {
             let open = all(&app, count).await.iter().filter(|d| d.state == "sending" || (d.state == "to send" && d.attempts == 0)).count();
             if open == 0 {
@@ -428,7 +436,7 @@ mod tests {
             Ok(())
         });
         old.await.expect("as if it had been tried before");
-        app.resume_run(Actor::User, 1).await.expect("resumes");
+        app.resume_run(1).await.expect("resumes");
         for _ in 0..200 {
             if all(&app, 4).await[3].state == "failed" {
                 break;

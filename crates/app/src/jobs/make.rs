@@ -13,9 +13,10 @@ use mangle_documents::formats::Template;
 use sha2::{Digest, Sha256};
 use tokio_util::sync::CancellationToken;
 
+use super::pool::Priority;
 use super::state::DeliveryState;
 use crate::making::{Checked, Made, documents, filled};
-use crate::prepare::{Prepared, blocking};
+use crate::prepare::Prepared;
 use crate::store::deliveries::NewDelivery;
 use crate::store::documents::NewDocument;
 use crate::store::events::{self, About};
@@ -128,35 +129,28 @@ pub fn check_all(
     (findings, gather_notes(notes))
 }
 
-/// Makes an item and writes down what was made. It waits for a core of the machine, and gives it
-/// back once there is nothing left to compute.
+/// Makes an item and writes down what was made. The making pool computes it when its turn comes.
 pub async fn item(app: App, prepared: Arc<Prepared>, run: RunWork, item: ItemWork) -> Result<()> {
     let (id, run_id, position) = (item.id, item.run_id, item.position);
-    let slot = match run.proof {
-        // A person waits for it: it never stands in line behind thousands of letters.
-        true => tokio::select! {
-            biased;
-            slot = app.slots.clone().acquire_owned() => slot?,
-            slot = app.reserve.clone().acquire_owned() => slot?,
-        },
-        false => app.slots.clone().acquire_owned().await?,
-    };
-    if app.stopping.is_cancelled() {
-        return Ok(());
-    }
     let host = prepared.settings.office_email.rsplit_once('@').map_or("mangle.example", |(_, host)| host).to_owned();
     let (hold, moment) = (run.hold, run.moment.clone());
+    let (own, priority) = (app.clone(), if run.proof { Priority::Person } else { Priority::Run });
+    let make = move || match own.stopping.is_cancelled() {
+        true => None,
+        false => Some(make(&prepared, &run, &item)),
+    };
     // Whatever a record does to the program, it costs that record alone.
-    let made = blocking(move || make(&prepared, &run, &item)).await.unwrap_or_else(|error| {
+    let made = app.pool.make(priority, make).await.unwrap_or_else(|error| {
         tracing::error!(id, error = format!("{error:#}"), "creating the document was interrupted");
         let message = "internal error while creating this document. The log has the details.";
-        Err(ItemError { code: "internal".into(), place: "document".into(), message: message.into() })
+        Some(Err(ItemError { code: "internal".into(), place: "document".into(), message: message.into() }))
     });
-    drop(slot);
     let about = About::item(run_id, id);
     let made = match made {
-        Ok(made) => made,
-        Err(error) => {
+        // The program is to end: the record waits for the next start.
+        None => return Ok(()),
+        Some(Ok(made)) => made,
+        Some(Err(error)) => {
             let failed = app.store.change(move |t| -> Result<()> {
                 let at = clock::stamp();
                 if items::failed(t, id, &error, &at)? {
@@ -178,15 +172,19 @@ pub async fn item(app: App, prepared: Arc<Prepared>, run: RunWork, item: ItemWor
     for planned in made.deliveries {
         let skipped = planned.parcel.is_none();
         let parcel = planned.parcel.unwrap_or_default();
+        let held = hold || planned.moment == Moment::AfterRelease;
+        let opens = parcel.opens.map(clock::utc).map(|opens| opens.to_string()).filter(|opens| *opens > at);
         deliveries.push(NewDelivery {
             channel: planned.channel,
             kind: planned.kind,
             name: planned.name,
-            state: match (skipped, hold || planned.moment == Moment::AfterRelease) {
+            state: match (skipped, held || opens.is_some()) {
                 (true, _) => DeliveryState::Skipped,
                 (false, true) => DeliveryState::Blocked,
                 (false, false) => DeliveryState::ToSend,
             },
+            held: held && !skipped,
+            opens: opens.unwrap_or_default(),
             key: key(run_id, position, id, planned.channel, &moment, &host),
             recipient: parcel.to,
             documents: serde_json::to_string(&parcel.documents)?,
@@ -272,8 +270,12 @@ mod tests {
         let (quote, cases) = (file("refit-quote.docx"), file("refit-cases.json"));
         demo::demo(&app, &[("refit-quote.docx", &quote), ("refit-cases.json", &cases)]).await.expect("the demo world");
         // As while a run keeps every core busy.
-        let cores = std::thread::available_parallelism().map_or(1, usize::from) as u32;
-        let busy = app.slots.clone().acquire_many_owned(cores).await.expect("open");
+        let (release, held) = mpsc::channel::<()>();
+        let held = Arc::new(std::sync::Mutex::new(held));
+        for _ in 0..64 {
+            let (app, held) = (app.clone(), held.clone());
+            tokio::spawn(async move { app.pool.make(Priority::Run, move || drop(held.lock().map(|held| held.recv()))).await });
+        }
         let asked = serde_json::from_value(serde_json::json!({ "rows": [1], "to": "ida@quay.example" })).expect("proofs");
         let run = app.start_proofs("refit-quotes", asked).await.expect("starts");
         let state = async || app.items(run.id, None, 0, 1).await.expect("asks")[0].state.clone();
@@ -285,7 +287,7 @@ mod tests {
         }
         // Nothing takes mail here: the proof is made and waits to be sent.
         assert_eq!(state().await, "to send");
-        drop(busy);
+        drop(release);
         app.stop().await;
     }
 }

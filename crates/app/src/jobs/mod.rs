@@ -6,6 +6,7 @@ mod deliver;
 mod journal;
 mod make;
 mod makers;
+mod pool;
 pub mod state;
 
 use std::sync::Arc;
@@ -18,7 +19,7 @@ use self::state::RunState;
 use crate::prepare::Prepared;
 use crate::store::items::{Claimed, ItemError};
 use crate::store::snapshots::Snapshot;
-use crate::store::{dispatches, items, runs};
+use crate::store::{deliveries, dispatches, items, runs};
 use crate::{App, ErrorKind, clock};
 
 pub use background::{Background, Work};
@@ -26,6 +27,7 @@ pub use deliver::Outbox;
 pub use journal::Journal;
 pub use make::{FoundSoFar, check_all, check_one};
 pub use makers::Makers;
+pub use pool::Pool;
 
 /// The most items of a run that are claimed at a time.
 const BATCH: usize = 24;
@@ -61,12 +63,18 @@ pub async fn take_up(app: &App) -> Result<()> {
 /// items back whose makers are gone.
 async fn supervise(app: App) {
     while !app.stopping.is_cancelled() {
-        let round = app.store.change(|t| -> Result<Vec<i64>> {
+        let round = app.store.change(|t| -> Result<_> {
             items::expire(t, clock::seconds())?;
-            runs::to_make(t)
+            Ok((runs::to_make(t)?, deliveries::open(t, &clock::stamp())?))
         });
         match round.await {
-            Ok(runs) => runs.into_iter().filter(|run| app.makers.begin(*run)).for_each(|run| make_run(&app, run)),
+            Ok((runs, open)) => {
+                runs.into_iter().filter(|run| app.makers.begin(*run)).for_each(|run| make_run(&app, run));
+                if !open.is_empty() {
+                    wake(&app);
+                    open.into_iter().for_each(|run| changed(&app, run));
+                }
+            }
             Err(error) => tracing::error!(error = format!("{error:#}"), "the runs that are going can't be read"),
         }
         tokio::select! {

@@ -19,6 +19,10 @@ pub struct NewDelivery {
     pub name: String,
     /// Blocked, to send or skipped.
     pub state: DeliveryState,
+    /// Whether a person is to release it.
+    pub held: bool,
+    /// The moment (UTC) before which it stays here; blank for none.
+    pub opens: String,
     /// What tells it from every other.
     pub key: String,
     /// To whom or where it goes.
@@ -39,7 +43,7 @@ pub struct DeliveryInfo {
     pub kind: String,
     /// What its channel is called.
     pub name: String,
-    /// blocked, to send, sending, delivered, failed, uncertain, withdrawn or skipped.
+    /// blocked (it waits for a person's release), scheduled (it waits for its moment), to send, sending, delivered, failed, uncertain, withdrawn or skipped.
     pub state: String,
     /// To whom or where it goes.
     pub recipient: String,
@@ -47,6 +51,8 @@ pub struct DeliveryInfo {
     pub attempts: usize,
     /// Seconds until the next try; 0 when it is due.
     pub next_try_in: i64,
+    /// The moment (UTC) before which it stays here; blank for none.
+    pub opens: String,
     /// What the other side said when it took it.
     pub receipt: String,
     /// The error's short name.
@@ -97,8 +103,8 @@ pub struct DeliveryError {
 /// Writes a delivery down.
 pub fn add(c: &Connection, item: (i64, i64), new: &NewDelivery, at: &str) -> Result<i64> {
     c.prepare_cached(
-        "INSERT INTO delivery (item_id, run_id, channel, kind, name, state, key, recipient, documents, payload, changed)
-         VALUES (?1, ?2, ?3, ?4, ?5, ?6, ?7, ?8, ?9, ?10, ?11)",
+        "INSERT INTO delivery (item_id, run_id, channel, kind, name, state, key, recipient, documents, payload, changed, held, opens)
+         VALUES (?1, ?2, ?3, ?4, ?5, ?6, ?7, ?8, ?9, ?10, ?11, ?12, ?13)",
     )?
     .execute(params![
         item.0,
@@ -111,7 +117,9 @@ pub fn add(c: &Connection, item: (i64, i64), new: &NewDelivery, at: &str) -> Res
         new.recipient,
         new.documents,
         new.payload,
-        at
+        at,
+        new.held,
+        new.opens
     ])?;
     Ok(c.last_insert_rowid())
 }
@@ -119,7 +127,7 @@ pub fn add(c: &Connection, item: (i64, i64), new: &NewDelivery, at: &str) -> Res
 /// The deliveries of items, each with its item.
 pub fn of_items(c: &Connection, items: &[i64], now: i64) -> Result<Vec<(i64, DeliveryInfo)>> {
     let mut query = c.prepare_cached(
-        "SELECT item_id, id, kind, name, state, recipient, attempts, iif(due > ?2 + 3600, 0, max(0, due - ?2)), receipt, error_code, error_message, changed
+        "SELECT item_id, id, kind, name, iif(state = 'blocked' AND held = 0, 'scheduled', state), recipient, attempts, iif(due > ?2 + 3600, 0, max(0, due - ?2)), receipt, error_code, error_message, changed, opens
          FROM delivery WHERE item_id IN (SELECT value FROM json_each(?1)) ORDER BY item_id, channel",
     )?;
     let rows = query.query_map(params![serde_json::to_string(items)?, now], |r| {
@@ -135,6 +143,7 @@ pub fn of_items(c: &Connection, items: &[i64], now: i64) -> Result<Vec<(i64, Del
             error_code: r.get(9)?,
             error_message: r.get(10)?,
             changed: r.get(11)?,
+            opens: r.get(12)?,
         };
         Ok((r.get(0)?, info))
     })?;
@@ -276,14 +285,34 @@ pub fn withdraw(c: &Connection, id: i64, at: &str) -> Result<bool> {
     Ok(step(c, DeliveryEvent::Withdraw, ", changed = :at", "id = :id", &[(":id", &id), (":at", &at)])? > 0)
 }
 
-/// A person releases one that is blocked.
+const RELEASE: &str = ", held = 0, due = 0, changed = :at";
+
+/// A person releases one that is on hold. Before its moment it goes on waiting for that; released
+/// then, it goes at once.
 pub fn release(c: &Connection, id: i64, at: &str) -> Result<bool> {
-    Ok(step(c, DeliveryEvent::Release, ", due = 0, changed = :at", "id = :id", &[(":id", &id), (":at", &at)])? > 0)
+    let open = step(c, DeliveryEvent::Release, RELEASE, "id = :id AND (held = 0 OR opens <= :at)", &[(":id", &id), (":at", &at)])?;
+    let let_go = "UPDATE delivery SET held = 0, changed = ?2 WHERE id = ?1 AND held <> 0 AND state = 'blocked'";
+    Ok(open + c.prepare_cached(let_go)?.execute(params![id, at])? > 0)
 }
 
-/// A person releases all of a run that are blocked; how many.
+/// A person releases all of a run that are on hold; how many. Those whose moment is to come go on
+/// waiting for it.
 pub fn release_all(c: &Connection, run: i64, at: &str) -> Result<usize> {
-    step(c, DeliveryEvent::Release, ", due = 0, changed = :at", "run_id = :run", &[(":run", &run), (":at", &at)])
+    let open = step(c, DeliveryEvent::Release, RELEASE, "run_id = :run AND held <> 0 AND opens <= :at", &[(":run", &run), (":at", &at)])?;
+    let let_go = "UPDATE delivery SET held = 0, changed = ?2 WHERE run_id = ?1 AND held <> 0 AND state = 'blocked'";
+    Ok(open + c.prepare_cached(let_go)?.execute(params![run, at])?)
+}
+
+/// Those of running runs whose moment has come, and which no person holds, are to be sent; the
+/// runs that they are of.
+pub fn open(c: &Connection, at: &str) -> Result<Vec<i64>> {
+    const COME: &str = "held = 0 AND state = 'blocked' AND opens <= :at AND run_id IN (SELECT id FROM run WHERE state = 'running')";
+    let runs = format!("SELECT DISTINCT run_id FROM delivery WHERE {COME}");
+    let runs: Vec<i64> = c.prepare_cached(&runs)?.query_map(&[(":at", &at)], |r| r.get(0))?.collect::<Result<_, _>>()?;
+    if !runs.is_empty() {
+        step(c, DeliveryEvent::Release, RELEASE, COME, &[(":at", &at)])?;
+    }
+    Ok(runs)
 }
 
 /// Withdraws all of a run that have not begun.

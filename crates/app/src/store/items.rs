@@ -24,7 +24,7 @@ pub struct ItemInfo {
     pub row: usize,
     /// What to call the record.
     pub label: String,
-    /// How far it is, its deliveries included: waiting, making, blocked, to send, sending,
+    /// How far it is, its deliveries included: waiting, making, blocked, scheduled, to send, sending,
     /// delivered, made (where nothing is delivered), uncertain, failed, withdrawn or left out.
     pub state: String,
     /// The documents' name without extension; blank before they are made.

@@ -48,7 +48,7 @@ pub struct Store {
 /// A connection of the store's pool.
 type Pooled = PooledConnection<SqliteConnectionManager>;
 
-const MIGRATIONS: [&str; 15] = [
+const MIGRATIONS: [&str; 16] = [
     include_str!("../../migrations/01-start.sql"),
     include_str!("../../migrations/02-versions-and-specimens.sql"),
     include_str!("../../migrations/03-pictures-and-clauses.sql"),
@@ -64,6 +64,7 @@ const MIGRATIONS: [&str; 15] = [
     include_str!("../../migrations/13-revisions.sql"),
     include_str!("../../migrations/14-begun.sql"),
     include_str!("../../migrations/15-jobs.sql"),
+    include_str!("../../migrations/16-times.sql"),
 ];
 
 impl Store {

@@ -41,6 +41,8 @@ pub struct RunInfo {
     pub waiting: usize,
     /// Items made whose deliveries wait until a person releases them.
     pub blocked: usize,
+    /// Items whose moment to be delivered is to come.
+    pub scheduled: usize,
     /// Items made that wait to be sent, or are being sent.
     pub sending: usize,
     /// Items that are done.
@@ -82,7 +84,8 @@ const INFO: &str = "SELECT run.id, dispatch.key, dispatch.name, run.kind, run.st
     count(*) FILTER (WHERE item.progress IN ('waiting', 'making')), count(*) FILTER (WHERE item.progress = 'blocked'),
     count(*) FILTER (WHERE item.progress IN ('to send', 'sending')), count(*) FILTER (WHERE item.progress IN ('delivered', 'made')),
     count(*) FILTER (WHERE item.progress = 'uncertain'), count(*) FILTER (WHERE item.progress = 'failed'),
-    count(*) FILTER (WHERE item.progress IN ('left out', 'withdrawn')), run.sends, run.hold, dispatch.deleted IS NOT NULL
+    count(*) FILTER (WHERE item.progress IN ('left out', 'withdrawn')), run.sends, run.hold, dispatch.deleted IS NOT NULL,
+    count(*) FILTER (WHERE item.progress = 'scheduled')
     FROM run JOIN dispatch ON dispatch.id = run.dispatch_id LEFT JOIN item ON item.run_id = run.id";
 
 fn info(r: &rusqlite::Row<'_>) -> rusqlite::Result<RunInfo> {
@@ -105,6 +108,7 @@ fn info(r: &rusqlite::Row<'_>) -> rusqlite::Result<RunInfo> {
         sends: r.get(15)?,
         hold: r.get(16)?,
         dispatch_deleted: r.get(17)?,
+        scheduled: r.get(18)?,
         trouble: None,
     })
 }

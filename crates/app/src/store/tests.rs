@@ -93,6 +93,8 @@ fn made(channels: &[&'static str]) -> MadeItem {
         kind,
         name: (*kind).into(),
         state: DeliveryState::ToSend,
+        held: false,
+        opens: String::new(),
         key: "<1@quay.example>".into(),
         recipient: "ada@quayle.example".into(),
         documents: "[\"pdf\"]".into(),
@@ -329,7 +331,7 @@ fn what_waits_for_a_release_stays_until_a_person_gives_it() {
     for item in [1, 2, 3] {
         make(&mut c, item, &["email"]);
     }
-    c.execute("UPDATE delivery SET state = 'blocked'", []).expect("set");
+    c.execute("UPDATE delivery SET state = 'blocked', held = 1", []).expect("set");
     assert_eq!(states(&c, run), ["blocked"; 3]);
     assert!(due(&c, i64::MAX).is_empty() && !runs::finish(&c, run, AT).expect("asks"));
     assert!(deliveries::begin(&c, 1, "", 5, AT).expect("asks").is_none(), "not past its gate");
@@ -339,6 +341,29 @@ fn what_waits_for_a_release_stays_until_a_person_gives_it() {
     assert_eq!(deliveries::release_all(&c, run, AT).expect("released"), 1);
     assert_eq!(due(&c, 0), [1, 2]);
     assert!(!deliveries::release(&c, 3, AT).expect("asked"), "what was withdrawn stays so");
+}
+
+#[test]
+fn what_is_scheduled_goes_at_its_moment_once_nobody_holds_it() {
+    let (_folder, mut c, run) = furnished();
+    for item in [1, 2, 3] {
+        make(&mut c, item, &["email"]);
+    }
+    c.execute("UPDATE delivery SET state = 'blocked', opens = ?1, held = (id = 2)", [LATER]).expect("set");
+    assert_eq!(states(&c, run), ["scheduled", "blocked", "scheduled"]);
+    assert_eq!(deliveries::open(&c, AT).expect("asked"), Vec::<i64>::new(), "its moment is to come");
+    assert!(!runs::finish(&c, run, AT).expect("asks"), "the run waits for it");
+    assert!(deliveries::release(&c, 3, AT).expect("a person sends it now"));
+    assert!(runs::change(&c, RunEvent::Pause, run).expect("paused"));
+    assert_eq!(deliveries::open(&c, LATER).expect("asked"), Vec::<i64>::new(), "a paused run moves nothing");
+    assert!(runs::change(&c, RunEvent::Resume, run).expect("resumed"));
+    assert_eq!(deliveries::open(&c, LATER).expect("opened"), [run]);
+    assert_eq!(states(&c, run), ["to send", "blocked", "to send"], "one is still held");
+    // Released before its moment, it waits for that; after it, it goes at once.
+    assert_eq!(deliveries::release_all(&c, run, AT).expect("released"), 1);
+    assert_eq!(states(&c, run), ["to send", "scheduled", "to send"]);
+    assert_eq!(deliveries::open(&c, LATER).expect("opened"), [run]);
+    assert_eq!(due(&c, 0), [1, 2, 3]);
 }
 
 #[test]
@@ -491,6 +516,7 @@ enum Event {
     Wrong(DeliveryEvent, i64),
     PutOff(i64),
     Release(i64),
+    Open,
     SendAgain(i64),
     Confirm(i64),
     Withdraw(i64),
@@ -513,6 +539,7 @@ fn any_event() -> impl proptest::strategy::Strategy<Value = Event> {
         1 => delivery.clone().prop_map(|id| Event::Wrong(DeliveryEvent::Lose, id)),
         1 => delivery.clone().prop_map(Event::PutOff),
         1 => delivery.clone().prop_map(Event::Release),
+        1 => Just(Event::Open),
         1 => delivery.clone().prop_map(Event::SendAgain),
         1 => delivery.clone().prop_map(Event::Confirm),
         1 => delivery.prop_map(Event::Withdraw),
@@ -528,6 +555,7 @@ fn happen(c: &mut Connection, run: i64, event: Event) {
     // Of each item, one delivery goes at once and one waits for its release.
     let mut both = made(&["email", "folder"]);
     both.deliveries[1].state = DeliveryState::Blocked;
+    both.deliveries[1].held = true;
     let moved = match event {
         Event::Claim => items::claim(&t, run, 0, 2, false, 5).map(|_| ()),
         Event::Make(id) => items::made(&t, id, run, &both, AT).map(|_| ()),
@@ -537,6 +565,7 @@ fn happen(c: &mut Connection, run: i64, event: Event) {
         Event::Wrong(event, id) => deliveries::went_wrong(&t, event, id, &later("wrong"), AT).map(|_| ()),
         Event::PutOff(id) => deliveries::put_off(&t, id, 0, &later("later"), true, 5, AT).map(|_| ()),
         Event::Release(id) => deliveries::release(&t, id, AT).map(|_| ()),
+        Event::Open => deliveries::open(&t, LATER).map(|_| ()),
         Event::SendAgain(id) => deliveries::again(&t, DeliveryEvent::SendAgain, id, AT).map(|_| ()),
         Event::Confirm(id) => deliveries::confirm(&t, id, AT).map(|_| ()),
         Event::Withdraw(id) => deliveries::withdraw(&t, id, AT).map(|_| ()),
@@ -753,7 +782,7 @@ fn a_folder_of_an_older_program_is_brought_up_to_date() {
     assert_eq!((dispatch.setup.formats.len(), dispatch.setup.channels.len()), (2, 1));
     assert_eq!(c.query_row("SELECT count(*) FROM joint_row", [], |r| r.get::<_, i64>(0)).expect("counts"), 1);
     // What it was before lies beside it.
-    let copy = Connection::open(folder.path().join("mangle.before-15.sqlite")).expect("there");
+    let copy = Connection::open(folder.path().join("mangle.before-16.sqlite")).expect("there");
     assert_eq!(copy.query_row("SELECT count(*) FROM item WHERE state = 'held'", [], |r| r.get::<_, i64>(0)).expect("counts"), 1);
 }
 

@@ -5,7 +5,7 @@ use serde::{Deserialize, Serialize};
 use super::{ChannelPlan, Fault, Made, Parcel, Settings, Shown, World, fill};
 use crate::diagnostic::{Diagnostic, Target};
 use crate::dispatch::Format;
-use crate::language::Scope;
+use crate::language::{Scope, Sender};
 use crate::template::TextTemplate;
 use crate::value::{EmailAddress, recipients};
 
@@ -14,6 +14,15 @@ use crate::value::{EmailAddress, recipients};
 #[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
 #[serde(deny_unknown_fields)]
 pub struct EmailChannel {
+    /// Whom it is from: the address or the name of one of the office's senders; blank for the
+    /// office itself.
+    #[serde(default)]
+    #[cfg_attr(feature = "openapi", schema(required = true))]
+    pub from: String,
+    /// Where replies go, separated by commas; blank for what the sender says.
+    #[serde(default)]
+    #[cfg_attr(feature = "openapi", schema(required = true))]
+    pub reply_to: String,
     /// Recipients, separated by commas.
     pub to: String,
     /// Copies.
@@ -34,6 +43,9 @@ impl Settings for EmailChannel {
     fn compile(&self) -> Box<dyn ChannelPlan> {
         Box::new(EmailPlan {
             no_recipient: self.to.trim().is_empty(),
+            fixed: Some(self.from.trim()).filter(|from| !from.is_empty() && !from.contains("[:")).map(str::to_owned),
+            from: TextTemplate::new(&self.from),
+            reply_to: TextTemplate::new(&self.reply_to),
             to: TextTemplate::new(&self.to),
             cc: TextTemplate::new(&self.cc),
             bcc: TextTemplate::new(&self.bcc),
@@ -52,6 +64,10 @@ impl Settings for EmailChannel {
 #[derive(Debug)]
 struct EmailPlan {
     no_recipient: bool,
+    /// The sender, where it is the same for every record and not the office itself.
+    fixed: Option<String>,
+    from: TextTemplate,
+    reply_to: TextTemplate,
     to: TextTemplate,
     cc: TextTemplate,
     bcc: TextTemplate,
@@ -76,11 +92,32 @@ pub struct EmailPayload {
     /// the office as it is.
     #[serde(default)]
     pub from: Option<(String, String)>,
+    /// Where replies go; none for the sender's address.
+    #[serde(default)]
+    pub reply_to: Vec<String>,
+}
+
+/// The sender that a text names by address or name, whatever the case of its letters.
+fn sender<'a>(senders: &'a [Sender], named: &str) -> Option<&'a Sender> {
+    let same = |text: &str| text.trim().to_lowercase() == named.trim().to_lowercase();
+    senders.iter().find(|sender| same(&sender.address)).or_else(|| senders.iter().find(|sender| same(&sender.name)))
+}
+
+fn no_such_sender(named: &str) -> String {
+    format!("“{}” is none of the office's senders. Add it in Settings, or choose another.", named.trim())
 }
 
 impl ChannelPlan for EmailPlan {
     fn texts(&self) -> Vec<(&'static str, &TextTemplate)> {
-        vec![("to", &self.to), ("cc", &self.cc), ("bcc", &self.bcc), ("subject", &self.subject), ("message", &self.body)]
+        vec![
+            ("from", &self.from),
+            ("reply to", &self.reply_to),
+            ("to", &self.to),
+            ("cc", &self.cc),
+            ("bcc", &self.bcc),
+            ("subject", &self.subject),
+            ("message", &self.body),
+        ]
     }
 
     fn faults(&self) -> Vec<Fault> {
@@ -90,14 +127,15 @@ impl ChannelPlan for EmailPlan {
     }
 
     fn obstacles(&self, world: &World<'_>) -> Vec<Diagnostic> {
-        let message = "no sender address. Enter the office e-mail address in Settings.";
-        world
-            .office_email
-            .trim()
-            .is_empty()
-            .then(|| Diagnostic::error("no-office-address", message).about(Target::Settings))
-            .into_iter()
-            .collect()
+        match &self.fixed {
+            Some(named) if sender(world.senders, named).is_some() => Vec::new(),
+            Some(named) => vec![Diagnostic::error("no-such-sender", no_such_sender(named)).about(Target::Settings)],
+            None if !world.office_email.trim().is_empty() => Vec::new(),
+            None => {
+                let message = "no sender address. Enter the office e-mail address in Settings.";
+                vec![Diagnostic::error("no-office-address", message).about(Target::Settings)]
+            }
+        }
     }
 
     fn render(&self, scope: &Scope<'_>, made: &Made<'_>) -> Result<Parcel, Fault> {
@@ -106,13 +144,28 @@ impl ChannelPlan for EmailPlan {
             return Err(Fault::value("no-recipient", "to", "no e-mail address. Add one or leave the record out."));
         }
         let office = &scope.context.office;
+        let named = fill("from", &self.from, scope)?;
+        let chosen = match named.trim() {
+            "" => None,
+            named => Some(sender(&office.senders, named).ok_or_else(|| Fault::value("no-such-sender", "from", no_such_sender(named)))?),
+        };
+        let (name, address) = chosen.map_or((&office.name, &office.email), |chosen| (&chosen.name, &chosen.address));
+        let mut reply_to = addresses("reply to", &self.reply_to, scope)?;
+        if let Some(chosen) = chosen.filter(|chosen| reply_to.is_empty() && !chosen.reply_to.trim().is_empty()) {
+            reply_to.push(chosen.reply_to.trim().to_owned());
+        }
+        let mut body = fill("message", &self.body, scope)?;
+        if let Some(signature) = chosen.map(|chosen| chosen.signature.trim_end()).filter(|text| !text.is_empty()) {
+            body = format!("{}\n\n{signature}\n", body.trim_end());
+        }
         let message = EmailPayload {
             to,
             cc: addresses("cc", &self.cc, scope)?,
             bcc: addresses("bcc", &self.bcc, scope)?,
             subject: fill("subject", &self.subject, scope)?.split_whitespace().collect::<Vec<_>>().join(" "),
-            body: fill("message", &self.body, scope)?,
-            from: Some((office.name.clone(), office.email.clone())),
+            body,
+            from: Some((name.clone(), address.clone())),
+            reply_to,
         };
         Ok(message.parcel(made.to_send()))
     }
@@ -121,12 +174,18 @@ impl ChannelPlan for EmailPlan {
 impl EmailPayload {
     fn parcel(self, documents: Vec<Format>) -> Parcel {
         let list = |label: &str, all: &[String]| (!all.is_empty()).then(|| Shown::new(label, all.join(", ")));
-        let shown = [list("To", &self.to), list("Cc", &self.cc), list("Bcc", &self.bcc)].into_iter().flatten();
+        let from = self.from.as_ref().map(|(name, address)| match name.trim() {
+            "" => Shown::new("From", address.clone()),
+            name => Shown::new("From", format!("{name} <{address}>")),
+        });
+        let reply_to = list("Reply to", &self.reply_to);
+        let shown = [from, list("To", &self.to), list("Cc", &self.cc), list("Bcc", &self.bcc), reply_to].into_iter().flatten();
         Parcel {
             to: self.to.join(", "),
             shown: shown.chain([Shown::new("Subject", self.subject.clone()), Shown::new("Message", self.body.clone())]).collect(),
             documents,
             payload: serde_json::to_value(&self).unwrap_or_default(),
+            opens: None,
         }
     }
 }
@@ -160,6 +219,7 @@ pub fn proof(person: &str, office: (&str, &str), made: &Made<'_>, parcels: &[(&s
         subject: format!("PROOF: {subject}"),
         body,
         from: Some((office.0.to_owned(), office.1.to_owned())),
+        reply_to: Vec::new(),
     };
     let mut documents = made.formats.to_vec();
     // The mark of a proof stands on the pages.

@@ -13,11 +13,12 @@ mod tests;
 
 use std::fmt::Debug;
 
+use jiff::civil::DateTime;
 use serde::{Deserialize, Serialize};
 
 use crate::diagnostic::{Diagnostic, Target};
 use crate::dispatch::Format;
-use crate::language::{Scope, condition};
+use crate::language::{Scope, Sender, condition, value};
 use crate::template::{FillError, Placeholder, TextTemplate};
 
 pub use email::{EmailChannel, EmailPayload, proof};
@@ -99,6 +100,8 @@ pub trait ChannelPlan: Debug + Send + Sync {
 pub struct World<'a> {
     /// The office's e-mail address.
     pub office_email: &'a str,
+    /// Those beside the office itself whom messages may come from.
+    pub senders: &'a [Sender],
     /// The folders that the operator allows, by their names.
     pub folders: &'a [String],
 }
@@ -133,6 +136,8 @@ pub struct Parcel {
     pub documents: Vec<Format>,
     /// What the adapter takes: the channel's own payload.
     pub payload: serde_json::Value,
+    /// The moment before which it stays here, by the clock of the machine.
+    pub opens: Option<DateTime>,
 }
 
 /// A line of what a person sees of a delivery before it leaves.
@@ -192,6 +197,8 @@ pub enum Moment {
     AtOnce,
     /// Once a person has released it.
     AfterRelease,
+    /// At a date and time, fixed or of the record.
+    AtTime,
 }
 
 /// A channel of a dispatch: its settings, and when it is used.
@@ -215,6 +222,11 @@ pub struct ChannelSetup {
     #[serde(default)]
     #[cfg_attr(feature = "openapi", schema(required = true))]
     pub moment: Moment,
+    /// Where it delivers at a time: `2026-12-01 08:00`, or an expression for a date or a date and
+    /// time, `due - 7`. A date alone is its midnight. By the clock of the machine.
+    #[serde(default)]
+    #[cfg_attr(feature = "openapi", schema(required = true))]
+    pub time: String,
     /// Its kind and settings.
     pub channel: Channel,
 }
@@ -226,7 +238,7 @@ fn yes() -> bool {
 impl ChannelSetup {
     /// A channel that is on, for every record, at once.
     pub fn new(channel: Channel) -> ChannelSetup {
-        ChannelSetup { on: true, name: String::new(), condition: String::new(), moment: Moment::AtOnce, channel }
+        ChannelSetup { on: true, name: String::new(), condition: String::new(), moment: Moment::AtOnce, time: String::new(), channel }
     }
 
     /// The dispatch got another name: what was made of the old one follows it.
@@ -247,6 +259,7 @@ pub struct Compiled {
     /// When it delivers.
     pub moment: Moment,
     condition: Option<TextTemplate>,
+    time: Option<Time>,
     plan: Box<dyn ChannelPlan>,
     /// What is wrong with its settings.
     pub problems: Vec<Diagnostic>,
@@ -254,6 +267,45 @@ pub struct Compiled {
 
 /// What a condition prints where it is true.
 const HOLDS: &str = "yes";
+
+/// When a channel delivers that does so at a time.
+#[derive(Debug)]
+enum Time {
+    Fixed(DateTime),
+    /// Of the record: an expression, printed so that it can be read again.
+    Of(TextTemplate),
+}
+
+impl Time {
+    /// Reads a channel's time; what is wrong with it otherwise.
+    fn read(text: &str) -> Result<Time, Diagnostic> {
+        let text = text.trim();
+        if text.is_empty() {
+            return Err(Diagnostic::error("no-time", "no time. Enter a date and time, or a field that holds one."));
+        }
+        if let Ok(fixed) = text.parse::<DateTime>() {
+            return Ok(Time::Fixed(fixed));
+        }
+        value(text).map_err(|error| Diagnostic::error("time", error.to_string()).within(text))?;
+        Ok(Time::Of(TextTemplate::new(&format!("[: ({}) as date \"yyyy-MM-dd HH:mm\"]", text.replace(['\r', '\n'], " ")))))
+    }
+
+    fn text(&self) -> Option<(&'static str, &TextTemplate)> {
+        match self {
+            Time::Of(text) => Some(("time", text)),
+            Time::Fixed(_) => None,
+        }
+    }
+
+    fn of(&self, scope: &Scope<'_>) -> Result<DateTime, Fault> {
+        let text = match self {
+            Time::Fixed(moment) => return Ok(*moment),
+            Time::Of(text) => fill("time", text, scope)?,
+        };
+        let blank = || Fault::value("no-time", "time", "the time is blank. Add a date, or leave the record out.");
+        text.trim().parse().map_err(|_| blank())
+    }
+}
 
 impl Compiled {
     /// Compiles a channel of a set-up; none where it is off.
@@ -270,7 +322,13 @@ impl Compiled {
             Some((text, Ok(_))) => read = Some(TextTemplate::new(&format!("[:if {}]{HOLDS}[:end]", text.replace(['\r', '\n'], " ")))),
             Some((text, Err(error))) => problems.push(("condition", Diagnostic::error("condition", error.to_string()).within(text))),
         }
-        let texts = plan.texts().into_iter().chain(read.as_ref().map(|text| ("condition", text)));
+        let mut time = None;
+        match (setup.moment == Moment::AtTime).then(|| Time::read(&setup.time)) {
+            None => {}
+            Some(Ok(read)) => time = Some(read),
+            Some(Err(problem)) => problems.push(("time", problem)),
+        }
+        let texts = plan.texts().into_iter().chain(time.as_ref().and_then(Time::text)).chain(read.as_ref().map(|text| ("condition", text)));
         problems.extend(texts.flat_map(|(field, text)| text.problems().iter().map(move |problem| (field, problem.clone()))));
         problems.extend(plan.faults().into_iter().filter_map(|fault| match fault {
             Fault::Value { code, field, message, .. } => Some((field, Diagnostic::error(code, message))),
@@ -282,12 +340,25 @@ impl Compiled {
             "" => setup.channel.name(),
             name => name,
         };
-        Some(Compiled { index, kind: setup.channel.kind(), name: name.to_owned(), moment: setup.moment, condition: read, plan, problems })
+        Some(Compiled {
+            index,
+            kind: setup.channel.kind(),
+            name: name.to_owned(),
+            moment: setup.moment,
+            condition: read,
+            time,
+            plan,
+            problems,
+        })
     }
 
     /// Its texts with the names of their fields.
     pub fn texts(&self) -> impl Iterator<Item = (&'static str, &TextTemplate)> {
-        self.plan.texts().into_iter().chain(self.condition.as_ref().map(|text| ("condition", text)))
+        self.plan
+            .texts()
+            .into_iter()
+            .chain(self.time.as_ref().and_then(Time::text))
+            .chain(self.condition.as_ref().map(|text| ("condition", text)))
     }
 
     /// The placeholders of its texts.
@@ -311,7 +382,8 @@ impl Compiled {
         {
             return Ok(None);
         }
-        self.plan.render(scope, made).map(Some)
+        let parcel = self.plan.render(scope, made)?;
+        Ok(Some(Parcel { opens: self.time.as_ref().map(|time| time.of(scope)).transpose()?, ..parcel }))
     }
 }
 

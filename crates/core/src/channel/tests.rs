@@ -36,9 +36,12 @@ fn folder(path: &str) -> ChannelSetup {
     ChannelSetup::new(Channel::Folder(FolderChannel { folder: "Office".into(), path: path.into(), clash: Clash::Number }))
 }
 
+fn email_settings() -> EmailChannel {
+    EmailChannel { to: "[: e-mail]".into(), subject: "Your licence".into(), body: "Hello".into(), ..Default::default() }
+}
+
 fn email() -> ChannelSetup {
-    let settings = EmailChannel { to: "[: e-mail]".into(), subject: "Your licence".into(), body: "Hello".into(), ..Default::default() };
-    ChannelSetup::new(Channel::Email(settings))
+    ChannelSetup::new(Channel::Email(email_settings()))
 }
 
 #[test]
@@ -87,7 +90,7 @@ fn what_keeps_a_channel_from_working_is_told_once_for_all_records() {
     let off = ChannelSetup { on: false, ..folder("[: no end") };
     let wrong = ChannelSetup { condition: "name = ".into(), name: "Archive".into(), ..folder("") };
     let plan = plan(vec![email(), wrong, off], "");
-    let world = World { office_email: " ", folders: &["Elsewhere".to_owned()] };
+    let world = World { office_email: " ", senders: &[], folders: &["Elsewhere".to_owned()] };
     let facts = Facts { template_problems: Some(0), source: true, unsure: &[], ties: &[], plan: &plan, world };
     let said = obstacles(&facts);
     let said: Vec<_> = said.iter().map(|o| (o.target == Target::Settings, o.message.as_str())).collect();
@@ -95,4 +98,70 @@ fn what_keeps_a_channel_from_working_is_told_once_for_all_records() {
     assert!(!said[0].0 && said[0].1.starts_with("Archive: name = of the condition:"), "{said:?}");
     assert_eq!(said[1], (true, "no sender address"));
     assert_eq!(said[2], (false, "the folder “Office” is not allowed on this machine"));
+}
+
+#[test]
+fn a_channel_delivers_at_a_fixed_time_or_at_one_of_the_record() {
+    let schema = Schema::new(vec![Column::new("Name", ColumnType::Text), Column::new("Due", ColumnType::Date)]).expect("schema");
+    let schema = Arc::new(schema);
+    let of = |due: Value| Record::new(schema.clone(), vec![Value::text("Möwe"), due], 7);
+    let due = || of(Value::Date(jiff::civil::date(2026, 12, 8)));
+    let at = |time: &str| plan(vec![ChannelSetup { moment: Moment::AtTime, time: time.into(), ..folder("") }], "");
+    let opens = |time: &str, record: &Record| {
+        let plan = at(time);
+        assert_eq!(plan.problems, []);
+        checked(&plan, record, Purpose::Run)
+            .map(|outline| outline.deliveries[0].parcel.as_ref().and_then(|p| p.opens).map(|o| o.to_string()))
+    };
+    assert_eq!(opens("2026-12-01 08:00", &due()).expect("fixed").as_deref(), Some("2026-12-01T08:00:00"));
+    assert_eq!(opens("due - 7", &due()).expect("of the record").as_deref(), Some("2026-12-01T00:00:00"));
+    let blank = opens("due", &of(Value::Blank)).expect_err("no time");
+    assert_eq!(blank, ["0 time: the time is blank. Add a date, or leave the record out."]);
+    let text = opens("name", &due()).expect_err("no date");
+    assert!(text[0].starts_with("0 time: "), "{text:?}");
+    let said = |time: &str| at(time).problems.iter().map(ToString::to_string).collect::<Vec<_>>();
+    assert_eq!(said(" "), ["no time. Enter a date and time, or a field that holds one."]);
+    assert_eq!(said("due -").len(), 1);
+}
+
+#[test]
+fn a_message_comes_from_one_of_the_offices_senders() {
+    let sender = |name: &str, address: &str, reply_to: &str, signature: &str| crate::language::Sender {
+        name: name.into(),
+        address: address.into(),
+        reply_to: reply_to.into(),
+        signature: signature.into(),
+    };
+    let senders = [
+        sender("Harbour office", "harbour@quay.example", "", ""),
+        sender("Accounts", "accounts@quay.example", "ledger@quay.example", "Accounts\nBrackwater Quay\n"),
+    ];
+    let from = |from: &str| plan(vec![ChannelSetup::new(Channel::Email(EmailChannel { from: from.into(), ..email_settings() }))], "");
+    let payload = |plan: &Plan, record: &Record| {
+        let office = crate::language::Office { name: "Quay".into(), email: "office@quay.example".into(), senders: senders.to_vec() };
+        let context = Context { office, ..Context::new(Locale::english(), DateTime::constant(2026, 11, 23, 9, 0, 0, 0)) };
+        check(plan, &Scope::new(record, &plan.ties, &context), Vec::new(), Purpose::Run)
+            .map(|outline| {
+                serde_json::from_value::<EmailPayload>(outline.deliveries[0].parcel.clone().expect("a parcel").payload).expect("a message")
+            })
+            .map_err(|found| found[0].what.to_string())
+    };
+    let someone = record("accounts", Value::text("a@b.example"));
+    let office = payload(&from(""), &someone).expect("the office itself");
+    assert_eq!(
+        (office.from, office.reply_to, office.body.as_str()),
+        (Some(("Quay".into(), "office@quay.example".into())), vec![], "Hello")
+    );
+    // By its name or its address, fixed or of the record.
+    for named in ["Accounts@quay.example", " accounts ", "[: name]"] {
+        let message = payload(&from(named), &someone).expect("a sender");
+        assert_eq!(message.from, Some(("Accounts".into(), "accounts@quay.example".into())));
+        assert_eq!(message.reply_to, ["ledger@quay.example"]);
+        assert_eq!(message.body, "Hello\n\nAccounts\nBrackwater Quay\n");
+    }
+    let unknown = payload(&from("[: name]"), &record("nobody", Value::text("a@b.example"))).expect_err("unknown");
+    assert_eq!(unknown, "“nobody” is none of the office's senders. Add it in Settings, or choose another.");
+    let world = |senders| World { office_email: "", senders, folders: &[] };
+    let obstacles = |named: &str, senders: &[crate::language::Sender]| from(named).channels[0].obstacles(&world(senders)).len();
+    assert_eq!((obstacles("Accounts", &senders), obstacles("Accounts", &[]), obstacles("[: name]", &senders)), (0, 1, 1));
 }

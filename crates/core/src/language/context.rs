@@ -5,6 +5,7 @@ use std::sync::Arc;
 
 use ecow::EcoString;
 use jiff::civil::DateTime;
+use serde::{Deserialize, Serialize};
 
 use super::name::Folded;
 use super::noticed::Noticed;
@@ -27,6 +28,27 @@ pub struct Office {
     pub name: String,
     /// `office.email`
     pub email: String,
+    /// Those beside the office itself whom messages may come from.
+    pub senders: Vec<Sender>,
+}
+
+/// Whom messages may come from, beside the office itself.
+#[derive(Debug, Clone, Default, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
+#[serde(deny_unknown_fields)]
+pub struct Sender {
+    /// The name that recipients see.
+    pub name: String,
+    /// The address.
+    pub address: String,
+    /// Where replies go; blank for the address.
+    #[serde(default)]
+    #[cfg_attr(feature = "openapi", schema(required = true))]
+    pub reply_to: String,
+    /// What stands below each message; blank for nothing.
+    #[serde(default)]
+    #[cfg_attr(feature = "openapi", schema(required = true))]
+    pub signature: String,
 }
 
 /// What is the same for all records of a run, but for `run_number`.

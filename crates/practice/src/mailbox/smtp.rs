@@ -86,8 +86,19 @@ async fn session(stream: TcpStream, from: IpAddr, mailbox: Mailbox) -> io::Resul
     let mut line = Vec::new();
     loop {
         line.clear();
-        let limited = &mut tokio::io::AsyncReadExt::take(&mut read, LONGEST_LINE as u64);
-        let length = tokio::time::timeout(PATIENCE, limited.read_until(b'\n', &mut line)).await.map_err(io::Error::other)??;
+        // A line that is there already is not waited for.
+        let there = memchr::memchr(b'\n', read.buffer()).filter(|end| *end < LONGEST_LINE);
+        let length = match there {
+            Some(end) => {
+                line.extend_from_slice(&read.buffer()[..=end]);
+                read.consume(end + 1);
+                end + 1
+            }
+            None => {
+                let limited = &mut tokio::io::AsyncReadExt::take(&mut read, LONGEST_LINE as u64);
+                tokio::time::timeout(PATIENCE, limited.read_until(b'\n', &mut line)).await.map_err(io::Error::other)??
+            }
+        };
         if length == 0 {
             return Ok(());
         }

@@ -1,5 +1,7 @@
-//! Messages as files: `1.eml`, `2.eml`, …, each with its envelope beside it.
+//! Messages as files: `1.eml`, `2.eml`, …, and their envelopes in one list, a line each.
 
+use std::fs::{File, OpenOptions};
+use std::io::Write;
 use std::path::PathBuf;
 use std::sync::{Arc, Mutex};
 
@@ -62,7 +64,14 @@ pub struct Attachment {
 #[derive(Debug, Clone)]
 pub struct Mailbox {
     folder: Arc<PathBuf>,
-    list: Arc<Mutex<Vec<Summary>>>,
+    list: Arc<Mutex<List>>,
+}
+
+/// What came, and the file that says so.
+#[derive(Debug)]
+struct List {
+    messages: Vec<Summary>,
+    file: File,
 }
 
 impl Mailbox {
@@ -70,25 +79,24 @@ impl Mailbox {
     pub fn open(folder: impl Into<PathBuf>) -> std::io::Result<Mailbox> {
         let folder = folder.into();
         std::fs::create_dir_all(&folder)?;
-        let mut list: Vec<Summary> = Vec::new();
-        for entry in std::fs::read_dir(&folder)? {
-            let path = entry?.path();
-            if path.extension().is_some_and(|e| e == "json")
-                && let Ok(summary) = serde_json::from_slice(&std::fs::read(&path)?)
-            {
-                list.push(summary);
-            }
+        let path = folder.join("list.jsonl");
+        let text = std::fs::read_to_string(&path).unwrap_or_default();
+        // A last line that was not written whole is of no message.
+        let messages = text.lines().filter_map(|line| serde_json::from_str(line).ok()).collect();
+        let mut file = OpenOptions::new().create(true).append(true).open(&path)?;
+        if !text.is_empty() && !text.ends_with('\n') {
+            file.write_all(b"\n")?;
         }
-        list.sort_by_key(|s| s.number);
-        Ok(Mailbox { folder: Arc::new(folder), list: Arc::new(Mutex::new(list)) })
+        Ok(Mailbox { folder: Arc::new(folder), list: Arc::new(Mutex::new(List { messages, file })) })
     }
 
     /// Keeps a message; it is on disk when this returns.
     pub fn keep(&self, recipients: Vec<String>, received: String, raw: &[u8]) -> std::io::Result<Summary> {
-        let parsed = MessageParser::default().parse(raw);
+        // Its list says what the head of a message says; what is in it is read when it is opened.
+        let parsed = MessageParser::default().parse_headers(raw);
         let header = |name: &str| parsed.as_ref().and_then(|m| m.header_raw(name).map(|h| h.trim().to_owned())).unwrap_or_default();
         let mut list = self.lock();
-        let number = list.last().map_or(1, |last| last.number + 1);
+        let number = list.messages.last().map_or(1, |last| last.number + 1);
         let summary = Summary {
             number,
             received,
@@ -97,18 +105,20 @@ impl Mailbox {
             subject: parsed.as_ref().and_then(|m| m.subject()).unwrap_or_default().to_owned(),
             recipients,
             message_id: header("Message-ID"),
-            attachments: parsed.as_ref().map_or(0, |m| m.attachment_count()),
+            attachments: attachments(raw),
             size: raw.len(),
         };
         std::fs::write(self.folder.join(format!("{number}.eml")), raw)?;
-        std::fs::write(self.folder.join(format!("{number}.json")), serde_json::to_vec(&summary)?)?;
-        list.push(summary.clone());
+        let mut line = serde_json::to_vec(&summary)?;
+        line.push(b'\n');
+        list.file.write_all(&line)?;
+        list.messages.push(summary.clone());
         Ok(summary)
     }
 
     /// All messages, the newest first.
     pub fn list(&self) -> Vec<Summary> {
-        self.lock().iter().rev().cloned().collect()
+        self.lock().messages.iter().rev().cloned().collect()
     }
 
     /// A message's bytes as they came.
@@ -118,7 +128,7 @@ impl Mailbox {
 
     /// A message, opened.
     pub fn message(&self, number: u32) -> Option<Message> {
-        let summary = self.lock().iter().find(|s| s.number == number)?.clone();
+        let summary = self.lock().messages.iter().find(|s| s.number == number)?.clone();
         let raw = self.raw(number)?;
         let parsed = MessageParser::default().parse(&raw)?;
         let files = parsed
@@ -139,17 +149,24 @@ impl Mailbox {
     /// Throws all messages away.
     pub fn clear(&self) -> std::io::Result<usize> {
         let mut list = self.lock();
-        for summary in list.iter() {
-            for kind in ["eml", "json"] {
-                std::fs::remove_file(self.folder.join(format!("{}.{kind}", summary.number)))?;
-            }
+        list.file.set_len(0)?;
+        let messages = std::mem::take(&mut list.messages);
+        for summary in &messages {
+            std::fs::remove_file(self.folder.join(format!("{}.eml", summary.number)))?;
         }
-        Ok(std::mem::take(&mut *list).len())
+        Ok(messages.len())
     }
 
-    fn lock(&self) -> std::sync::MutexGuard<'_, Vec<Summary>> {
+    fn lock(&self) -> std::sync::MutexGuard<'_, List> {
         self.list.lock().unwrap_or_else(std::sync::PoisonError::into_inner)
     }
+}
+
+/// How many parts of a message call themselves attachments (RFC 2183 2.2).
+fn attachments(raw: &[u8]) -> usize {
+    const MARK: &[u8] = b"content-disposition: attachment";
+    let starts = memchr::memchr_iter(b'\n', raw).map(|end| end + 1);
+    std::iter::once(0).chain(starts).filter(|at| raw[*at..].get(..MARK.len()).is_some_and(|l| l.eq_ignore_ascii_case(MARK))).count()
 }
 
 fn addresses(list: Option<&mail_parser::Address<'_>>) -> String {

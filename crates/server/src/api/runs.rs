@@ -10,7 +10,7 @@ use futures::{Stream, StreamExt};
 use mangle_app::store::events::EventInfo;
 use mangle_app::store::items::ItemInfo;
 use mangle_app::store::runs::RunInfo;
-use mangle_app::{Actor, App, documents};
+use mangle_app::{App, documents};
 use mangle_core::dispatch::Format;
 use serde::Deserialize;
 use tokio_stream::wrappers::BroadcastStream;
@@ -43,9 +43,6 @@ pub fn router() -> OpenApiRouter<App> {
         .routes(routes!(all_pdf))
         .routes(routes!(document))
 }
-
-/// Until there is sign-in, whoever asks is the one person at this machine.
-const WHO: Actor = Actor::User;
 
 /// All runs, the newest first.
 #[utoipa::path(get, path = "/api/runs", tag = "runs", responses((status = 200, body = Vec<RunInfo>)))]
@@ -106,61 +103,61 @@ async fn item_timeline(State(app): State<App>, Path(id): Path<i64>) -> Answer<Ve
 /// Pauses a run; what is being made or handed over is finished.
 #[utoipa::path(post, path = "/api/runs/{id}/pause", tag = "runs", params(("id" = i64, Path)), responses((status = 200, body = RunInfo), (status = 409, body = Problem)))]
 async fn pause(State(app): State<App>, Path(id): Path<i64>) -> Answer<RunInfo> {
-    Ok(Json(app.pause_run(WHO, id).await?))
+    Ok(Json(app.pause_run(id).await?))
 }
 
 /// Resumes a paused run.
 #[utoipa::path(post, path = "/api/runs/{id}/resume", tag = "runs", params(("id" = i64, Path)), responses((status = 200, body = RunInfo), (status = 409, body = Problem)))]
 async fn resume(State(app): State<App>, Path(id): Path<i64>) -> Answer<RunInfo> {
-    Ok(Json(app.resume_run(WHO, id).await?))
+    Ok(Json(app.resume_run(id).await?))
 }
 
 /// Stops a run for good; what is made stays made, the rest is left out or withdrawn.
 #[utoipa::path(post, path = "/api/runs/{id}/stop", tag = "runs", params(("id" = i64, Path)), responses((status = 200, body = RunInfo), (status = 409, body = Problem)))]
 async fn stop(State(app): State<App>, Path(id): Path<i64>) -> Answer<RunInfo> {
-    Ok(Json(app.stop_run(WHO, id).await?))
+    Ok(Json(app.stop_run(id).await?))
 }
 
 /// Releases all deliveries of a run that are on hold.
 #[utoipa::path(post, path = "/api/runs/{id}/release", tag = "runs", params(("id" = i64, Path)), responses((status = 200, body = RunInfo), (status = 409, body = Problem)))]
 async fn release_run(State(app): State<App>, Path(id): Path<i64>) -> Answer<RunInfo> {
-    Ok(Json(app.release_run(WHO, id).await?))
+    Ok(Json(app.release_run(id).await?))
 }
 
 /// Makes or delivers all that failed in a run again, and only that.
 #[utoipa::path(post, path = "/api/runs/{id}/retry", tag = "runs", params(("id" = i64, Path)), responses((status = 200, body = RunInfo), (status = 409, body = Problem)))]
 async fn retry(State(app): State<App>, Path(id): Path<i64>) -> Answer<RunInfo> {
-    Ok(Json(app.retry(WHO, id, None).await?))
+    Ok(Json(app.retry(id, None).await?))
 }
 
 /// Makes or delivers one failed item again.
 #[utoipa::path(post, path = "/api/items/{id}/retry", tag = "runs", params(("id" = i64, Path)), responses((status = 200, body = RunInfo), (status = 409, body = Problem)))]
 async fn retry_item(State(app): State<App>, Path(id): Path<i64>) -> Answer<RunInfo> {
-    Ok(Json(app.retry_item(WHO, id).await?))
+    Ok(Json(app.retry_item(id).await?))
 }
 
 /// Releases one delivery that is on hold.
 #[utoipa::path(post, path = "/api/deliveries/{id}/release", tag = "runs", params(("id" = i64, Path)), responses((status = 200, body = RunInfo), (status = 409, body = Problem)))]
 async fn release(State(app): State<App>, Path(id): Path<i64>) -> Answer<RunInfo> {
-    Ok(Json(app.release(WHO, id).await?))
+    Ok(Json(app.release(id).await?))
 }
 
 /// Withdraws a delivery that has not begun.
 #[utoipa::path(post, path = "/api/deliveries/{id}/withdraw", tag = "runs", params(("id" = i64, Path)), responses((status = 200, body = RunInfo), (status = 409, body = Problem)))]
 async fn withdraw(State(app): State<App>, Path(id): Path<i64>) -> Answer<RunInfo> {
-    Ok(Json(app.withdraw(WHO, id).await?))
+    Ok(Json(app.withdraw(id).await?))
 }
 
 /// Delivers an uncertain delivery again, though it may have arrived.
 #[utoipa::path(post, path = "/api/deliveries/{id}/send-again", tag = "runs", params(("id" = i64, Path)), responses((status = 200, body = RunInfo), (status = 409, body = Problem)))]
 async fn send_again(State(app): State<App>, Path(id): Path<i64>) -> Answer<RunInfo> {
-    Ok(Json(app.send_again(WHO, id).await?))
+    Ok(Json(app.send_again(id).await?))
 }
 
 /// Marks an uncertain delivery as delivered.
 #[utoipa::path(post, path = "/api/deliveries/{id}/confirm", tag = "runs", params(("id" = i64, Path)), responses((status = 200, body = RunInfo), (status = 409, body = Problem)))]
 async fn confirm(State(app): State<App>, Path(id): Path<i64>) -> Answer<RunInfo> {
-    Ok(Json(app.confirm(WHO, id).await?))
+    Ok(Json(app.confirm(id).await?))
 }
 
 /// All documents of a run as one ZIP.

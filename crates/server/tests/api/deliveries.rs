@@ -162,6 +162,32 @@ async fn a_condition_and_a_moment_are_of_one_channel_alone() {
 }
 
 #[tokio::test]
+async fn a_channel_waits_for_its_time_and_a_person_may_send_before() {
+    let (server, port) = Server::start(KIND).await;
+    let office = Office::sending(port).await;
+    two_channels(&office, |setup| {
+        setup["channels"][0]["moment"] = json!("at-time");
+        setup["channels"][0]["time"] = json!("date(2199; 12; 1)");
+        setup["channels"][1]["moment"] = json!("at-time");
+        setup["channels"][1]["time"] = json!("2020-01-01 08:00");
+    })
+    .await;
+    let run = start(&office, false).await;
+    let waits = until(&office, &run["id"], |r| r["scheduled"] == 3).await;
+    assert_eq!((waits["state"].as_str(), waits["blocked"].as_u64()), (Some("running"), Some(0)), "{waits}");
+    let all = items(&office, &run["id"]).await;
+    assert!(all.iter().all(|item| states(item)[0] == "scheduled"), "{all:?}");
+    assert!(all[0]["deliveries"][0]["opens"].as_str().is_some_and(|o| o.starts_with("2199-1")), "{all:?}");
+    // What is scheduled is not held: releasing what is on hold moves none of it.
+    assert!(office.refused("POST", &format!("/api/runs/{}/release", run["id"]), Value::Null).await.starts_with("409 not-held"));
+    office.ask("POST", &format!("/api/deliveries/{}/release", all[0]["deliveries"][0]["id"]), Value::Null).await;
+    until(&office, &run["id"], |r| r["delivered"] == 1).await;
+    office.ask("POST", &format!("/api/runs/{}/stop", run["id"]), Value::Null).await;
+    assert_eq!(server.taken().len(), 1);
+    assert_eq!(files(&office).len(), 3, "a time that is past is at once");
+}
+
+#[tokio::test]
 async fn a_set_up_with_a_field_that_nobody_knows_is_refused() {
     let office = Office::furnished().await;
     for work in [

@@ -24,7 +24,7 @@ function add(kind: string) {
   if (!found) return
   const channel = found.start(props.bench)
   props.change((b) =>
-    b.setup.channels.push({ on: true, name: '', condition: '', moment: 'at-once', channel }),
+    b.setup.channels.push({ on: true, name: '', condition: '', moment: 'at-once', time: '', channel }),
   )
 }
 
@@ -39,7 +39,11 @@ const setChannel = (at: number, work: (channel: Channel) => void, soon?: boolean
 
 /** What is set of the options that are folded away. */
 function says(one: ChannelSetup) {
-  const when = one.moment === 'at-once' ? 'at once' : 'after release'
+  const when = {
+    'at-once': 'at once',
+    'after-release': 'after release',
+    'at-time': `at ${one.time.trim() || 'a time'}`,
+  }[one.moment]
   return one.condition.trim() ? `${when}, if ${one.condition.trim()}` : `every record, ${when}`
 }
 
@@ -86,8 +90,22 @@ const planned = (at: number) => props.page?.deliveries.find((one) => one.channel
             @change="(v) => set(at, (c) => (c.moment = v as typeof one.moment))"
           >
             <el-radio value="at-once">At once</el-radio
-            ><el-radio value="after-release">After release</el-radio>
+            ><el-radio value="after-release">After release</el-radio
+            ><el-radio value="at-time">At a time</el-radio>
           </el-radio-group>
+        </FormLine>
+        <FormLine
+          v-if="one.moment === 'at-time'"
+          class="wide"
+          label="Time"
+          about="A date and time, e.g. 2026-12-01 08:00, or a field with one, e.g. due date - 7"
+        >
+          <FormulaInput
+            :model-value="one.time"
+            :sheet="bench.sheet_id ?? undefined"
+            :label="`Time of ${channelName(one)}`"
+            @update:model-value="(text: string) => set(at, (c) => (c.time = text), true)"
+          />
         </FormLine>
         <FormLine label="Name">
           <el-input
