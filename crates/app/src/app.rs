@@ -12,7 +12,6 @@ use tokio::sync::broadcast;
 use tokio_util::sync::CancellationToken;
 use tokio_util::task::TaskTracker;
 
-use crate::Actor;
 use crate::cache::Cache;
 use crate::crm::Secrets;
 use crate::files::Files;
@@ -20,6 +19,7 @@ use crate::jobs::{self, Journal, Outbox};
 use crate::prepare::{LoadedSheet, LoadedTemplate};
 use crate::store::Store;
 use crate::store::snapshots::Snapshot;
+use crate::{Actor, mail};
 
 /// How the application is run.
 #[derive(Debug, Clone)]
@@ -133,6 +133,7 @@ pub(crate) async fn open_with(options: Options, adapters: Vec<Arc<dyn Channel>>)
     });
     // There is one person until there is sign-in.
     let app = App { inner, actor: Actor::User };
+    mail::apply(&app).await?;
     jobs::take_up(&app).await?;
     Ok(app)
 }

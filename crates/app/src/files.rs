@@ -51,7 +51,11 @@ impl Files {
     /// The files of a folder, which is made where it is missing.
     pub fn open(folder: &Path) -> Result<Files> {
         std::fs::create_dir_all(folder).with_context(|| format!("can't create the folder {}", folder.display()))?;
-        Ok(Files { store: Arc::new(LocalFileSystem::new_with_prefix(folder)?.with_fsync(true)), folder: folder.to_owned(), recent: Arc::default() })
+        Ok(Files {
+            store: Arc::new(LocalFileSystem::new_with_prefix(folder)?.with_fsync(true)),
+            folder: folder.to_owned(),
+            recent: Arc::default(),
+        })
     }
 
     /// Keeps bytes and gives their name. They are whole on disk when this

@@ -18,6 +18,7 @@ pub mod fonts;
 pub mod forms;
 pub mod jobs;
 pub mod language;
+pub mod mail;
 pub mod making;
 pub mod pages;
 pub mod pictures;

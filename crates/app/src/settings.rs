@@ -1,5 +1,6 @@
 //! The office and the person at work.
 
+use mangle_core::language::Sender;
 use mangle_core::value::{Currency, EmailAddress, Locale};
 use serde::{Deserialize, Serialize};
 
@@ -29,9 +30,18 @@ pub async fn read(app: &App) -> Outcome<SettingsBody> {
 
 /// Changes the settings; addresses may be blank but not malformed.
 pub async fn write(app: &App, SettingsBody { settings: new, revision }: SettingsBody) -> Outcome<SettingsBody> {
-    for address in [&new.office_email, &new.person_email] {
+    let senders = new.senders.iter();
+    let all = [&new.office_email, &new.person_email].into_iter().chain(senders.clone().map(|sender| &sender.reply_to));
+    for address in all {
         if !address.trim().is_empty() {
             EmailAddress::parse(address).map_err(|e| Error::unusable("not-an-address", e.to_string()))?;
+        }
+    }
+    for (at, sender) in senders.enumerate() {
+        EmailAddress::parse(&sender.address).map_err(|e| Error::unusable("not-an-address", e.to_string()))?;
+        let same = |other: &Sender| other.address.trim().eq_ignore_ascii_case(sender.address.trim());
+        if new.senders[..at].iter().any(same) {
+            return Err(Error::unusable("same-sender", format!("the sender “{}” is listed twice", sender.address.trim())));
         }
     }
     if !new.locale.trim().is_empty() {

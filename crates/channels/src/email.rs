@@ -7,18 +7,17 @@ use std::fmt::Display;
 use std::sync::{Mutex, PoisonError};
 use std::time::{Duration, Instant};
 
-use lettre::message::header::ContentType;
+use lettre::message::header::{ContentType, Header, HeaderName, HeaderValue};
 use lettre::message::{Attachment, Mailbox, MultiPart, SinglePart};
 use lettre::transport::smtp::client::SmtpConnection;
 use lettre::transport::smtp::commands::{Data, Mail, Rcpt};
-use lettre::transport::smtp::extension::ClientId;
 use mangle_core::channel::EmailPayload;
 
-use crate::{Channel, Config, Delivery, Failure, Outcome, Pace, Rate};
+use crate::mail::MailServer;
+use crate::{Channel, Config, Delivery, Failure, Outcome, Pace};
 
-/// How long a server may take to answer: to greet, to a recipient, to the whole message
-/// (RFC 5321 4.5.3.2 asks for five minutes and, once the message is out, for ten).
-const PATIENCE: Duration = Duration::from_secs(20);
+/// How long a server may take to answer to a recipient, and to the whole message (RFC 5321 4.5.3.2
+/// asks for five minutes and, once the message is out, for ten).
 const RECIPIENT_PATIENCE: Duration = Duration::from_secs(300);
 const CONTENT_PATIENCE: Duration = Duration::from_secs(600);
 /// How many connections are open at a time.
@@ -29,8 +28,10 @@ const LOST: &str = "the connection to the mail server broke before it confirmed 
 /// The e-mail channel.
 #[derive(Debug)]
 pub struct Email {
-    server: Option<(String, u16)>,
-    rate: Rate,
+    /// The server that the operator named when the program was started.
+    operators: Option<MailServer>,
+    /// The server that the office has set, with the secret to sign in with: it goes first.
+    offices: Mutex<Option<(MailServer, String)>>,
     /// Connections that are open and not in use.
     open: Mutex<Vec<Open>>,
 }
@@ -57,14 +58,20 @@ struct Tried {
 impl Email {
     /// The channel of a configuration.
     pub fn new(config: &Config) -> Email {
-        Email { server: config.smtp.clone(), rate: config.email_rate, open: Mutex::default() }
+        let operators = config.smtp.as_ref().map(|(host, port)| MailServer::plain(host, *port, config.email_rate));
+        Email { operators, offices: Mutex::default(), open: Mutex::default() }
+    }
+
+    /// The server that messages are handed over to, with the secret to sign in with.
+    fn server(&self) -> Option<(MailServer, String)> {
+        let offices = self.offices.lock().unwrap_or_else(PoisonError::into_inner).clone();
+        offices.or_else(|| Some((self.operators.clone()?, String::new())))
     }
 
     fn connect(&self) -> Result<SmtpConnection, Failure> {
-        let none = || Failure::new("no-server", "no mail server. Start Mangle with --smtp HOST:PORT.");
-        let (host, port) = self.server.as_ref().ok_or_else(none)?;
-        SmtpConnection::connect((host.as_str(), *port), Some(PATIENCE), &ClientId::Domain("mangle".to_owned()), None, None)
-            .map_err(|error| Failure::new("unreachable", format!("can't reach the mail server {host}:{port} ({error})")))
+        let none = || Failure::new("no-server", "no mail server. Enter it in Settings.");
+        let (server, secret) = self.server().ok_or_else(none)?;
+        server.connect(&secret)
     }
 
     /// A connection that was used before and is still there.
@@ -86,7 +93,7 @@ impl Channel for Email {
     fn pace(&self) -> Pace {
         Pace {
             at_once: CONNECTIONS,
-            rate: self.rate,
+            rate: self.server().map(|(server, _)| server.rate()).unwrap_or_default(),
             first_pause: Duration::from_secs(5),
             longest_pause: Duration::from_secs(900),
             give_up_after: Duration::from_secs(3 * 86_400),
@@ -107,6 +114,13 @@ impl Channel for Email {
             self.open.lock().unwrap_or_else(PoisonError::into_inner).push(Open(connection, Instant::now()));
         }
         tried.outcome
+    }
+
+    fn configure(&self, settings: &serde_json::Value, secret: &str) -> Result<(), serde_json::Error> {
+        let server: Option<MailServer> = serde_json::from_value(settings.clone())?;
+        *self.offices.lock().unwrap_or_else(PoisonError::into_inner) = server.map(|server| (server, secret.to_owned()));
+        self.rest();
+        Ok(())
     }
 
     fn rest(&self) {
@@ -190,6 +204,24 @@ impl std::fmt::Display for Content {
     }
 }
 
+/// That a machine sent the message (RFC 3834 5).
+#[derive(Debug, Clone, Copy)]
+struct AutoSubmitted;
+
+impl Header for AutoSubmitted {
+    fn name() -> HeaderName {
+        HeaderName::new_from_ascii_str("Auto-Submitted")
+    }
+
+    fn parse(_: &str) -> Result<AutoSubmitted, Box<dyn std::error::Error + Send + Sync>> {
+        Ok(AutoSubmitted)
+    }
+
+    fn display(&self) -> HeaderValue {
+        HeaderValue::new(AutoSubmitted::name(), "auto-generated".to_owned())
+    }
+}
+
 fn build(delivery: &Delivery) -> Result<lettre::Message, Failure> {
     let fault = |message: String| Failure::new("message", message);
     let payload: EmailPayload = serde_json::from_value(delivery.payload.clone()).map_err(|e| fault(e.to_string()))?;
@@ -199,8 +231,13 @@ fn build(delivery: &Delivery) -> Result<lettre::Message, Failure> {
     let name = Some(name).filter(|n| !n.is_empty());
     let mut builder =
         lettre::Message::builder().from(Mailbox::new(name, office)).subject(payload.subject).message_id(Some(delivery.key.clone()));
+    // No machine answers a message that a machine has sent (RFC 3834 5).
+    builder = builder.header(AutoSubmitted);
     for to in &payload.to {
         builder = builder.to(Mailbox::new(None, address(to)?));
+    }
+    for reply_to in &payload.reply_to {
+        builder = builder.reply_to(Mailbox::new(None, address(reply_to)?));
     }
     for cc in &payload.cc {
         builder = builder.cc(Mailbox::new(None, address(cc)?));
@@ -232,6 +269,7 @@ mod tests {
             subject: "Ihr Liegeplatz, „Möwe“".into(),
             body: "Guten Tag".into(),
             from: None,
+            reply_to: list("ledger@quay.example"),
         };
         let documents = vec![Document { name: "Erinnerung Möwe.pdf".into(), format: Format::Pdf, bytes: b"%PDF-1.7".to_vec() }];
         Delivery {
@@ -250,6 +288,8 @@ mod tests {
         assert!(!String::from_utf8_lossy(&bytes).contains("accounts@quay.example"));
         let read = mail_parser::MessageParser::default().parse(&bytes).expect("a mail parser reads it");
         assert_eq!(read.subject(), Some("Ihr Liegeplatz, „Möwe“"));
+        assert_eq!(read.reply_to().and_then(|to| to.first()).and_then(|to| to.address()), Some("ledger@quay.example"));
+        assert_eq!(read.header_raw("Auto-Submitted").map(str::trim), Some("auto-generated"));
         assert_eq!(read.message_id(), Some("1.1.x@quay.example"));
         assert_eq!(read.attachment(0).and_then(|a| a.attachment_name()), Some("Erinnerung Möwe.pdf"));
     }

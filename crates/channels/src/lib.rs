@@ -6,6 +6,7 @@
 
 mod email;
 mod folder;
+pub mod mail;
 
 use std::fmt::Debug;
 use std::path::PathBuf;
@@ -48,6 +49,12 @@ pub trait Channel: Debug + Send + Sync {
     /// began with.
     fn fate(&self, _delivery: &Delivery, _target: &str) -> Fate {
         Fate::Unknown
+    }
+
+    /// What the office has set for the kind, whenever it changes: its server, and the secret to
+    /// sign in with.
+    fn configure(&self, _settings: &serde_json::Value, _secret: &str) -> Result<(), serde_json::Error> {
+        Ok(())
     }
 
     /// Nothing is due just now: connections that are kept open may be closed.

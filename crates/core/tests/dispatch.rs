@@ -81,6 +81,7 @@ fn texts_of_a_setup_name_their_field_when_they_are_wrong() {
         bcc: "[: rund(1)]".into(),
         subject: "[: § 5]".into(),
         body: "[:end]".into(),
+        ..EmailChannel::default()
     };
     let setup = Setup { name: "Reminder [: ref".into(), channels: email(channel), ..pdf(PdfStandard::Plain, Attach::Nothing, "[: a +]") };
     let told = problems(&setup);
@@ -115,6 +116,7 @@ fn channel() -> EmailChannel {
         bcc: "[: boat after \"@x.example\"]".into(),
         subject: "Your berth\r\n\t[: ref]  in 2027".into(),
         body: "Dear holder,\n\n[: boat else \"your boat\"] is on the list.".into(),
+        ..EmailChannel::default()
     }
 }
 

@@ -33,7 +33,7 @@ fn holder() -> Record {
 
 fn context() -> Context {
     let mut context = Context::new(Locale::english(), DateTime::constant(2026, 11, 23, 9, 42, 0, 0));
-    context.office = Office { name: "Brackwater Quay".into(), email: "office@brackwater-quay.example".into() };
+    context.office = Office { name: "Brackwater Quay".into(), email: "office@brackwater-quay.example".into(), ..Office::default() };
     context.dispatch = "Balance reminders".into();
     (context.run_number, context.run_count) = (3, 44);
     context

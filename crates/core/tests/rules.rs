@@ -36,7 +36,7 @@ fn in_locale(text: &str, tag: &str) -> String {
     }
     let (sheet, ties) = (case(), Ties::default());
     let mut context = Context::new(Locale::parse(tag).expect(tag), NOW);
-    context.office = Office { name: "Brackwater Quay".into(), email: "office@brackwater-quay.example".into() };
+    context.office = Office { name: "Brackwater Quay".into(), email: "office@brackwater-quay.example".into(), ..Office::default() };
     context.dispatch = "Reminders".into();
     (context.run_number, context.run_count) = (3, 214);
     let (clauses, problems) = Clauses::new([

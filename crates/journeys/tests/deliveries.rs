@@ -86,6 +86,65 @@ async fn a_run_is_held_looked_at_released_and_a_doubt_decided() -> Result<()> {
     b.close().await
 }
 
+#[tokio::test(flavor = "multi_thread")]
+async fn a_mail_server_is_tried_and_messages_are_scheduled_and_sent_before() -> Result<()> {
+    let folder = tempfile::tempdir()?;
+    let program = Program::demo(folder.path())?;
+    let port = mail_server(|_| Does::Takes)?;
+    let b = Browser::open(&program.address).await?;
+    b.go("/settings").await?;
+    b.click("over this server").await?;
+    b.write("input[name=host]", "127.0.0.1").await?;
+    b.write("input[aria-label=Port]", &port.to_string()).await?;
+    b.choose("Sign-in", "None").await?;
+    b.choose("Encryption", "None").await?;
+    b.click("Send test message").await?;
+    b.text("p", "The server took the message for").await?;
+    // A password in the open is refused before it is sent.
+    b.choose("Sign-in", "User name and password").await?;
+    b.write("input[name=user]", "office").await?;
+    b.click("Save mail server").await?;
+    b.text("*", "a password would be readable on its way").await?;
+
+    b.go("/dispatches/balance-reminders/channels").await?;
+    b.click("When").await?;
+    b.click("At a time").await?;
+    b.write("[aria-label='Time of E-mail']", "2199-12-01 08:00").await?;
+    b.text("small", "E-mail").await?;
+    wait_for(&program, |setup| setup["channels"][0]["time"] == "2199-12-01 08:00").await?;
+    let url = format!("{}/api/dispatches/balance-reminders", program.address);
+    let bench = ask("GET", &url, None)?;
+    let mut setup = bench["setup"].clone();
+    setup["ties"]["harbour due"] = json!("Yearly fee");
+    setup["filter"] = json!("ref in (\"BQ-0012\"; \"BQ-0031\"; \"BQ-0047\")");
+    let body = json!({ "name": bench["name"], "template_id": bench["template_id"], "sheet_id": bench["sheet_id"], "setup": setup });
+    ask("PUT", &url, Some(body))?;
+    b.go("/dispatches/balance-reminders/run").await?;
+    b.click("Run 3 documents").await?;
+    b.text("footer//button", "Run 3 documents").await?.click().await?;
+    b.text("button", "Scheduled 3").await?;
+    let run = ask("GET", &format!("{}/api/runs", program.address), None)?[0]["id"].clone();
+    let label = ask("GET", &format!("{}/api/runs/{run}/items", program.address), None)?[0]["label"].as_str().unwrap_or_default().to_owned();
+    b.text("button", &label).await?.click().await?;
+    b.text("p", "On 1 Dec 2199").await?;
+    b.click("Send now").await?;
+    b.text("li", "E-mail: Delivered").await?;
+    let now = wait(&program, &run, |r| r["delivered"] == 1)?;
+    assert_eq!((now["scheduled"].as_u64(), now["state"].as_str()), (Some(2), Some("running")), "{now}");
+    b.close().await
+}
+
+/// Waits until what was typed is saved.
+async fn wait_for(program: &Program, is: impl Fn(&serde_json::Value) -> bool) -> Result<()> {
+    for _ in 0..100 {
+        if is(&ask("GET", &format!("{}/api/dispatches/balance-reminders", program.address), None)?["setup"]) {
+            return Ok(());
+        }
+        tokio::time::sleep(std::time::Duration::from_millis(100)).await;
+    }
+    anyhow::bail!("what was typed is not saved")
+}
+
 /// How many files there are below a folder.
 fn walk(at: &std::path::Path) -> Result<usize> {
     let mut count = 0;

@@ -766,6 +766,41 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/mail-server": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The mail server; its password is never told. */
+        get: operations["get_mail_server"];
+        /** Changes the mail server. Messages that wait go over the new one. */
+        put: operations["put_mail_server"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/mail-server/test": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Sends a message that tries the server, and tells what the server said. */
+        post: operations["post_mail_server_test"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/practice/mailbox": {
         parameters: {
             query?: never;
@@ -1934,6 +1969,11 @@ export interface components {
             name: string;
             /** @description Whether it is used at all. */
             on: boolean;
+            /**
+             * @description Where it delivers at a time: `2026-12-01 08:00`, or an expression for a date or a date and
+             *     time, `due - 7`. A date alone is its midnight. By the clock of the machine.
+             */
+            time: string;
         };
         /** @description A text to check. */
         Checked: {
@@ -2179,11 +2219,13 @@ export interface components {
              * @description Seconds until the next try; 0 when it is due.
              */
             next_try_in: number;
+            /** @description The moment (UTC) before which it stays here; blank for none. */
+            opens: string;
             /** @description What the other side said when it took it. */
             receipt: string;
             /** @description To whom or where it goes. */
             recipient: string;
-            /** @description blocked, to send, sending, delivered, failed, uncertain, withdrawn or skipped. */
+            /** @description blocked (it waits for a person's release), scheduled (it waits for its moment), to send, sending, delivered, failed, uncertain, withdrawn or skipped. */
             state: string;
         };
         /** @description Something that is wrong, or that a person should know. */
@@ -2300,6 +2342,13 @@ export interface components {
             body: string;
             /** @description Copies. */
             cc: string;
+            /**
+             * @description Whom it is from: the address or the name of one of the office's senders; blank for the
+             *     office itself.
+             */
+            from: string;
+            /** @description Where replies go, separated by commas; blank for what the sender says. */
+            reply_to: string;
             /** @description The subject. */
             subject: string;
             /** @description Recipients, separated by commas. */
@@ -2728,7 +2777,7 @@ export interface components {
             /** @description The record's row in its sheet. */
             row: number;
             /**
-             * @description How far it is, its deliveries included: waiting, making, blocked, to send, sending,
+             * @description How far it is, its deliveries included: waiting, making, blocked, scheduled, to send, sending,
              *     delivered, made (where nothing is delivered), uncertain, failed, withdrawn or left out.
              */
             state: string;
@@ -2863,6 +2912,45 @@ export interface components {
             /** @description What is wrong, in words. */
             wrong?: string | null;
         };
+        /** @description The mail server as the office set it. Its password is written and never read. */
+        MailBody: {
+            /** @description Whether a password or access token is saved. */
+            has_secret: boolean;
+            server?: components["schemas"]["MailServer"] | null;
+        };
+        /** @description A mail server as the office set it. */
+        MailServer: {
+            /** @description The name that this machine greets with (EHLO); blank for `mangle`. */
+            hello: string;
+            /** @description Its name or address. */
+            host: string;
+            /**
+             * Format: int32
+             * @description How many may leave in an hour.
+             */
+            per_hour?: number | null;
+            /**
+             * Format: int32
+             * @description How many messages may leave in a minute; none for as many as can be.
+             */
+            per_minute?: number | null;
+            /**
+             * Format: int32
+             * @description Its port: mostly 587, or 465 with TLS.
+             */
+            port: number;
+            /** @description Whether the connection is encrypted. */
+            security: components["schemas"]["Security"];
+            /** @description How one signs in. */
+            sign_in: components["schemas"]["SignIn"];
+            /**
+             * @description A certificate (PEM) that is trusted besides those that the machine trusts: of an authority
+             *     of the office's own.
+             */
+            trust: string;
+            /** @description The user name. */
+            user: string;
+        };
         /** @description A message, opened. */
         Message: components["schemas"]["Summary"] & {
             /** @description Copies, as its header says. */
@@ -2876,7 +2964,7 @@ export interface components {
          * @description When a channel delivers.
          * @enum {string}
          */
-        Moment: "at-once" | "after-release";
+        Moment: "at-once" | "after-release" | "at-time";
         /** @description Rows that are moved. */
         MovedRows: {
             /** @description The row that they follow; at the top where there is none. */
@@ -2973,6 +3061,12 @@ export interface components {
              * @description The template whose names it asks for.
              */
             template_id?: number | null;
+        };
+        /** @description A mail server to use from now on. */
+        NewMail: {
+            /** @description A new password or access token; none to leave it as it is. */
+            secret?: string | null;
+            server?: components["schemas"]["MailServer"] | null;
         };
         /** @description A new name. */
         NewName: {
@@ -3561,6 +3655,8 @@ export interface components {
             kind: string;
             /** @description Items left out when the run was stopped, and those whose deliveries were withdrawn. */
             left_out: number;
+            /** @description Items whose moment to be delivered is to come. */
+            scheduled: number;
             /** @description Items made that wait to be sent, or are being sent. */
             sending: number;
             /** @description Whether its documents are delivered at all, or only stored. */
@@ -3595,6 +3691,22 @@ export interface components {
             key: string;
             /** @description Its values; lists and records nest. */
             values: components["schemas"]["Value"][];
+        };
+        /**
+         * @description Whether the connection is encrypted.
+         * @enum {string}
+         */
+        Security: "none" | "starttls" | "tls";
+        /** @description Whom messages may come from, beside the office itself. */
+        Sender: {
+            /** @description The address. */
+            address: string;
+            /** @description The name that recipients see. */
+            name: string;
+            /** @description Where replies go; blank for the address. */
+            reply_to: string;
+            /** @description What stands below each message; blank for nothing. */
+            signature: string;
         };
         /** @description An answer. */
         Sent: {
@@ -3637,6 +3749,8 @@ export interface components {
             person_name?: string;
             /** @description Hosts from which pictures may be fetched, parted by commas. */
             picture_hosts?: string;
+            /** @description Those beside the office itself whom messages may come from. */
+            senders: components["schemas"]["Sender"][];
         };
         /** @description The settings, with what tells whether they were changed elsewhere. */
         SettingsBody: components["schemas"]["Settings"] & {
@@ -3760,6 +3874,11 @@ export interface components {
             /** @description The text. */
             text: string;
         };
+        /**
+         * @description How one signs in.
+         * @enum {string}
+         */
+        SignIn: "none" | "password" | "token";
         /** @description A source in the list. */
         Source: {
             /** @description When it was brought in. */
@@ -4003,6 +4122,18 @@ export interface components {
             name: string;
             /** @description Its versions, the newest first. */
             versions: components["schemas"]["Version"][];
+        };
+        /** @description What the server said to a message that tried it. */
+        TestAnswer: {
+            /** @description What it said, or what went wrong and what to do. */
+            answer: string;
+            /** @description Whether it took the message. */
+            taken: boolean;
+        };
+        /** @description Whom a message to try the server goes to. */
+        TestMessage: {
+            /** @description The recipient. */
+            to: string;
         };
         /** @description What is said to who has answered. */
         Thanks: {
@@ -5817,6 +5948,87 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["FunctionInfo"][];
+                };
+            };
+        };
+    };
+    get_mail_server: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MailBody"];
+                };
+            };
+        };
+    };
+    put_mail_server: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewMail"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MailBody"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    post_mail_server_test: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TestMessage"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TestAnswer"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
                 };
             };
         };

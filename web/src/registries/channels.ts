@@ -34,7 +34,7 @@ export const channelKinds: ChannelKind[] = [
       const address = bench.columns.find((c) => c.type === 'e-mail')?.name
       const to = address ? `[: ${address}]` : ''
       const body = 'Please find the document attached.\n'
-      return { kind: 'email', to, cc: '', bcc: '', subject: bench.name, body }
+      return { kind: 'email', from: '', reply_to: '', to, cc: '', bcc: '', subject: bench.name, body }
     },
     settings: EmailChannel,
   },

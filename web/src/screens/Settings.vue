@@ -6,6 +6,8 @@ import CurrencyPick from '../parts/CurrencyPick.vue'
 import FontList from '../parts/FontList.vue'
 import FormLine from '../parts/FormLine.vue'
 import Group from '../parts/Group.vue'
+import MailServer from '../parts/MailServer.vue'
+import SenderList from '../parts/SenderList.vue'
 
 const settings = ref<Schemas['SettingsBody']>()
 onMounted(() => attempt(async () => (settings.value = await ask(api.GET('/api/settings')))))
@@ -49,7 +51,7 @@ async function save() {
     <div class="body">
       <form class="columns" @submit.prevent="save">
         <Group :level="2" title="Office">
-          <FormLine label="Office name" about="Sender of every message.">
+          <FormLine label="Office name" about="Sender of messages.">
             <el-input v-model="settings.office_name" />
           </FormLine>
           <FormLine label="Office e-mail address" about="Replies go to this address.">
@@ -90,9 +92,13 @@ async function save() {
             <el-input v-model="settings.picture_hosts" />
           </FormLine>
         </Group>
+        <Group :level="2" title="More senders">
+          <SenderList v-model="settings.senders" />
+        </Group>
         <!-- Enter saves from any field. -->
         <input type="submit" class="unseen" tabindex="-1" value="Save settings" aria-hidden="true" />
       </form>
+      <MailServer :person="settings.person_email" />
       <FontList />
     </div>
   </div>

@@ -246,7 +246,7 @@ pub(super) async fn bench(app: &App, dispatch: Dispatch) -> Result<Bench, Error>
             unsure: &unsure,
             ties: &ties,
             plan: &prepared.plan,
-            world: World { office_email: &prepared.settings.office_email, folders: &folders },
+            world: World { office_email: &prepared.settings.office_email, senders: &prepared.settings.senders, folders: &folders },
         };
         let stops = obstacles(&facts);
         let hints = match (&prepared.template, &prepared.sheet) {

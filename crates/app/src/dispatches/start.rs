@@ -125,7 +125,13 @@ impl App {
         if prepared.template.as_ref().is_none_or(|t| !t.problems().is_empty()) {
             return Err(Error::conflict("not-ready", "choose a template without problems first"));
         }
-        let begin = Begin { by: self.actor(), dispatch, version: version.map(|v| v.2), rows: asked.rows, of: Of::Proofs { to: to.as_str().to_owned() } };
+        let begin = Begin {
+            by: self.actor(),
+            dispatch,
+            version: version.map(|v| v.2),
+            rows: asked.rows,
+            of: Of::Proofs { to: to.as_str().to_owned() },
+        };
         begin.go(self.clone()).await
     }
 }

@@ -49,6 +49,11 @@ impl Outbox {
         Outbox { channel, wake: Notify::new(), busy: Mutex::default() }
     }
 
+    /// Its channel.
+    pub fn channel(&self) -> &Arc<dyn Channel> {
+        &self.channel
+    }
+
     /// Something has become due.
     pub fn wake(&self) {
         self.wake.notify_one();
@@ -116,7 +121,8 @@ async fn find_out(app: &App, work: DeliveryWork) -> Result<Fate> {
 pub async fn work(app: App, at: usize) {
     let outbox = &app.outboxes[at];
     let pace = outbox.channel.pace();
-    let limits: Arc<Vec<DefaultDirectRateLimiter>> = Arc::new(limits(pace.rate));
+    let mut rate = pace.rate;
+    let mut limits: Arc<Vec<DefaultDirectRateLimiter>> = Arc::new(limits_of(rate));
     let slots = Arc::new(Semaphore::new(pace.at_once.max(1)));
     while !app.stopping.is_cancelled() {
         let (kind, busy, now) = (outbox.channel.kind(), outbox.busy(), clock::seconds());
@@ -125,6 +131,12 @@ pub async fn work(app: App, at: usize) {
             tracing::error!(error = format!("{error:#}"), kind, "the deliveries that are due can't be read");
             Vec::new()
         });
+        // A person may have set another rate meanwhile.
+        let rate_now = outbox.channel.pace().rate;
+        if rate_now != rate {
+            rate = rate_now;
+            limits = Arc::new(limits_of(rate));
+        }
         if due.is_empty() {
             if outbox.busy().is_empty() {
                 let channel = outbox.channel.clone();
@@ -166,7 +178,7 @@ async fn pass(limits: &[DefaultDirectRateLimiter]) {
     }
 }
 
-fn limits(rate: Rate) -> Vec<DefaultDirectRateLimiter> {
+fn limits_of(rate: Rate) -> Vec<DefaultDirectRateLimiter> {
     let minute = rate.per_minute.and_then(NonZeroU32::new).map(Quota::per_minute);
     let hour = rate.per_hour.and_then(NonZeroU32::new).map(Quota::per_hour);
     minute.into_iter().chain(hour).map(RateLimiter::direct).collect()

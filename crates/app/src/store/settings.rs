@@ -1,7 +1,7 @@
 //! The office and the person at work.
 
 use anyhow::Result;
-use mangle_core::language::Office;
+use mangle_core::language::{Office, Sender};
 use mangle_core::value::{Currency, Home, Locale};
 use rusqlite::{Connection, OptionalExtension, Transaction, params};
 use serde::{Deserialize, Serialize};
@@ -32,6 +32,10 @@ pub struct Settings {
     /// for EUR.
     #[serde(default)]
     pub currency: String,
+    /// Those beside the office itself whom messages may come from.
+    #[serde(default)]
+    #[cfg_attr(feature = "openapi", schema(required = true))]
+    pub senders: Vec<Sender>,
 }
 
 impl Settings {
@@ -46,7 +50,7 @@ impl Settings {
 
     /// The office as placeholders name it.
     pub fn office(&self) -> Office {
-        Office { name: self.office_name.clone(), email: self.office_email.clone() }
+        Office { name: self.office_name.clone(), email: self.office_email.clone(), senders: self.senders.clone() }
     }
 }
 
@@ -64,6 +68,7 @@ pub fn read(c: &Connection) -> Result<Settings> {
             "picture hosts" => settings.picture_hosts = value,
             "locale" => settings.locale = value,
             "currency" => settings.currency = value,
+            "senders" => settings.senders = serde_json::from_str(&value)?,
             _ => {}
         }
     }
@@ -105,5 +110,29 @@ pub fn write(c: &Connection, settings: &Settings) -> Result<()> {
     ] {
         put(c, name, value)?;
     }
-    Ok(())
+    put(c, "senders", &serde_json::to_string(&settings.senders)?)
+}
+
+/// What the office has set for a kind of channel, as JSON, with its secret as it is stored: closed.
+pub fn of_channel(c: &Connection, kind: &str) -> Result<Option<(String, String)>> {
+    let get = |name: String| -> Result<Option<String>> {
+        Ok(c.prepare_cached("SELECT value FROM setting WHERE name = ?1")?.query_row([name], |r| r.get(0)).optional()?)
+    };
+    let Some(settings) = get(format!("channel {kind}"))? else { return Ok(None) };
+    Ok(Some((settings, get(format!("channel {kind} secret"))?.unwrap_or_default())))
+}
+
+/// Keeps what the office has set for a kind of channel, or takes it away.
+pub fn set_channel(c: &Connection, kind: &str, set: Option<(&str, &str)>) -> Result<()> {
+    let (name, secret_name) = (format!("channel {kind}"), format!("channel {kind} secret"));
+    match set {
+        Some((settings, secret)) => {
+            put(c, &name, settings)?;
+            put(c, &secret_name, secret)
+        }
+        None => {
+            c.execute("DELETE FROM setting WHERE name IN (?1, ?2)", params![name, secret_name])?;
+            Ok(())
+        }
+    }
 }

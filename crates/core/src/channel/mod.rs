@@ -273,21 +273,22 @@ const HOLDS: &str = "yes";
 enum Time {
     Fixed(DateTime),
     /// Of the record: an expression, printed so that it can be read again.
-    Of(TextTemplate),
+    Of(Box<TextTemplate>),
 }
 
 impl Time {
     /// Reads a channel's time; what is wrong with it otherwise.
-    fn read(text: &str) -> Result<Time, Diagnostic> {
+    fn read(text: &str) -> Result<Time, Box<Diagnostic>> {
         let text = text.trim();
         if text.is_empty() {
-            return Err(Diagnostic::error("no-time", "no time. Enter a date and time, or a field that holds one."));
+            return Err(Box::new(Diagnostic::error("no-time", "no time. Enter a date and time, or a field that holds one.")));
         }
         if let Ok(fixed) = text.parse::<DateTime>() {
             return Ok(Time::Fixed(fixed));
         }
-        value(text).map_err(|error| Diagnostic::error("time", error.to_string()).within(text))?;
-        Ok(Time::Of(TextTemplate::new(&format!("[: ({}) as date \"yyyy-MM-dd HH:mm\"]", text.replace(['\r', '\n'], " ")))))
+        value(text).map_err(|error| Box::new(Diagnostic::error("time", error.to_string()).within(text)))?;
+        let text = TextTemplate::new(&format!("[: ({}) as date \"yyyy-MM-dd HH:mm\"]", text.replace(['\r', '\n'], " ")));
+        Ok(Time::Of(Box::new(text)))
     }
 
     fn text(&self) -> Option<(&'static str, &TextTemplate)> {
@@ -326,7 +327,7 @@ impl Compiled {
         match (setup.moment == Moment::AtTime).then(|| Time::read(&setup.time)) {
             None => {}
             Some(Ok(read)) => time = Some(read),
-            Some(Err(problem)) => problems.push(("time", problem)),
+            Some(Err(problem)) => problems.push(("time", *problem)),
         }
         let texts = plan.texts().into_iter().chain(time.as_ref().and_then(Time::text)).chain(read.as_ref().map(|text| ("condition", text)));
         problems.extend(texts.flat_map(|(field, text)| text.problems().iter().map(move |problem| (field, problem.clone()))));

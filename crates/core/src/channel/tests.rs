@@ -161,7 +161,8 @@ fn a_message_comes_from_one_of_the_offices_senders() {
     }
     let unknown = payload(&from("[: name]"), &record("nobody", Value::text("a@b.example"))).expect_err("unknown");
     assert_eq!(unknown, "“nobody” is none of the office's senders. Add it in Settings, or choose another.");
-    let world = |senders| World { office_email: "", senders, folders: &[] };
-    let obstacles = |named: &str, senders: &[crate::language::Sender]| from(named).channels[0].obstacles(&world(senders)).len();
+    let obstacles = |named: &str, senders: &[crate::language::Sender]| {
+        from(named).channels[0].obstacles(&World { office_email: "", senders, folders: &[] }).len()
+    };
     assert_eq!((obstacles("Accounts", &senders), obstacles("Accounts", &[]), obstacles("[: name]", &senders)), (0, 1, 1));
 }

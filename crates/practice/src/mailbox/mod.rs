@@ -6,5 +6,5 @@ mod smtp;
 mod store;
 
 pub use api::{PracticeMailbox, router};
-pub use smtp::serve;
+pub use smtp::{Door, serve, serve_behind};
 pub use store::{Attachment, Mailbox, Message, Summary};

@@ -3,11 +3,13 @@
 
 use std::io;
 use std::net::IpAddr;
+use std::sync::Arc;
 use std::time::Duration;
 
-use mailin::{Action, Handler, Response, SessionBuilder, response};
-use tokio::io::{AsyncBufReadExt, AsyncWriteExt, BufReader};
+use mailin::{Action, AuthMechanism, Handler, Response, SessionBuilder, response};
+use tokio::io::{AsyncBufReadExt, AsyncRead, AsyncWrite, AsyncWriteExt, BufReader};
 use tokio::net::{TcpListener, TcpStream};
+use tokio_rustls::TlsAcceptor;
 
 use super::Mailbox;
 
@@ -19,15 +21,32 @@ const LONGEST_LINE: usize = 64 << 10;
 const CLOSED: &str = "closed.example";
 const PATIENCE: Duration = Duration::from_secs(300);
 
-/// Takes messages until the listener fails.
+/// What the mailbox asks of those who bring messages.
+#[derive(Debug, Clone, Default)]
+pub struct Door {
+    /// Encryption, where it is offered: its certificate and key.
+    pub tls: Option<Arc<rustls::ServerConfig>>,
+    /// Whether it is encrypted from the begin (RFC 8314), and not once both agree (RFC 3207).
+    pub from_the_begin: bool,
+    /// The user name and password without which nothing is taken (RFC 4954).
+    pub user: Option<(String, String)>,
+}
+
+/// Takes messages from anyone until the listener fails.
 pub async fn serve(listener: TcpListener, mailbox: Mailbox) -> io::Result<()> {
+    serve_behind(listener, mailbox, Door::default()).await
+}
+
+/// Takes messages behind a door until the listener fails.
+pub async fn serve_behind(listener: TcpListener, mailbox: Mailbox, door: Door) -> io::Result<()> {
+    let door = Arc::new(door);
     loop {
         let (stream, from) = listener.accept().await?;
         // Answers are short and waited for.
         stream.set_nodelay(true)?;
-        let mailbox = mailbox.clone();
+        let (mailbox, door) = (mailbox.clone(), door.clone());
         tokio::spawn(async move {
-            if let Err(error) = session(stream, from.ip(), mailbox).await {
+            if let Err(error) = session(stream, from.ip(), mailbox, &door).await {
                 tracing::debug!(%error, "a session ended");
             }
         });
@@ -36,12 +55,26 @@ pub async fn serve(listener: TcpListener, mailbox: Mailbox) -> io::Result<()> {
 
 struct Taking {
     mailbox: Mailbox,
+    user: Option<(String, String)>,
+    signed_in: bool,
     recipients: Vec<String>,
     data: Vec<u8>,
 }
 
 impl Handler for Taking {
+    fn auth_plain(&mut self, _: &str, user: &str, password: &str) -> Response {
+        self.auth_login(user, password)
+    }
+
+    fn auth_login(&mut self, user: &str, password: &str) -> Response {
+        self.signed_in = self.user.as_ref().is_some_and(|(name, secret)| (name.as_str(), secret.as_str()) == (user, password));
+        if self.signed_in { response::AUTH_OK } else { response::INVALID_CREDENTIALS }
+    }
+
     fn mail(&mut self, _: IpAddr, _: &str, _: &str) -> Response {
+        if self.user.is_some() && !self.signed_in {
+            return response::AUTHENTICATION_REQUIRED;
+        }
         self.recipients.clear();
         self.data.clear();
         response::OK
@@ -78,11 +111,32 @@ fn now() -> String {
     mail_parser::DateTime::from_timestamp(seconds as i64).to_rfc3339()
 }
 
-async fn session(stream: TcpStream, from: IpAddr, mailbox: Mailbox) -> io::Result<()> {
-    let (read, mut write) = stream.into_split();
-    let mut read = BufReader::new(read);
-    let mut session = SessionBuilder::new("practice-mailbox").build(from, Taking { mailbox, recipients: Vec::new(), data: Vec::new() });
-    reply(&mut write, &session.greeting()).await?;
+/// A connection, encrypted or not.
+trait Stream: AsyncRead + AsyncWrite + Send + Unpin {}
+impl<T: AsyncRead + AsyncWrite + Send + Unpin> Stream for T {}
+
+async fn encrypted(door: &Door, stream: Box<dyn Stream>) -> io::Result<Box<dyn Stream>> {
+    let config = door.tls.clone().ok_or_else(|| io::Error::other("no certificate"))?;
+    Ok(Box::new(TlsAcceptor::from(config).accept(stream).await?))
+}
+
+async fn session(stream: TcpStream, from: IpAddr, mailbox: Mailbox, door: &Door) -> io::Result<()> {
+    let mut stream: Box<dyn Stream> = Box::new(stream);
+    let mut builder = SessionBuilder::new("practice-mailbox");
+    if door.tls.is_some() && !door.from_the_begin {
+        builder.enable_start_tls();
+    }
+    if door.user.is_some() {
+        builder.enable_auth(AuthMechanism::Plain);
+    }
+    let taking = Taking { mailbox, user: door.user.clone(), signed_in: false, recipients: Vec::new(), data: Vec::new() };
+    let mut session = builder.build(from, taking);
+    if door.from_the_begin {
+        stream = encrypted(door, stream).await?;
+        session.tls_active();
+    }
+    let mut read = BufReader::new(stream);
+    reply(&mut read, &session.greeting()).await?;
     let mut line = Vec::new();
     loop {
         line.clear();
@@ -103,14 +157,20 @@ async fn session(stream: TcpStream, from: IpAddr, mailbox: Mailbox) -> io::Resul
             return Ok(());
         }
         let answer = session.process(&line);
-        reply(&mut write, &answer).await?;
+        reply(&mut read, &answer).await?;
+        if answer.action == Action::UpgradeTls {
+            // What came in the open before both agreed is not taken for what comes after.
+            read = BufReader::new(encrypted(door, read.into_inner()).await?);
+            session.tls_active();
+            continue;
+        }
         if answer.action == Action::Close {
             return Ok(());
         }
     }
 }
 
-async fn reply(write: &mut (impl tokio::io::AsyncWrite + Unpin), answer: &Response) -> io::Result<()> {
+async fn reply(write: &mut (impl AsyncWrite + Unpin), answer: &Response) -> io::Result<()> {
     if answer.action == Action::NoReply {
         return Ok(());
     }

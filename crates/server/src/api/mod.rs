@@ -10,6 +10,7 @@ mod forms;
 mod help;
 mod jobs;
 mod language;
+mod mail;
 mod runs;
 mod settings;
 mod sources;
@@ -43,6 +44,7 @@ fn described() -> OpenApiRouter<App> {
         .merge(jobs::router())
         .merge(language::router())
         .merge(runs::router())
+        .merge(mail::router())
         .merge(settings::router())
 }
 

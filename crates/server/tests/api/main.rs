@@ -5,6 +5,7 @@ mod deliveries;
 mod forms;
 mod laws;
 mod library;
+mod mail;
 mod office;
 mod pages;
 mod promise;

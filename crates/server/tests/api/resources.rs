@@ -153,7 +153,7 @@ async fn the_page_of_a_record_is_shown_with_its_message_or_what_is_wrong() {
     let dutch = office.get("/api/dispatches/balance-reminders/pages/17").await;
     assert!(printed(&dutch).contains("30 september 2026") && printed(&dutch).contains("1.960,00"), "{dutch}");
     assert!(printed(&office.get("/api/dispatches/balance-reminders/pages/31").await).contains("€48,112.50"));
-    let to = &page["deliveries"][0]["shown"][0];
+    let to = &page["deliveries"][0]["shown"][1];
     assert!(to["label"] == "To" && to["text"].as_str().is_some_and(|to| to.contains('@')), "{page}");
     assert!(!page["file_name"].as_str().unwrap_or_default().is_empty());
     assert!(office.refused("GET", "/api/dispatches/balance-reminders/pages/999", Value::Null).await.starts_with("404 "));

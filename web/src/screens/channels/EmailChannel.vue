@@ -1,6 +1,7 @@
 <script setup lang="ts">
-import { computed } from 'vue'
+import { computed, onMounted, ref } from 'vue'
 
+import { api, ask, attempt, type Schemas } from '../../api/client'
 import FormLine from '../../parts/FormLine.vue'
 import type { ChannelProps } from '../../registries/channels'
 
@@ -12,6 +13,10 @@ const fields: ['to' | 'cc' | 'bcc' | 'subject', string, string][] = [
   ['bcc', 'Bcc', ''],
   ['subject', 'Subject', ''],
 ]
+
+/** The office's senders, for the list of those to choose from. */
+const senders = ref<Schemas['Sender'][]>([])
+onMounted(() => attempt(async () => (senders.value = (await ask(api.GET('/api/settings'))).senders)))
 
 const formats = computed(() => props.bench.setup.formats)
 const closed = computed(() => !!props.bench.setup.pdf.password.trim() && formats.value.includes('pdf'))
@@ -25,6 +30,32 @@ const attached = computed(() => {
 </script>
 
 <template>
+  <FormLine label="From" about="A sender from Settings, or a placeholder with its address">
+    <el-select
+      :model-value="channel.from || undefined"
+      aria-label="From"
+      placeholder="The office"
+      clearable
+      filterable
+      allow-create
+      default-first-option
+      @change="(from: string | undefined) => change((c) => (c.from = from ?? ''))"
+    >
+      <el-option
+        v-for="one in senders"
+        :key="one.address"
+        :value="one.address"
+        :label="one.name ? `${one.name} <${one.address}>` : one.address"
+      />
+    </el-select>
+  </FormLine>
+  <FormLine label="Reply to" about="Blank for the sender">
+    <el-input
+      class="code"
+      :model-value="channel.reply_to"
+      @update:model-value="(text: string) => change((c) => (c.reply_to = text), true)"
+    />
+  </FormLine>
   <FormLine v-for="[field, label, about] in fields" :key="field" :label="label" :about="about">
     <el-input
       class="code"

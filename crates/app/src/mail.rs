@@ -1,0 +1,149 @@
+//! The office's mail server: how it is reached, and a message to try it.
+
+use mangle_channels::mail::{MailServer, SignIn};
+use mangle_channels::{Delivery, Outcome as Tried};
+use mangle_core::channel::EmailPayload;
+use mangle_core::value::EmailAddress;
+use mangle_core::words::sentence;
+use serde::{Deserialize, Serialize};
+
+use crate::prepare::blocking;
+use crate::store::settings;
+use crate::{App, Error, Outcome, clock};
+
+/// The kind of channel that the server is of.
+const KIND: &str = "email";
+
+/// The mail server as the office set it. Its password is written and never read.
+#[derive(Debug, Serialize)]
+#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
+pub struct MailBody {
+    /// The server; none for the one that Mangle was started with.
+    pub server: Option<MailServer>,
+    /// Whether a password or access token is saved.
+    pub has_secret: bool,
+}
+
+/// A mail server to use from now on.
+#[derive(Debug, Deserialize)]
+#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
+#[serde(deny_unknown_fields)]
+pub struct NewMail {
+    /// The server; none for the one that Mangle was started with.
+    pub server: Option<MailServer>,
+    /// A new password or access token; none to leave it as it is.
+    #[serde(default)]
+    pub secret: Option<String>,
+}
+
+/// The mail server.
+pub async fn read(app: &App) -> Outcome<MailBody> {
+    let set = app.store.read(|c| settings::of_channel(c, KIND)).await?;
+    Ok(match set {
+        Some((server, secret)) => {
+            MailBody { server: Some(serde_json::from_str(&server).map_err(anyhow::Error::new)?), has_secret: !secret.is_empty() }
+        }
+        None => MailBody { server: None, has_secret: false },
+    })
+}
+
+/// Changes the mail server. Messages that wait go over the new one.
+pub async fn write(app: &App, new: NewMail) -> Outcome<MailBody> {
+    let before = app.store.read(|c| settings::of_channel(c, KIND)).await?;
+    let set = match new.server {
+        None => None,
+        Some(server) => {
+            if let Some((_, problem)) = server.problem() {
+                return Err(Error::unusable("mail-server", problem));
+            }
+            let known = before.map(|(_, secret)| secret).unwrap_or_default();
+            let secret = match (server.sign_in, new.secret.filter(|secret| !secret.is_empty())) {
+                (SignIn::None, _) => String::new(),
+                (_, Some(secret)) => app.secrets.close(&secret)?,
+                (_, None) if known.is_empty() => {
+                    return Err(Error::unusable("mail-server", "no password. Enter it, or choose no sign-in."));
+                }
+                (_, None) => known,
+            };
+            Some((serde_json::to_string(&server).map_err(anyhow::Error::new)?, secret))
+        }
+    };
+    let kept = set.clone();
+    app.store
+        .change(move |t| settings::set_channel(t, KIND, kept.as_ref().map(|(server, secret)| (server.as_str(), secret.as_str()))))
+        .await?;
+    apply(app).await?;
+    crate::jobs::wake(app);
+    read(app).await
+}
+
+/// Tells the channel which server it has.
+pub async fn apply(app: &App) -> anyhow::Result<()> {
+    let Some(outbox) = app.outboxes.iter().find(|outbox| outbox.channel().kind() == KIND) else { return Ok(()) };
+    let set = app.store.read(|c| settings::of_channel(c, KIND)).await?;
+    let (server, secret) = match set {
+        None => (serde_json::Value::Null, String::new()),
+        Some((server, closed)) if closed.is_empty() => (serde_json::from_str(&server)?, String::new()),
+        Some((server, closed)) => {
+            // One that can't be read is refused by the server, which says so where it is mended.
+            let secret = app.secrets.read(&closed).unwrap_or_else(|error| {
+                tracing::error!(error = format!("{error:#}"), "the mail server's password can't be read");
+                String::new()
+            });
+            (serde_json::from_str(&server)?, secret)
+        }
+    };
+    let channel = outbox.channel().clone();
+    Ok(blocking(move || channel.configure(&server, &secret)).await??)
+}
+
+/// Whom a message to try the server goes to.
+#[derive(Debug, Deserialize)]
+#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
+#[serde(deny_unknown_fields)]
+pub struct TestMessage {
+    /// The recipient.
+    pub to: String,
+}
+
+/// What the server said to a message that tried it.
+#[derive(Debug, Serialize)]
+#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
+pub struct TestAnswer {
+    /// Whether it took the message.
+    pub taken: bool,
+    /// What it said, or what went wrong and what to do.
+    pub answer: String,
+}
+
+/// Sends a message that tries the server.
+pub async fn test(app: &App, asked: TestMessage) -> Outcome<TestAnswer> {
+    let to = EmailAddress::parse(&asked.to).map_err(|e| Error::unusable("not-an-address", e.to_string()))?;
+    let outbox = app.outboxes.iter().find(|outbox| outbox.channel().kind() == KIND).ok_or_else(|| Error::missing("the e-mail channel"))?;
+    let office = app.store.read(settings::read).await?;
+    let payload = EmailPayload {
+        to: vec![to.as_str().to_owned()],
+        cc: Vec::new(),
+        bcc: Vec::new(),
+        subject: "Test message".to_owned(),
+        body: "This is a test of the mail server. Nothing else was sent.\n".to_owned(),
+        from: Some((office.office_name, office.office_email.clone())),
+        reply_to: Vec::new(),
+    };
+    let host = office.office_email.rsplit_once('@').map_or("mangle.example", |(_, host)| host).to_owned();
+    let delivery = Delivery {
+        key: format!("<test.{}.{:08x}@{host}>", clock::seconds(), std::process::id()),
+        payload: serde_json::to_value(payload).map_err(anyhow::Error::new)?,
+        office: Default::default(),
+        documents: Vec::new(),
+    };
+    let channel = outbox.channel().clone();
+    let tried = blocking(move || channel.deliver(&delivery, &mut |_| true)).await?;
+    Ok(match tried {
+        Tried::Delivered(answer) => TestAnswer { taken: true, answer: sentence(&answer) },
+        Tried::Failed(failure) | Tried::Later(failure) | Tried::Uncertain(failure) => {
+            TestAnswer { taken: false, answer: sentence(&failure.message) }
+        }
+        Tried::NotBegun => TestAnswer { taken: false, answer: "Not sent.".to_owned() },
+    })
+}

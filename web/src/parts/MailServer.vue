@@ -1,0 +1,174 @@
+<script setup lang="ts">
+import { computed, onMounted, ref } from 'vue'
+
+import { api, ask, attempt, type Schemas } from '../api/client'
+import FormLine from './FormLine.vue'
+import Group from './Group.vue'
+
+/** The office's mail server: how it is reached, and a message that tries it. */
+const props = defineProps<{ person: string }>()
+
+type Server = NonNullable<Schemas['MailBody']['server']>
+const server = ref<Server>()
+const own = ref(false)
+const hasSecret = ref(false)
+const secret = ref('')
+const told = ref<Schemas['TestAnswer']>()
+const busy = ref(false)
+
+const start = (): Server => ({
+  host: '',
+  port: 587,
+  security: 'starttls',
+  sign_in: 'password',
+  user: '',
+  hello: '',
+  trust: '',
+  per_minute: null,
+  per_hour: null,
+})
+
+function take(body: Schemas['MailBody']) {
+  own.value = !!body.server
+  server.value = body.server ?? start()
+  hasSecret.value = body.has_secret
+  secret.value = ''
+}
+onMounted(() => attempt(async () => take(await ask(api.GET('/api/mail-server')))))
+
+/** Saves what is entered; whether it could be. */
+async function save() {
+  told.value = undefined
+  const body = { server: own.value ? (server.value ?? null) : null, secret: secret.value || null }
+  const kept = await attempt(() => ask(api.PUT('/api/mail-server', { body })))
+  if (!kept) return false
+  take(kept)
+  return true
+}
+
+async function saveAndSay() {
+  if (await save()) ElMessage({ message: 'Mail server saved' })
+}
+
+async function test() {
+  busy.value = true
+  told.value = undefined
+  if (await save()) {
+    const body = { to: props.person }
+    told.value = await attempt(() => ask(api.POST('/api/mail-server/test', { body })))
+  }
+  busy.value = false
+}
+
+const says = computed(() => {
+  if (!own.value || !server.value?.host) return 'the one that Mangle was started with'
+  const signed = server.value.sign_in === 'none' ? '' : `, signed in as ${server.value.user}`
+  return `${server.value.host}:${server.value.port}${signed}`
+})
+const word = computed(() => (server.value?.sign_in === 'token' ? 'Access token' : 'Password'))
+
+/** With TLS from the begin, servers listen elsewhere. */
+function secure(security: Server['security']) {
+  if (!server.value) return
+  if (security === 'tls' && server.value.port === 587) server.value.port = 465
+  if (security === 'starttls' && server.value.port === 465) server.value.port = 587
+  server.value.security = security
+}
+
+const rate = (text: string) => Number.parseInt(text, 10) || null
+</script>
+
+<template>
+  <form v-if="server" class="mail-server" aria-label="Mail server" @submit.prevent="saveAndSay">
+    <Group :level="2" title="Mail server" :says="says">
+      <FormLine group class="wide" label="Messages go">
+        <el-radio-group v-model="own" aria-label="Messages go">
+          <el-radio :value="false">over the server that Mangle was started with</el-radio>
+          <el-radio :value="true">over this server</el-radio>
+        </el-radio-group>
+      </FormLine>
+      <template v-if="own">
+        <FormLine label="Server">
+          <el-input v-model="server.host" name="host" placeholder="mail.example.com" />
+        </FormLine>
+        <FormLine label="Port">
+          <el-input-number v-model="server.port" :min="1" :max="65535" :controls="false" aria-label="Port" />
+        </FormLine>
+        <FormLine label="Encryption">
+          <el-select :model-value="server.security" aria-label="Encryption" @change="secure">
+            <el-option value="starttls" label="STARTTLS" />
+            <el-option value="tls" label="TLS from the start" />
+            <el-option value="none" label="None" />
+          </el-select>
+        </FormLine>
+        <FormLine label="Sign-in">
+          <el-select v-model="server.sign_in" aria-label="Sign-in">
+            <el-option value="password" label="User name and password" />
+            <el-option value="token" label="Access token (XOAUTH2)" />
+            <el-option value="none" label="None" />
+          </el-select>
+        </FormLine>
+        <template v-if="server.sign_in !== 'none'">
+          <FormLine label="User name">
+            <el-input v-model="server.user" name="user" autocomplete="off" />
+          </FormLine>
+          <FormLine
+            :label="word"
+            :about="hasSecret ? 'Saved, encrypted. Leave blank to keep it.' : 'Saved encrypted.'"
+          >
+            <el-input v-model="secret" type="password" name="secret" autocomplete="new-password" />
+          </FormLine>
+        </template>
+        <Group class="wide" title="More" fold :level="3">
+          <FormLine label="Messages per minute" about="Blank for no limit.">
+            <el-input
+              :model-value="server.per_minute?.toString() ?? ''"
+              inputmode="numeric"
+              @update:model-value="(text: string) => server && (server.per_minute = rate(text))"
+            />
+          </FormLine>
+          <FormLine label="Messages per hour" about="Blank for no limit.">
+            <el-input
+              :model-value="server.per_hour?.toString() ?? ''"
+              inputmode="numeric"
+              @update:model-value="(text: string) => server && (server.per_hour = rate(text))"
+            />
+          </FormLine>
+          <FormLine label="This computer’s name" about="What Mangle greets the server with (EHLO).">
+            <el-input v-model="server.hello" placeholder="mangle" />
+          </FormLine>
+          <FormLine
+            class="wide"
+            label="Trusted certificate"
+            about="PEM. Only needed if your server’s certificate comes from an authority of your own."
+          >
+            <el-input v-model="server.trust" class="code" type="textarea" :rows="4" />
+          </FormLine>
+        </Group>
+      </template>
+      <div class="wide acts">
+        <el-button native-type="submit">Save mail server</el-button>
+        <el-button :disabled="!person.trim()" :loading="busy" @click="test">Send test message</el-button>
+        <span v-if="!person.trim()" class="quiet">Enter your e-mail address above to receive it.</span>
+      </div>
+      <p v-if="told" class="wide" :class="told.taken ? 'right' : 'problem'" role="status">
+        {{ told.taken ? `The server took the message for ${person}: ${told.answer}` : told.answer }}
+      </p>
+    </Group>
+  </form>
+</template>
+
+<style scoped>
+.acts {
+  display: flex;
+  flex-wrap: wrap;
+  align-items: center;
+  gap: 8px;
+}
+.acts .el-button {
+  margin: 0;
+}
+.mail-server :deep(.el-input-number .el-input__inner) {
+  text-align: left;
+}
+</style>
