@@ -104,10 +104,10 @@ async fn a_mail_server_is_tried_and_messages_are_scheduled_and_sent_before() -> 
     b.choose("Sign-in", "User name and password").await?;
     b.write("input[name=user]", "office").await?;
     b.click("Save mail server").await?;
-    b.text("*", "a password would be readable on its way").await?;
+    b.text("p", "password would be readable on its way").await?;
 
     b.go("/dispatches/balance-reminders/channels").await?;
-    b.click("When").await?;
+    b.text("summary", "When").await?.click().await?;
     b.click("At a time").await?;
     b.write("[aria-label='Time of E-mail']", "2199-12-01 08:00").await?;
     b.text("small", "E-mail").await?;
