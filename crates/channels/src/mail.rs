@@ -5,6 +5,8 @@ use std::time::Duration;
 use lettre::transport::smtp::authentication::{Credentials, Mechanism};
 use lettre::transport::smtp::client::{Certificate, SmtpConnection, TlsParameters};
 use lettre::transport::smtp::extension::ClientId;
+use rustls::pki_types::CertificateDer;
+use rustls::pki_types::pem::PemObject;
 use serde::{Deserialize, Serialize};
 
 use crate::{Failure, Rate};
@@ -89,13 +91,13 @@ impl MailServer {
     pub fn problem(&self) -> Option<(&'static str, String)> {
         let user = self.sign_in != SignIn::None && self.user.trim().is_empty();
         let open = self.sign_in != SignIn::None && self.security == Security::None;
-        let trust = (!self.trust.trim().is_empty()).then(|| Certificate::from_pem(self.trust.as_bytes()));
+        let trust = !self.trust.trim().is_empty() && !is_certificate(&self.trust);
         Some(match () {
             () if self.host.trim().is_empty() => ("host", "no mail server. Enter its name.".to_owned()),
             () if self.port == 0 => ("port", "0 is no port. Enter 587, or 465 with TLS.".to_owned()),
             () if user => ("user", "no user name. Enter it, or choose no sign-in.".to_owned()),
             () if open => ("security", "a password would be readable on its way. Choose STARTTLS or TLS, or no sign-in.".to_owned()),
-            () if trust.is_some_and(|read| read.is_err()) => ("trust", "not a certificate in PEM format.".to_owned()),
+            () if trust => ("trust", "not a certificate in PEM format.".to_owned()),
             () => return None,
         })
     }
@@ -154,6 +156,12 @@ impl MailServer {
     }
 }
 
+/// Whether a text holds certificates in PEM format (RFC 7468), and all of them can be read.
+fn is_certificate(text: &str) -> bool {
+    let read: Result<Vec<CertificateDer<'_>>, _> = CertificateDer::pem_slice_iter(text.as_bytes()).collect();
+    read.is_ok_and(|all| !all.is_empty())
+}
+
 /// An error with what caused it: the transport's own text alone says too little.
 fn causes(error: &dyn std::error::Error) -> String {
     let mut text = error.to_string();
@@ -184,6 +192,8 @@ mod tests {
         let signed = MailServer { sign_in: SignIn::Password, user: "office".into(), ..good.clone() };
         assert_eq!(field(signed.clone()), None);
         assert_eq!(field(MailServer { security: Security::None, ..signed }), Some("security"), "no password in the open");
-        assert_eq!(field(MailServer { trust: "-----BEGIN".into(), ..good }), Some("trust"));
+        for wrong in ["-----BEGIN", "a certificate", "-----BEGIN CERTIFICATE-----\n???\n-----END CERTIFICATE-----\n"] {
+            assert_eq!(field(MailServer { trust: wrong.into(), ..good.clone() }), Some("trust"), "{wrong}");
+        }
     }
 }

@@ -24,7 +24,7 @@ const remove = (at: number) => (senders.value = senders.value.filter((_, index) 
       <FormLine label="Reply to" about="Blank if replies go to the address.">
         <el-input v-model="one.reply_to" />
       </FormLine>
-      <FormLine class="signature" label="Signature" about="Stands below each message.">
+      <FormLine class="signature" label="Signature" about="Added below each message.">
         <el-input v-model="one.signature" type="textarea" :rows="2" />
       </FormLine>
       <el-button text :aria-label="`Remove sender ${one.name || at + 1}`" @click="remove(at)"
