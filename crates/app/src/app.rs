@@ -162,6 +162,11 @@ impl App {
         self.actor
     }
 
+    /// The adapter of a kind of channel.
+    pub(crate) fn channel(&self, kind: &str) -> Option<Arc<dyn Channel>> {
+        self.outboxes.iter().map(Outbox::channel).find(|channel| channel.kind() == kind).cloned()
+    }
+
     /// How many bytes of compiled templates and of sheets are kept ready, about.
     pub fn ready_bytes(&self) -> (u64, u64) {
         (self.templates.bytes(), self.sheets.bytes())

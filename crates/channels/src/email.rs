@@ -4,7 +4,7 @@
 
 use std::borrow::Cow;
 use std::fmt::Display;
-use std::sync::{Mutex, PoisonError};
+use std::sync::{Mutex, MutexGuard, PoisonError};
 use std::time::{Duration, Instant};
 
 use lettre::message::header::{ContentType, Header, HeaderName, HeaderValue};
@@ -13,7 +13,7 @@ use lettre::transport::smtp::client::SmtpConnection;
 use lettre::transport::smtp::commands::{Data, Mail, Rcpt};
 use mangle_core::channel::EmailPayload;
 
-use crate::mail::MailServer;
+use crate::mail::{Account, MailServer, SIGN_IN};
 use crate::{Channel, Config, Delivery, Failure, Outcome, Pace};
 
 /// How long a server may take to answer to a recipient, and to the whole message (RFC 5321 4.5.3.2
@@ -25,19 +25,37 @@ const CONNECTIONS: usize = 4;
 
 const LOST: &str = "the connection to the mail server broke before it confirmed this message, so it may or may not have been delivered. Ask the recipient or check the sent mail, then send again or mark as delivered.";
 
+/// How long a sign-in that was refused is not tried again: hundreds of messages that wait would
+/// have the account locked.
+const REFUSED_PAUSE: Duration = Duration::from_secs(60);
+
 /// The e-mail channel.
 #[derive(Debug)]
 pub struct Email {
     /// The server that the operator named when the program was started.
     operators: Option<MailServer>,
-    /// The server that the office has set, with the secret to sign in with: it goes first.
-    offices: Mutex<Option<(MailServer, String)>>,
-    /// Connections that are open and not in use.
-    open: Mutex<Vec<Open>>,
+    now: Mutex<Now>,
 }
 
-/// An open connection, and since when it rests.
-struct Open(SmtpConnection, Instant);
+/// What changes while the program runs.
+#[derive(Debug, Default)]
+struct Now {
+    /// The server that the office has set: it goes before the operator's.
+    offices: Option<Account>,
+    /// How often another was set: a connection with an earlier one is not used any more.
+    times: u64,
+    /// Connections that are open and not in use.
+    open: Vec<Open>,
+    /// When the server refused the sign-in, and how.
+    refused: Option<(Instant, Failure)>,
+}
+
+/// An open connection, since when it rests, and of which server it is.
+struct Open {
+    connection: SmtpConnection,
+    since: Instant,
+    times: u64,
+}
 
 /// A connection that rested for longer is asked first whether it is still there.
 const RESTED: Duration = Duration::from_secs(2);
@@ -59,28 +77,45 @@ impl Email {
     /// The channel of a configuration.
     pub fn new(config: &Config) -> Email {
         let operators = config.smtp.as_ref().map(|(host, port)| MailServer::plain(host, *port, config.email_rate));
-        Email { operators, offices: Mutex::default(), open: Mutex::default() }
+        Email { operators, now: Mutex::default() }
     }
 
-    /// The server that messages are handed over to, with the secret to sign in with.
-    fn server(&self) -> Option<(MailServer, String)> {
-        let offices = self.offices.lock().unwrap_or_else(PoisonError::into_inner).clone();
-        offices.or_else(|| Some((self.operators.clone()?, String::new())))
+    fn now(&self) -> MutexGuard<'_, Now> {
+        self.now.lock().unwrap_or_else(PoisonError::into_inner)
     }
 
-    fn connect(&self) -> Result<SmtpConnection, Failure> {
-        let none = || Failure::new("no-server", "no mail server. Enter it in Settings.");
-        let (server, secret) = self.server().ok_or_else(none)?;
-        server.connect(&secret)
-    }
-
-    /// A connection that was used before and is still there.
-    fn kept(&self) -> Option<SmtpConnection> {
+    /// A connection that is signed in: one that was used before and is still there, or another.
+    fn connection(&self) -> Result<Open, Failure> {
         loop {
-            let Open(mut connection, since) = self.open.lock().unwrap_or_else(PoisonError::into_inner).pop()?;
-            if !connection.has_broken() && (since.elapsed() < RESTED || connection.test_connected()) {
-                return Some(connection);
+            let Some(mut open) = self.now().open.pop() else { break };
+            if !open.connection.has_broken() && (open.since.elapsed() < RESTED || open.connection.test_connected()) {
+                return Ok(open);
             }
+        }
+        let (account, times) = {
+            let now = self.now();
+            if let Some((since, failure)) = now.refused.as_ref().filter(|(since, _)| since.elapsed() < REFUSED_PAUSE) {
+                tracing::debug!(seconds = since.elapsed().as_secs(), "the sign-in is not tried again yet");
+                return Err(failure.clone());
+            }
+            let operators = || self.operators.clone().map(|server| Account { server, secret: String::new() });
+            (now.offices.clone().or_else(operators), now.times)
+        };
+        let account = account.ok_or_else(|| Failure::new("no-server", "no mail server. Enter it in Settings."))?;
+        let connection = account.server.connect(&account.secret).inspect_err(|failure| {
+            let mut now = self.now();
+            if failure.code == SIGN_IN && now.times == times {
+                now.refused = Some((Instant::now(), failure.clone()));
+            }
+        })?;
+        Ok(Open { connection, since: Instant::now(), times })
+    }
+
+    /// Keeps a connection for the next message, if its server is still the one.
+    fn keep(&self, open: Open) {
+        let mut now = self.now();
+        if open.times == now.times {
+            now.open.push(Open { since: Instant::now(), ..open });
         }
     }
 }
@@ -93,7 +128,14 @@ impl Channel for Email {
     fn pace(&self) -> Pace {
         Pace {
             at_once: CONNECTIONS,
-            rate: self.server().map(|(server, _)| server.rate()).unwrap_or_default(),
+            rate: self
+                .now()
+                .offices
+                .as_ref()
+                .map(|account| &account.server)
+                .or(self.operators.as_ref())
+                .map(MailServer::rate)
+                .unwrap_or_default(),
             first_pause: Duration::from_secs(5),
             longest_pause: Duration::from_secs(900),
             give_up_after: Duration::from_secs(3 * 86_400),
@@ -105,28 +147,33 @@ impl Channel for Email {
             Ok(message) => message,
             Err(failure) => return Outcome::Failed(failure),
         };
-        let mut connection = match self.kept().map_or_else(|| self.connect(), Ok) {
-            Ok(connection) => connection,
+        let mut open = match self.connection() {
+            Ok(open) => open,
             Err(failure) => return Outcome::Later(failure),
         };
-        let tried = send(&mut connection, delivery, &message, begin);
+        let tried = send(&mut open.connection, delivery, &message, begin);
         if tried.reusable {
-            self.open.lock().unwrap_or_else(PoisonError::into_inner).push(Open(connection, Instant::now()));
+            self.keep(open);
         }
         tried.outcome
     }
 
     fn configure(&self, settings: &serde_json::Value, secret: &str) -> Result<(), serde_json::Error> {
         let server: Option<MailServer> = serde_json::from_value(settings.clone())?;
-        *self.offices.lock().unwrap_or_else(PoisonError::into_inner) = server.map(|server| (server, secret.to_owned()));
+        {
+            let mut now = self.now();
+            now.offices = server.map(|server| Account { server, secret: secret.to_owned() });
+            now.times += 1;
+            now.refused = None;
+        }
         self.rest();
         Ok(())
     }
 
     fn rest(&self) {
-        let open = std::mem::take(&mut *self.open.lock().unwrap_or_else(PoisonError::into_inner));
-        for mut connection in open {
-            let _ = connection.0.quit();
+        let open = std::mem::take(&mut self.now().open);
+        for mut one in open {
+            let _ = one.connection.quit();
         }
     }
 }
@@ -255,10 +302,15 @@ fn build(delivery: &Delivery) -> Result<lettre::Message, Failure> {
 
 #[cfg(test)]
 mod tests {
+    use std::io::{BufRead, BufReader, Write};
+    use std::sync::Arc;
+    use std::sync::atomic::{AtomicUsize, Ordering};
+
     use super::*;
     use crate::Document;
     use mail_parser::MimeHeaders;
     use mangle_core::dispatch::Format;
+    use serde_json::{Value, json};
 
     fn delivery(office: &str) -> Delivery {
         let list = |a: &str| vec![a.to_owned()];
@@ -308,5 +360,85 @@ mod tests {
         let email = Email::new(&Config::default());
         let outcome = email.deliver(&delivery("office@quay.example"), &mut |_| panic!("nothing begins"));
         assert!(matches!(outcome, Outcome::Later(failure) if failure.code == "no-server"));
+    }
+
+    /// A server that asks for a sign-in, and either refuses all or takes all: how often it was
+    /// asked to sign someone in, and how many messages it took.
+    fn server(takes: bool) -> (Value, Arc<[AtomicUsize; 2]>) {
+        let listener = std::net::TcpListener::bind("127.0.0.1:0").expect("binds");
+        let port = listener.local_addr().expect("bound").port();
+        let counts: Arc<[AtomicUsize; 2]> = Arc::default();
+        let own = counts.clone();
+        std::thread::spawn(move || {
+            for stream in listener.incoming().flatten() {
+                let own = own.clone();
+                std::thread::spawn(move || {
+                    let mut answers = stream.try_clone().expect("two hands");
+                    let mut say = |text: &str| answers.write_all(text.as_bytes()).is_ok();
+                    let mut content = false;
+                    say("220 here\r\n");
+                    for line in BufReader::new(stream).lines().map_while(Result::ok) {
+                        let go_on = match (content, line.split(' ').next().unwrap_or_default()) {
+                            (true, ".") => {
+                                content = false;
+                                own[1].fetch_add(1, Ordering::SeqCst);
+                                say("250 taken\r\n")
+                            }
+                            (true, _) => true,
+                            (_, "EHLO") => say("250-here\r\n250 AUTH PLAIN\r\n"),
+                            (_, "AUTH") => {
+                                own[0].fetch_add(1, Ordering::SeqCst);
+                                say(if takes { "235 welcome\r\n" } else { "535 no\r\n" })
+                            }
+                            (_, "DATA") => {
+                                content = true;
+                                say("354 go on\r\n")
+                            }
+                            _ => say("250 fine\r\n"),
+                        };
+                        if !go_on {
+                            break;
+                        }
+                    }
+                });
+            }
+        });
+        let settings = json!({ "host": "127.0.0.1", "port": port, "security": "none", "sign_in": "password", "user": "office" });
+        (settings, counts)
+    }
+
+    fn counted(counts: &[AtomicUsize; 2]) -> (usize, usize) {
+        (counts[0].load(Ordering::SeqCst), counts[1].load(Ordering::SeqCst))
+    }
+
+    #[test]
+    fn a_refused_sign_in_is_not_repeated_for_each_message() {
+        let (settings, counts) = server(false);
+        let email = Email::new(&Config::default());
+        email.configure(&settings, "wrong").expect("a server");
+        for _ in 0..5 {
+            let outcome = email.deliver(&delivery("office@quay.example"), &mut |_| panic!("nothing begins"));
+            assert!(matches!(outcome, Outcome::Later(failure) if failure.code == "sign-in" && failure.message.contains("535")));
+        }
+        assert_eq!(counted(&counts), (1, 0), "hundreds would lock the account");
+        // Whoever saves the settings again means to try again.
+        email.configure(&settings, "wrong, too").expect("a server");
+        email.deliver(&delivery("office@quay.example"), &mut |_| true);
+        assert_eq!(counted(&counts), (2, 0));
+        assert!(!format!("{email:?}").contains("wrong"), "no log shows the password");
+    }
+
+    #[test]
+    fn what_comes_after_a_change_goes_to_the_other_server() {
+        let ((first, at_first), (second, at_second)) = (server(true), server(true));
+        let email = Email::new(&Config::default());
+        email.configure(&first, "x").expect("a server");
+        // The change comes while a message is handed over: that one still arrives at the first.
+        let outcome = email.deliver(&delivery("office@quay.example"), &mut |_| email.configure(&second, "x").is_ok());
+        assert_eq!(outcome, Outcome::Delivered("taken".into()));
+        for _ in 0..2 {
+            assert_eq!(email.deliver(&delivery("office@quay.example"), &mut |_| true), Outcome::Delivered("taken".into()));
+        }
+        assert_eq!((counted(&at_first), counted(&at_second)), ((1, 1), (1, 2)), "over one connection each");
     }
 }

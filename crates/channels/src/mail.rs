@@ -80,6 +80,22 @@ pub struct MailServer {
     pub per_hour: Option<u32>,
 }
 
+/// A server with the secret to sign in with, which no log shows.
+#[derive(Clone)]
+pub(crate) struct Account {
+    pub(crate) server: MailServer,
+    pub(crate) secret: String,
+}
+
+impl std::fmt::Debug for Account {
+    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+        write!(f, "{:?}", self.server)
+    }
+}
+
+/// The code of a sign-in that was refused.
+pub(crate) const SIGN_IN: &str = "sign-in";
+
 impl MailServer {
     /// A server without encryption or sign-in, as one of the same machine.
     pub fn plain(host: &str, port: u16, rate: Rate) -> MailServer {
@@ -94,9 +110,9 @@ impl MailServer {
         let trust = !self.trust.trim().is_empty() && !is_certificate(&self.trust);
         Some(match () {
             () if self.host.trim().is_empty() => ("host", "no mail server. Enter its name.".to_owned()),
-            () if self.port == 0 => ("port", "0 is no port. Enter 587, or 465 with TLS.".to_owned()),
+            () if self.port == 0 => ("port", "0 is not a port number. Enter 587, or 465 with TLS.".to_owned()),
             () if user => ("user", "no user name. Enter it, or choose no sign-in.".to_owned()),
-            () if open => ("security", "a password would be readable on its way. Choose STARTTLS or TLS, or no sign-in.".to_owned()),
+            () if open => ("security", "the password would be sent unencrypted. Choose STARTTLS or TLS, or no sign-in.".to_owned()),
             () if trust => ("trust", "not a certificate in PEM format.".to_owned()),
             () => return None,
         })
@@ -125,11 +141,11 @@ impl MailServer {
         {
             if !connection.can_starttls() {
                 connection.abort();
-                let message = format!("the mail server {at} offers no encryption (STARTTLS). Choose TLS, or ask who runs it.");
+                let message = format!("the mail server {at} offers no encryption (STARTTLS). Choose TLS, or ask whoever runs it.");
                 return Err(Failure::new("no-starttls", message));
             }
             connection.starttls(tls, &hello).map_err(|error| {
-                Failure::new("encryption", format!("no encrypted connection with the mail server {at} ({})", causes(&error)))
+                Failure::new("encryption", format!("can't encrypt the connection to the mail server {at} ({})", causes(&error)))
             })?;
         }
         let mechanisms: &[Mechanism] = match self.sign_in {
@@ -142,7 +158,7 @@ impl MailServer {
             connection.abort();
             let message =
                 format!("the mail server {at} refused the sign-in ({}). Check the user name and the password in Settings.", causes(&error));
-            return Err(Failure::new("sign-in", message));
+            return Err(Failure::new(SIGN_IN, message));
         }
         Ok(connection)
     }

@@ -100,8 +100,7 @@ async fn forgotten(app: &App, work: DeliveryWork, entry: Entry) -> Result<Fate> 
 
 /// Finds out what became of a delivery that had begun, and writes it down.
 async fn find_out(app: &App, work: DeliveryWork) -> Result<Fate> {
-    let channel = app.outboxes.iter().map(|outbox| &outbox.channel).find(|channel| channel.kind() == work.kind).cloned();
-    let fate = match (channel, delivery(app, &work).await) {
+    let fate = match (app.channel(&work.kind), delivery(app, &work).await) {
         (Some(channel), Ok(delivery)) => {
             let target = work.target.clone();
             blocking(move || channel.fate(&delivery, &target)).await?
@@ -122,7 +121,7 @@ pub async fn work(app: App, at: usize) {
     let outbox = &app.outboxes[at];
     let pace = outbox.channel.pace();
     let mut rate = pace.rate;
-    let mut limits: Arc<Vec<DefaultDirectRateLimiter>> = Arc::new(limits_of(rate));
+    let mut limits = limits_of(rate);
     let slots = Arc::new(Semaphore::new(pace.at_once.max(1)));
     while !app.stopping.is_cancelled() {
         let (kind, busy, now) = (outbox.channel.kind(), outbox.busy(), clock::seconds());
@@ -135,7 +134,7 @@ pub async fn work(app: App, at: usize) {
         let rate_now = outbox.channel.pace().rate;
         if rate_now != rate {
             rate = rate_now;
-            limits = Arc::new(limits_of(rate));
+            limits = limits_of(rate);
         }
         if due.is_empty() {
             if outbox.busy().is_empty() {
@@ -154,6 +153,8 @@ pub async fn work(app: App, at: usize) {
             tokio::select! {
                 () = app.stopping.cancelled() => return,
                 () = pass(&limits) => {}
+                // What was waited for is due in the next round.
+                () = other_rate(outbox, rate) => break,
             }
             outbox.busy.lock().unwrap_or_else(PoisonError::into_inner).push(one.id);
             let own = app.clone();
@@ -175,6 +176,13 @@ pub async fn work(app: App, at: usize) {
 async fn pass(limits: &[DefaultDirectRateLimiter]) {
     for limit in limits {
         limit.until_ready().await;
+    }
+}
+
+/// Waits until a person has set another rate.
+async fn other_rate(outbox: &Outbox, rate: Rate) {
+    while outbox.channel.pace().rate == rate {
+        tokio::time::sleep(ROUND).await;
     }
 }
 
