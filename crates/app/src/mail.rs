@@ -8,8 +8,8 @@ use mangle_core::words::sentence;
 use serde::{Deserialize, Serialize};
 
 use crate::prepare::blocking;
-use crate::store::settings;
-use crate::{App, Error, Outcome, clock};
+use crate::store::{Connection, Transaction, settings};
+use crate::{App, Error, Outcome};
 
 /// The kind of channel that the server is of.
 const KIND: &str = "email";
@@ -22,6 +22,8 @@ pub struct MailBody {
     pub server: Option<MailServer>,
     /// Whether a password or access token is saved.
     pub has_secret: bool,
+    /// How often it was changed.
+    pub revision: i64,
 }
 
 /// A mail server to use from now on.
@@ -34,17 +36,18 @@ pub struct NewMail {
     /// A new password or access token; none to leave it as it is.
     #[serde(default)]
     pub secret: Option<String>,
+    /// The revision that was changed: what was changed elsewhere meanwhile is not overwritten.
+    #[serde(default)]
+    pub revision: Option<i64>,
 }
 
 /// The mail server.
 pub async fn read(app: &App) -> Outcome<MailBody> {
-    let set = app.store.read(|c| settings::of_channel(c, KIND)).await?;
-    Ok(match set {
-        Some((server, secret)) => {
-            MailBody { server: Some(serde_json::from_str(&server).map_err(anyhow::Error::new)?), has_secret: !secret.is_empty() }
-        }
-        None => MailBody { server: None, has_secret: false },
-    })
+    let read = |c: &Connection| -> anyhow::Result<_> { Ok((settings::of_channel(c, KIND)?, settings::channel_revision(c, KIND)?)) };
+    let (set, revision) = app.store.read(read).await?;
+    let (server, secret) = set.unzip();
+    let server = server.map(|server| serde_json::from_str(&server)).transpose().map_err(anyhow::Error::new)?;
+    Ok(MailBody { server, has_secret: secret.is_some_and(|secret: String| !secret.is_empty()), revision })
 }
 
 /// Changes the mail server. Messages that wait go over the new one.
@@ -68,10 +71,10 @@ pub async fn write(app: &App, new: NewMail) -> Outcome<MailBody> {
             Some((serde_json::to_string(&server).map_err(anyhow::Error::new)?, secret))
         }
     };
-    let kept = set.clone();
-    app.store
-        .change(move |t| settings::set_channel(t, KIND, kept.as_ref().map(|(server, secret)| (server.as_str(), secret.as_str()))))
-        .await?;
+    let keep = move |t: &Transaction<'_>| {
+        settings::set_channel(t, KIND, new.revision, set.as_ref().map(|(server, secret)| (server.as_str(), secret.as_str())))
+    };
+    app.store.change(keep).await?.done("the mail server")?;
     apply(app).await?;
     crate::jobs::wake(app);
     read(app).await
@@ -79,7 +82,7 @@ pub async fn write(app: &App, new: NewMail) -> Outcome<MailBody> {
 
 /// Tells the channel which server it has.
 pub async fn apply(app: &App) -> anyhow::Result<()> {
-    let Some(outbox) = app.outboxes.iter().find(|outbox| outbox.channel().kind() == KIND) else { return Ok(()) };
+    let Some(channel) = app.channel(KIND) else { return Ok(()) };
     let set = app.store.read(|c| settings::of_channel(c, KIND)).await?;
     let (server, secret) = match set {
         None => (serde_json::Value::Null, String::new()),
@@ -93,7 +96,6 @@ pub async fn apply(app: &App) -> anyhow::Result<()> {
             (serde_json::from_str(&server)?, secret)
         }
     };
-    let channel = outbox.channel().clone();
     Ok(blocking(move || channel.configure(&server, &secret)).await??)
 }
 
@@ -110,8 +112,8 @@ pub struct TestMessage {
 #[derive(Debug, Serialize)]
 #[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
 pub struct TestAnswer {
-    /// Whether it took the message.
-    pub taken: bool,
+    /// Whether it accepted the message.
+    pub accepted: bool,
     /// What it said, or what went wrong and what to do.
     pub answer: String,
 }
@@ -119,7 +121,7 @@ pub struct TestAnswer {
 /// Sends a message that tries the server.
 pub async fn test(app: &App, asked: TestMessage) -> Outcome<TestAnswer> {
     let to = EmailAddress::parse(&asked.to).map_err(|e| Error::unusable("not-an-address", e.to_string()))?;
-    let outbox = app.outboxes.iter().find(|outbox| outbox.channel().kind() == KIND).ok_or_else(|| Error::missing("the e-mail channel"))?;
+    let channel = app.channel(KIND).ok_or_else(|| Error::missing("the e-mail channel"))?;
     let office = app.store.read(settings::read).await?;
     let payload = EmailPayload {
         to: vec![to.as_str().to_owned()],
@@ -132,18 +134,17 @@ pub async fn test(app: &App, asked: TestMessage) -> Outcome<TestAnswer> {
     };
     let host = office.office_email.rsplit_once('@').map_or("mangle.example", |(_, host)| host).to_owned();
     let delivery = Delivery {
-        key: format!("<test.{}.{:08x}@{host}>", clock::seconds(), std::process::id()),
+        key: format!("<test.{}@{host}>", crate::forms::door::secret()?),
         payload: serde_json::to_value(payload).map_err(anyhow::Error::new)?,
         office: Default::default(),
         documents: Vec::new(),
     };
-    let channel = outbox.channel().clone();
     let tried = blocking(move || channel.deliver(&delivery, &mut |_| true)).await?;
     Ok(match tried {
-        Tried::Delivered(answer) => TestAnswer { taken: true, answer: sentence(&answer) },
+        Tried::Delivered(answer) => TestAnswer { accepted: true, answer: sentence(&answer) },
         Tried::Failed(failure) | Tried::Later(failure) | Tried::Uncertain(failure) => {
-            TestAnswer { taken: false, answer: sentence(&failure.message) }
+            TestAnswer { accepted: false, answer: sentence(&failure.message) }
         }
-        Tried::NotBegun => TestAnswer { taken: false, answer: "Not sent.".to_owned() },
+        Tried::NotBegun => TestAnswer { accepted: false, answer: "Not sent.".to_owned() },
     })
 }

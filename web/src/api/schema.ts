@@ -231,6 +231,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/deliveries/{id}/send-now": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Sends a scheduled delivery before its time. */
+        post: operations["post_deliveries__id__send_now"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/deliveries/{id}/withdraw": {
         parameters: {
             query?: never;
@@ -2916,6 +2933,11 @@ export interface components {
         MailBody: {
             /** @description Whether a password or access token is saved. */
             has_secret: boolean;
+            /**
+             * Format: int64
+             * @description How often it was changed.
+             */
+            revision: number;
             server?: components["schemas"]["MailServer"] | null;
         };
         /** @description A mail server as the office set it. */
@@ -3064,6 +3086,11 @@ export interface components {
         };
         /** @description A mail server to use from now on. */
         NewMail: {
+            /**
+             * Format: int64
+             * @description The revision that was changed: what was changed elsewhere meanwhile is not overwritten.
+             */
+            revision?: number | null;
             /** @description A new password or access token; none to leave it as it is. */
             secret?: string | null;
             server?: components["schemas"]["MailServer"] | null;
@@ -4125,10 +4152,10 @@ export interface components {
         };
         /** @description What the server said to a message that tried it. */
         TestAnswer: {
+            /** @description Whether it accepted the message. */
+            accepted: boolean;
             /** @description What it said, or what went wrong and what to do. */
             answer: string;
-            /** @description Whether it took the message. */
-            taken: boolean;
         };
         /** @description Whom a message to try the server goes to. */
         TestMessage: {
@@ -4839,6 +4866,35 @@ export interface operations {
         };
     };
     post_deliveries__id__send_again: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RunInfo"];
+                };
+            };
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    post_deliveries__id__send_now: {
         parameters: {
             query?: never;
             header?: never;

@@ -12,6 +12,7 @@ type Server = NonNullable<Schemas['MailBody']['server']>
 const server = ref<Server>()
 const own = ref(false)
 const hasSecret = ref(false)
+const revision = ref(0)
 const secret = ref('')
 const told = ref<Schemas['TestAnswer']>()
 const busy = ref(false)
@@ -32,6 +33,7 @@ function take(body: Schemas['MailBody']) {
   own.value = !!body.server
   server.value = body.server ?? start()
   hasSecret.value = body.has_secret
+  revision.value = body.revision
   secret.value = ''
 }
 onMounted(() => attempt(async () => take(await ask(api.GET('/api/mail-server')))))
@@ -39,7 +41,11 @@ onMounted(() => attempt(async () => take(await ask(api.GET('/api/mail-server')))
 /** Saves what is entered; whether it could be. */
 async function save() {
   told.value = undefined
-  const body = { server: own.value ? (server.value ?? null) : null, secret: secret.value || null }
+  const body = {
+    server: own.value ? (server.value ?? null) : null,
+    secret: secret.value || null,
+    revision: revision.value,
+  }
   const kept = await attempt(() => ask(api.PUT('/api/mail-server', { body })))
   if (!kept) return false
   take(kept)
@@ -61,7 +67,7 @@ async function test() {
 }
 
 const says = computed(() => {
-  if (!own.value || !server.value?.host) return 'the one that Mangle was started with'
+  if (!own.value || !server.value?.host) return 'the server Mangle was started with'
   const signed = server.value.sign_in === 'none' ? '' : `, signed in as ${server.value.user}`
   return `${server.value.host}:${server.value.port}${signed}`
 })
@@ -75,16 +81,20 @@ function secure(security: Server['security']) {
   server.value.security = security
 }
 
+const RATES = [
+  ['per_minute', 'Messages per minute'],
+  ['per_hour', 'Messages per hour'],
+] as const
 const rate = (text: string) => Number.parseInt(text, 10) || null
 </script>
 
 <template>
   <form v-if="server" class="mail-server" aria-label="Mail server" @submit.prevent="saveAndSay">
     <Group :level="2" title="Mail server" :says="says">
-      <FormLine group class="wide" label="Messages go">
-        <el-radio-group v-model="own" aria-label="Messages go">
-          <el-radio :value="false">over the server that Mangle was started with</el-radio>
-          <el-radio :value="true">over this server</el-radio>
+      <FormLine group class="wide" label="Send messages through">
+        <el-radio-group v-model="own" aria-label="Send messages through">
+          <el-radio :value="false">The server Mangle was started with</el-radio>
+          <el-radio :value="true">Another server</el-radio>
         </el-radio-group>
       </FormLine>
       <template v-if="own">
@@ -120,18 +130,11 @@ const rate = (text: string) => Number.parseInt(text, 10) || null
           </FormLine>
         </template>
         <Group class="wide" title="More" fold :level="3">
-          <FormLine label="Messages per minute" about="Blank for no limit.">
+          <FormLine v-for="[field, label] in RATES" :key="field" :label="label" about="Blank for no limit.">
             <el-input
-              :model-value="server.per_minute?.toString() ?? ''"
+              :model-value="server[field]?.toString() ?? ''"
               inputmode="numeric"
-              @update:model-value="(text: string) => server && (server.per_minute = rate(text))"
-            />
-          </FormLine>
-          <FormLine label="Messages per hour" about="Blank for no limit.">
-            <el-input
-              :model-value="server.per_hour?.toString() ?? ''"
-              inputmode="numeric"
-              @update:model-value="(text: string) => server && (server.per_hour = rate(text))"
+              @update:model-value="(text: string) => server && (server[field] = rate(text))"
             />
           </FormLine>
           <FormLine label="This computer’s name" about="What Mangle greets the server with (EHLO).">
@@ -151,8 +154,8 @@ const rate = (text: string) => Number.parseInt(text, 10) || null
         <el-button :disabled="!person.trim()" :loading="busy" @click="test">Send test message</el-button>
         <span v-if="!person.trim()" class="quiet">Enter your e-mail address above to receive it.</span>
       </div>
-      <p v-if="told" class="wide" :class="told.taken ? 'right' : 'problem'" role="status">
-        {{ told.taken ? `The server took the message for ${person}: ${told.answer}` : told.answer }}
+      <p v-if="told" class="wide" :class="told.accepted ? 'right' : 'problem'" role="status">
+        {{ told.accepted ? `The server accepted the message for ${person}: ${told.answer}` : told.answer }}
       </p>
     </Group>
   </form>

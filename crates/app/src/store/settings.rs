@@ -77,8 +77,11 @@ pub fn read(c: &Connection) -> Result<Settings> {
 
 /// How often the settings were changed.
 pub fn revision(c: &Connection) -> Result<i64> {
-    let sql = "SELECT CAST(value AS INTEGER) FROM setting WHERE name = 'revision'";
-    Ok(c.prepare_cached(sql)?.query_row([], |r| r.get(0)).optional()?.unwrap_or(1))
+    Ok(get(c, "revision")?.and_then(|number| number.parse().ok()).unwrap_or(1))
+}
+
+fn get(c: &Connection, name: &str) -> Result<Option<String>> {
+    Ok(c.prepare_cached("SELECT value FROM setting WHERE name = ?1")?.query_row([name], |r| r.get(0)).optional()?)
 }
 
 /// Keeps the settings, if they are still of the revision that was seen, where one was.
@@ -115,24 +118,32 @@ pub fn write(c: &Connection, settings: &Settings) -> Result<()> {
 
 /// What the office has set for a kind of channel, as JSON, with its secret as it is stored: closed.
 pub fn of_channel(c: &Connection, kind: &str) -> Result<Option<(String, String)>> {
-    let get = |name: String| -> Result<Option<String>> {
-        Ok(c.prepare_cached("SELECT value FROM setting WHERE name = ?1")?.query_row([name], |r| r.get(0)).optional()?)
-    };
-    let Some(settings) = get(format!("channel {kind}"))? else { return Ok(None) };
-    Ok(Some((settings, get(format!("channel {kind} secret"))?.unwrap_or_default())))
+    let Some(settings) = get(c, &format!("channel {kind}"))? else { return Ok(None) };
+    Ok(Some((settings, get(c, &format!("channel {kind} secret"))?.unwrap_or_default())))
 }
 
-/// Keeps what the office has set for a kind of channel, or takes it away.
-pub fn set_channel(c: &Connection, kind: &str, set: Option<(&str, &str)>) -> Result<()> {
+/// How often the settings of a kind of channel were changed.
+pub fn channel_revision(c: &Connection, kind: &str) -> Result<i64> {
+    Ok(get(c, &format!("channel {kind} revision"))?.and_then(|number| number.parse().ok()).unwrap_or(1))
+}
+
+/// Keeps what the office has set for a kind of channel, or takes it away, if it is still of the
+/// revision that was seen, where one was.
+pub fn set_channel(t: &Transaction<'_>, kind: &str, seen: Option<i64>, set: Option<(&str, &str)>) -> Result<Changed> {
+    let now = channel_revision(t, kind)?;
+    if seen.is_some_and(|seen| seen != now) {
+        return Ok(Changed::Elsewhere);
+    }
     let (name, secret_name) = (format!("channel {kind}"), format!("channel {kind} secret"));
     match set {
         Some((settings, secret)) => {
-            put(c, &name, settings)?;
-            put(c, &secret_name, secret)
+            put(t, &name, settings)?;
+            put(t, &secret_name, secret)?;
         }
         None => {
-            c.execute("DELETE FROM setting WHERE name IN (?1, ?2)", params![name, secret_name])?;
-            Ok(())
+            t.execute("DELETE FROM setting WHERE name IN (?1, ?2)", params![name, secret_name])?;
         }
     }
+    put(t, &format!("channel {kind} revision"), &(now + 1).to_string())?;
+    Ok(Changed::Done)
 }

@@ -43,7 +43,7 @@ fn server(port: u16, security: &str, trust: &str) -> Value {
 async fn tried(office: &Office) -> (bool, String) {
     let (status, told) = office.ask("POST", &format!("{PATH}/test"), json!({ "to": "me@quay.example" })).await;
     assert_eq!(status, StatusCode::OK, "{told}");
-    (told["taken"] == true, told["answer"].as_str().unwrap_or_default().to_owned())
+    (told["accepted"] == true, told["answer"].as_str().unwrap_or_default().to_owned())
 }
 
 #[tokio::test]
@@ -79,6 +79,11 @@ async fn messages_go_encrypted_and_signed_in() {
     assert!(!taken && told.contains("offers no encryption"), "{told}");
     assert!(office.refused("PUT", PATH, json!({ "server": server(port, "none", ""), "secret": "x" })).await.starts_with("422 mail-server"));
     assert_eq!(mailbox.list().len(), before);
+    // What was changed in another window is not overwritten.
+    let seen = office.get(PATH).await["revision"].clone();
+    let again = |revision: &Value| json!({ "server": server(port, "starttls", ""), "revision": revision });
+    assert_eq!(office.ask("PUT", PATH, again(&seen)).await.0, StatusCode::OK);
+    assert!(office.refused("PUT", PATH, again(&seen)).await.starts_with("409 "));
     // The password is nowhere in the open.
     let store = std::fs::read(office.folder().join("mangle.sqlite")).expect("the store");
     assert!(!store.windows(7).any(|bytes| bytes == b"s3cret "));
