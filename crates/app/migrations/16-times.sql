@@ -5,8 +5,6 @@ ALTER TABLE delivery ADD COLUMN opens TEXT NOT NULL DEFAULT '';
 UPDATE delivery SET held = 1 WHERE state = 'blocked';
 CREATE INDEX delivery_opens ON delivery (opens) WHERE state = 'blocked' AND held = 0;
 
-DROP TRIGGER item_moved;
-DROP TRIGGER delivery_added;
 DROP TRIGGER delivery_moved;
 DROP VIEW item_now;
 -- How far an item is: what needs a person comes first, then what is still to be done.
@@ -22,12 +20,6 @@ CREATE VIEW item_now AS SELECT item.id, CASE
     WHEN EXISTS (SELECT 1 FROM delivery WHERE item_id = item.id AND state = 'delivered') THEN 'delivered'
     ELSE 'made'
   END AS progress FROM item;
-CREATE TRIGGER item_moved AFTER UPDATE OF state ON item BEGIN
-  UPDATE item SET progress = (SELECT progress FROM item_now WHERE id = NEW.id) WHERE id = NEW.id;
-END;
-CREATE TRIGGER delivery_added AFTER INSERT ON delivery BEGIN
-  UPDATE item SET progress = (SELECT progress FROM item_now WHERE id = NEW.item_id) WHERE id = NEW.item_id;
-END;
 CREATE TRIGGER delivery_moved AFTER UPDATE OF state, held ON delivery BEGIN
   UPDATE item SET progress = (SELECT progress FROM item_now WHERE id = NEW.item_id) WHERE id = NEW.item_id;
 END;

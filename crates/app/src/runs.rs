@@ -141,6 +141,12 @@ impl App {
         self.decide(id, "released", not, move |t, at| deliveries::release(t, id, at)).await
     }
 
+    /// Sends one before its moment.
+    pub async fn send_now(&self, id: i64) -> Outcome<RunInfo> {
+        let not = || Error::conflict("not-scheduled", "this delivery is not scheduled");
+        self.decide(id, "sent now", not, move |t, at| deliveries::send_now(t, id, at)).await
+    }
+
     /// Delivers an uncertain one again, on a person's word.
     pub async fn send_again(&self, id: i64) -> Outcome<RunInfo> {
         let not = || Error::conflict("not-uncertain", "this delivery is not uncertain");

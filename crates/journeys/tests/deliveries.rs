@@ -93,18 +93,18 @@ async fn a_mail_server_is_tried_and_messages_are_scheduled_and_sent_before() -> 
     let port = mail_server(|_| Does::Takes)?;
     let b = Browser::open(&program.address).await?;
     b.go("/settings").await?;
-    b.click("over this server").await?;
+    b.click("Another server").await?;
     b.write("input[name=host]", "127.0.0.1").await?;
     b.write("input[aria-label=Port]", &port.to_string()).await?;
     b.choose("Sign-in", "None").await?;
     b.choose("Encryption", "None").await?;
     b.click("Send test message").await?;
-    b.text("p", "The server took the message for").await?;
+    b.text("p", "The server accepted the message for").await?;
     // A password in the open is refused before it is sent.
     b.choose("Sign-in", "User name and password").await?;
     b.write("input[name=user]", "office").await?;
     b.click("Save mail server").await?;
-    b.text("p", "password would be readable on its way").await?;
+    b.text("p", "password would be sent unencrypted").await?;
 
     b.go("/dispatches/balance-reminders/channels").await?;
     b.text("summary", "When").await?.click().await?;

@@ -23,14 +23,14 @@ watch(
   { immediate: true },
 )
 
-type Act = 'release' | 'withdraw' | 'send-again' | 'confirm'
+type Act = 'release' | 'send-now' | 'withdraw' | 'send-again' | 'confirm'
 const ACTS: Record<string, [Act, string][]> = {
   blocked: [
     ['release', 'Release'],
     ['withdraw', 'Withdraw'],
   ],
   scheduled: [
-    ['release', 'Send now'],
+    ['send-now', 'Send now'],
     ['withdraw', 'Withdraw'],
   ],
   'to send': [['withdraw', 'Withdraw']],

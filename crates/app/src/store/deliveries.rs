@@ -2,7 +2,7 @@
 //! `jobs::state::DeliveryEvent`.
 
 use anyhow::Result;
-use rusqlite::{Connection, OptionalExtension, params};
+use rusqlite::{Connection, OptionalExtension, ToSql, params};
 use serde::{Deserialize, Serialize};
 
 use super::step;
@@ -287,20 +287,28 @@ pub fn withdraw(c: &Connection, id: i64, at: &str) -> Result<bool> {
 
 const RELEASE: &str = ", held = 0, due = 0, changed = :at";
 
-/// A person releases one that is on hold. Before its moment it goes on waiting for that; released
-/// then, it goes at once.
+/// A person releases one that is on hold. Before its moment it goes on waiting for that, however
+/// often it is released.
 pub fn release(c: &Connection, id: i64, at: &str) -> Result<bool> {
-    let open = step(c, DeliveryEvent::Release, RELEASE, "id = :id AND (held = 0 OR opens <= :at)", &[(":id", &id), (":at", &at)])?;
-    let let_go = "UPDATE delivery SET held = 0, changed = ?2 WHERE id = ?1 AND held <> 0 AND state = 'blocked'";
-    Ok(open + c.prepare_cached(let_go)?.execute(params![id, at])? > 0)
+    Ok(let_go(c, "id = :which", id, at)? > 0)
 }
 
-/// A person releases all of a run that are on hold; how many. Those whose moment is to come go on
-/// waiting for it.
+/// A person releases all of a run that are on hold; how many.
 pub fn release_all(c: &Connection, run: i64, at: &str) -> Result<usize> {
-    let open = step(c, DeliveryEvent::Release, RELEASE, "run_id = :run AND held <> 0 AND opens <= :at", &[(":run", &run), (":at", &at)])?;
-    let let_go = "UPDATE delivery SET held = 0, changed = ?2 WHERE run_id = ?1 AND held <> 0 AND state = 'blocked'";
-    Ok(open + c.prepare_cached(let_go)?.execute(params![run, at])?)
+    let_go(c, "run_id = :which", run, at)
+}
+
+fn let_go(c: &Connection, which: &str, id: i64, at: &str) -> Result<usize> {
+    let open = format!("{which} AND held <> 0 AND opens <= :at");
+    let open = step(c, DeliveryEvent::Release, RELEASE, &open, &[(":which", &id), (":at", &at)])?;
+    let waits = format!("UPDATE delivery SET held = 0, changed = :at WHERE {which} AND held <> 0 AND state = 'blocked'");
+    let params: &[(&str, &dyn ToSql)] = &[(":which", &id), (":at", &at)];
+    Ok(open + c.prepare_cached(&waits)?.execute(params)?)
+}
+
+/// A person sends one before its moment; not one that is on hold.
+pub fn send_now(c: &Connection, id: i64, at: &str) -> Result<bool> {
+    Ok(step(c, DeliveryEvent::Release, RELEASE, "id = :id AND held = 0", &[(":id", &id), (":at", &at)])? > 0)
 }
 
 /// Those of running runs whose moment has come, and which no person holds, are to be sent; the

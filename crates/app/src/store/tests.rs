@@ -353,15 +353,22 @@ fn what_is_scheduled_goes_at_its_moment_once_nobody_holds_it() {
     assert_eq!(states(&c, run), ["scheduled", "blocked", "scheduled"]);
     assert_eq!(deliveries::open(&c, AT).expect("asked"), Vec::<i64>::new(), "its moment is to come");
     assert!(!runs::finish(&c, run, AT).expect("asks"), "the run waits for it");
-    assert!(deliveries::release(&c, 3, AT).expect("a person sends it now"));
+    assert!(!deliveries::release(&c, 3, AT).expect("asked"), "nobody holds it");
+    assert!(!deliveries::send_now(&c, 2, AT).expect("asked"), "somebody holds it");
+    assert!(deliveries::send_now(&c, 3, AT).expect("a person sends it now"));
     assert!(runs::change(&c, RunEvent::Pause, run).expect("paused"));
     assert_eq!(deliveries::open(&c, LATER).expect("asked"), Vec::<i64>::new(), "a paused run moves nothing");
     assert!(runs::change(&c, RunEvent::Resume, run).expect("resumed"));
     assert_eq!(deliveries::open(&c, LATER).expect("opened"), [run]);
     assert_eq!(states(&c, run), ["to send", "blocked", "to send"], "one is still held");
     // Released before its moment, it waits for that; after it, it goes at once.
-    assert_eq!(deliveries::release_all(&c, run, AT).expect("released"), 1);
-    assert_eq!(states(&c, run), ["to send", "scheduled", "to send"]);
+    assert!(deliveries::release(&c, 2, AT).expect("released"));
+    // Clicked twice, it still waits.
+    assert!(!deliveries::release(&c, 2, AT).expect("asked"));
+    assert_eq!(
+        (deliveries::release_all(&c, run, AT).expect("asked"), states(&c, run)),
+        (0, ["to send", "scheduled", "to send"].map(str::to_owned).to_vec())
+    );
     assert_eq!(deliveries::open(&c, LATER).expect("opened"), [run]);
     assert_eq!(due(&c, 0), [1, 2, 3]);
 }

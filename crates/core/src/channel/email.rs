@@ -104,7 +104,7 @@ fn sender<'a>(senders: &'a [Sender], named: &str) -> Option<&'a Sender> {
 }
 
 fn no_such_sender(named: &str) -> String {
-    format!("“{}” is none of the office's senders. Add it in Settings, or choose another.", named.trim())
+    format!("“{}” is not one of the office's senders. Add it in Settings, or choose another.", named.trim())
 }
 
 impl ChannelPlan for EmailPlan {

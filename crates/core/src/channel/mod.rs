@@ -383,8 +383,13 @@ impl Compiled {
         {
             return Ok(None);
         }
-        let parcel = self.plan.render(scope, made)?;
-        Ok(Some(Parcel { opens: self.time.as_ref().map(|time| time.of(scope)).transpose()?, ..parcel }))
+        let mut parcel = self.plan.render(scope, made)?;
+        if let Some(time) = &self.time {
+            let opens = time.of(scope)?;
+            parcel.shown.insert(0, Shown::new("When", opens.strftime("%Y-%m-%d %H:%M").to_string()));
+            parcel.opens = Some(opens);
+        }
+        Ok(Some(parcel))
     }
 }
 

@@ -111,10 +111,12 @@ fn a_channel_delivers_at_a_fixed_time_or_at_one_of_the_record() {
         let plan = at(time);
         assert_eq!(plan.problems, []);
         checked(&plan, record, Purpose::Run)
-            .map(|outline| outline.deliveries[0].parcel.as_ref().and_then(|p| p.opens).map(|o| o.to_string()))
+            .map(|outline| outline.deliveries[0].parcel.clone().expect("a parcel"))
+            .map(|parcel| (parcel.opens.map(|opens| opens.to_string()).unwrap_or_default(), parcel.shown[0].text.clone()))
     };
-    assert_eq!(opens("2026-12-01 08:00", &due()).expect("fixed").as_deref(), Some("2026-12-01T08:00:00"));
-    assert_eq!(opens("due - 7", &due()).expect("of the record").as_deref(), Some("2026-12-01T00:00:00"));
+    let both = |opens: &str, shown: &str| (opens.to_owned(), shown.to_owned());
+    assert_eq!(opens("2026-12-01 08:00", &due()).expect("fixed"), both("2026-12-01T08:00:00", "2026-12-01 08:00"));
+    assert_eq!(opens("due - 7", &due()).expect("of the record"), both("2026-12-01T00:00:00", "2026-12-01 00:00"));
     let blank = opens("due", &of(Value::Blank)).expect_err("no time");
     assert_eq!(blank, ["0 time: the time is blank. Add a date, or leave the record out."]);
     let text = opens("name", &due()).expect_err("no date");
@@ -160,7 +162,7 @@ fn a_message_comes_from_one_of_the_offices_senders() {
         assert_eq!(message.body, "Hello\n\nAccounts\nBrackwater Quay\n");
     }
     let unknown = payload(&from("[: name]"), &record("nobody", Value::text("a@b.example"))).expect_err("unknown");
-    assert_eq!(unknown, "“nobody” is none of the office's senders. Add it in Settings, or choose another.");
+    assert_eq!(unknown, "“nobody” is not one of the office's senders. Add it in Settings, or choose another.");
     let obstacles = |named: &str, senders: &[crate::language::Sender]| {
         from(named).channels[0].obstacles(&World { office_email: "", senders, folders: &[] }).len()
     };

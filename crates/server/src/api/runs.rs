@@ -37,6 +37,7 @@ pub fn router() -> OpenApiRouter<App> {
         .routes(routes!(retry_item))
         .routes(routes!(release))
         .routes(routes!(withdraw))
+        .routes(routes!(send_now))
         .routes(routes!(send_again))
         .routes(routes!(confirm))
         .routes(routes!(all_zip))
@@ -140,6 +141,12 @@ async fn retry_item(State(app): State<App>, Path(id): Path<i64>) -> Answer<RunIn
 #[utoipa::path(post, path = "/api/deliveries/{id}/release", tag = "runs", params(("id" = i64, Path)), responses((status = 200, body = RunInfo), (status = 409, body = Problem)))]
 async fn release(State(app): State<App>, Path(id): Path<i64>) -> Answer<RunInfo> {
     Ok(Json(app.release(id).await?))
+}
+
+/// Sends a scheduled delivery before its time.
+#[utoipa::path(post, path = "/api/deliveries/{id}/send-now", tag = "runs", params(("id" = i64, Path)), responses((status = 200, body = RunInfo), (status = 409, body = Problem)))]
+async fn send_now(State(app): State<App>, Path(id): Path<i64>) -> Answer<RunInfo> {
+    Ok(Json(app.send_now(id).await?))
 }
 
 /// Withdraws a delivery that has not begun.

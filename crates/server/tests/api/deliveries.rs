@@ -180,7 +180,10 @@ async fn a_channel_waits_for_its_time_and_a_person_may_send_before() {
     assert!(all[0]["deliveries"][0]["opens"].as_str().is_some_and(|o| o.starts_with("2199-1")), "{all:?}");
     // What is scheduled is not held: releasing what is on hold moves none of it.
     assert!(office.refused("POST", &format!("/api/runs/{}/release", run["id"]), Value::Null).await.starts_with("409 not-held"));
-    office.ask("POST", &format!("/api/deliveries/{}/release", all[0]["deliveries"][0]["id"]), Value::Null).await;
+    let act = |what: &str| format!("/api/deliveries/{}/{what}", all[0]["deliveries"][0]["id"]);
+    assert!(office.refused("POST", &act("release"), Value::Null).await.starts_with("409 not-held"));
+    office.ask("POST", &act("send-now"), Value::Null).await;
+    assert!(office.refused("POST", &act("send-now"), Value::Null).await.starts_with("409 not-scheduled"), "two clicks send once");
     until(&office, &run["id"], |r| r["delivered"] == 1).await;
     office.ask("POST", &format!("/api/runs/{}/stop", run["id"]), Value::Null).await;
     assert_eq!(server.taken().len(), 1);
