@@ -15,13 +15,14 @@ export default defineConfig({
   build: {
     chunkSizeWarningLimit: 900,
     rolldownOptions: {
-      // Forms are answered on telephones: their page loads the base alone.
-      input: ['index.html', 'form.html'],
+      // Public pages are read on telephones: they load the base alone.
+      input: ['index.html', 'form.html', 'shared.html'],
       output: {
         codeSplitting: {
           groups: [
             { name: 'base', test: /node_modules[\\/](@?vue[\\/]|@fontsource|openapi-fetch)/, priority: 2 },
             { name: 'pad', test: /node_modules[\\/]signature_pad/, priority: 2 },
+            { name: 'pdf', test: /node_modules[\\/]pdfjs-dist/, priority: 2 },
             { name: 'kit', test: /node_modules/, priority: 1 },
           ],
         },

@@ -15,7 +15,7 @@ fn main() -> std::io::Result<()> {
         names.sort();
         names.hash(&mut hasher);
     }
-    for page in ["index.html", "form.html"] {
+    for page in ["index.html", "form.html", "shared.html"] {
         std::fs::read(dist.join(page)).unwrap_or_default().hash(&mut hasher);
     }
     println!("cargo:rustc-env=MANGLE_WEB={:x}", hasher.finish());

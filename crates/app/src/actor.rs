@@ -7,6 +7,8 @@ pub enum Actor {
     User,
     /// The program itself.
     Mangle,
+    /// Whoever a document was shared with.
+    Recipient,
 }
 
 impl Actor {
@@ -15,6 +17,7 @@ impl Actor {
         match self {
             Actor::User => "user",
             Actor::Mangle => "mangle",
+            Actor::Recipient => "recipient",
         }
     }
 }

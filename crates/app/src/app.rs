@@ -19,7 +19,7 @@ use crate::jobs::{self, Journal, Outbox};
 use crate::prepare::{LoadedSheet, LoadedTemplate};
 use crate::store::Store;
 use crate::store::snapshots::Snapshot;
-use crate::{Actor, mail};
+use crate::{Actor, forms, mail, share, web_hook};
 
 /// How the application is run.
 #[derive(Debug, Clone)]
@@ -33,6 +33,8 @@ pub struct Options {
 /// How many bytes of compiled templates and of sheets are kept ready.
 const MOST_TEMPLATES: usize = 256 << 20;
 const MOST_SHEETS: usize = 512 << 20;
+/// How many bytes of shared documents are kept ready.
+const MOST_SHARED: usize = 64 << 20;
 
 /// The application, for one who acts: what its use cases do is theirs, and the history names them.
 /// Clones share it.
@@ -51,6 +53,13 @@ pub struct Inner {
     pub files: Files,
     /// The folders that documents may be put into.
     pub folders: Vec<String>,
+    /// The hosts that web hooks may be posted to.
+    pub hosts: Vec<String>,
+    /// The address that public pages are reached at, without a slash at its end; none where there
+    /// are none.
+    pub public_url: Option<String>,
+    /// Shared documents that were asked for just now, by number.
+    pub(crate) shared: Cache<share::Ready>,
     /// What has begun to be delivered.
     pub(crate) journal: Journal,
     /// The kinds of channels, each with what waits for it.
@@ -71,6 +80,8 @@ pub struct Inner {
     pub(crate) background: jobs::Background,
     /// Files that are being imported.
     pub(crate) incoming: Files,
+    /// Files that came for forms and belong to no answer yet.
+    pub(crate) arrived: Files,
     /// Who makes which run.
     pub makers: jobs::Makers,
     /// Makes documents: as many at a time as there are cores, whatever the number of runs.
@@ -114,6 +125,9 @@ pub(crate) async fn open_with(options: Options, adapters: Vec<Arc<dyn Channel>>)
         store: Store::open(&options.folder.join("mangle.sqlite"))?,
         files: Files::open(&options.folder.join("files"))?,
         folders: options.channels.folders.iter().map(|(name, _)| name.clone()).collect(),
+        hosts: options.channels.hosts.clone(),
+        public_url: options.channels.public_url.as_ref().map(|url| url.trim_end_matches('/').to_owned()),
+        shared: Cache::new(256, MOST_SHARED),
         journal: Journal::open(&options.folder)?,
         outboxes: adapters.into_iter().map(Outbox::new).collect(),
         templates: Cache::new(32, MOST_TEMPLATES),
@@ -124,6 +138,7 @@ pub(crate) async fn open_with(options: Options, adapters: Vec<Arc<dyn Channel>>)
         secrets: Secrets::open(&options.folder)?,
         background: jobs::Background::default(),
         incoming: Files::open(&options.folder.join("incoming"))?,
+        arrived: Files::open(&options.folder.join("arrived"))?,
         makers: jobs::Makers::default(),
         pool: jobs::Pool::begin(cores)?,
         tasks: TaskTracker::new(),
@@ -134,7 +149,9 @@ pub(crate) async fn open_with(options: Options, adapters: Vec<Arc<dyn Channel>>)
     // There is one person until there is sign-in.
     let app = App { inner, actor: Actor::User };
     mail::apply(&app).await?;
+    web_hook::apply(&app).await?;
     jobs::take_up(&app).await?;
+    forms::tidy(&app).await?;
     Ok(app)
 }
 

@@ -23,6 +23,14 @@ pub fn utc(local: DateTime) -> DateTime {
     }
 }
 
+/// A moment of UTC civil time, by the machine's wall clock.
+pub fn local(utc: DateTime) -> DateTime {
+    match utc.to_zoned(jiff::tz::TimeZone::UTC) {
+        Ok(zoned) => zoned.with_time_zone(jiff::tz::TimeZone::system()).datetime(),
+        Err(_) => utc,
+    }
+}
+
 /// Seconds since the epoch, for pauses between tries.
 pub fn seconds() -> i64 {
     std::time::SystemTime::now().duration_since(std::time::UNIX_EPOCH).map_or(0, |d| d.as_secs() as i64)

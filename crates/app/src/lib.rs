@@ -25,10 +25,12 @@ pub mod pictures;
 pub mod prepare;
 mod runs;
 pub mod settings;
+pub mod share;
 pub mod sources;
 pub mod store;
 pub mod templates;
 pub mod transfer;
+pub mod web_hook;
 
 pub use actor::Actor;
 pub use app::{App, Inner, Options, open};

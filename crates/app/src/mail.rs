@@ -108,14 +108,27 @@ pub struct TestMessage {
     pub to: String,
 }
 
-/// What the server said to a message that tried it.
+/// What the other side said to what tried it.
 #[derive(Debug, Serialize)]
 #[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
 pub struct TestAnswer {
-    /// Whether it accepted the message.
+    /// Whether it accepted it.
     pub accepted: bool,
     /// What it said, or what went wrong and what to do.
     pub answer: String,
+}
+
+impl TestAnswer {
+    /// What came of a try.
+    pub(crate) fn of(tried: Tried) -> TestAnswer {
+        match tried {
+            Tried::Delivered(answer) => TestAnswer { accepted: true, answer: sentence(&answer) },
+            Tried::Failed(failure) | Tried::Later(failure) | Tried::Uncertain(failure) => {
+                TestAnswer { accepted: false, answer: sentence(&failure.message) }
+            }
+            Tried::NotBegun => TestAnswer { accepted: false, answer: "Not sent.".to_owned() },
+        }
+    }
 }
 
 /// Sends a message that tries the server.
@@ -139,12 +152,5 @@ pub async fn test(app: &App, asked: TestMessage) -> Outcome<TestAnswer> {
         office: Default::default(),
         documents: Vec::new(),
     };
-    let tried = blocking(move || channel.deliver(&delivery, &mut |_| true)).await?;
-    Ok(match tried {
-        Tried::Delivered(answer) => TestAnswer { accepted: true, answer: sentence(&answer) },
-        Tried::Failed(failure) | Tried::Later(failure) | Tried::Uncertain(failure) => {
-            TestAnswer { accepted: false, answer: sentence(&failure.message) }
-        }
-        Tried::NotBegun => TestAnswer { accepted: false, answer: "Not sent.".to_owned() },
-    })
+    Ok(TestAnswer::of(blocking(move || channel.deliver(&delivery, &mut |_| true)).await?))
 }

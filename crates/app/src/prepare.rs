@@ -20,6 +20,7 @@ use crate::App;
 use crate::cache::Weigh;
 use crate::error::Error;
 use crate::pictures::OfficePictures;
+use crate::share::Links;
 use crate::store::dispatches::Dispatch;
 use crate::store::settings::Settings;
 use crate::store::sheets::SheetChange;
@@ -268,6 +269,10 @@ impl App {
         let mut prepared = Prepared::new(setup, template, sheet, Arc::new(pictures), moment, office.settings.clone());
         prepared.context.dispatch.clone_from(&office.dispatch);
         prepared.context.clauses = self.library(office);
+        let shares = prepared.plan.channels.iter().any(|channel| channel.kind == "link");
+        if let Some(url) = self.public_url.as_ref().filter(|_| shares) {
+            prepared.links = Some(Links::new(url, &self.secrets.derive("share links")));
+        }
         if let Some(reading) = office.reading() {
             prepared.context.reading = reading;
         }
@@ -334,6 +339,8 @@ pub struct Prepared {
     pub schema: Arc<Schema>,
     /// What the dispatch made of the rows before; by their numbers.
     pub served: HashMap<usize, Served>,
+    /// What share links are made of; none where the set-up has none.
+    pub links: Option<Links>,
     pictures: Arc<OfficePictures>,
     context: Context,
 }
@@ -360,7 +367,7 @@ impl Prepared {
             None => Arc::default(),
         };
         let (plan, served) = (Plan::new(&setup), HashMap::new());
-        Prepared { plan, schema, setup, template, sheet, settings, served, pictures, context }
+        Prepared { plan, schema, setup, template, sheet, settings, served, links: None, pictures, context }
     }
 
     /// What documents are filled with besides their records.
@@ -370,14 +377,19 @@ impl Prepared {
 
     /// The context of one document of a run.
     pub fn context(&self, record: &Record, number: usize, count: usize) -> Context {
-        self.plan.context(&self.context, record, number, count)
+        self.linked(self.plan.context(&self.context, record, number, count))
+    }
+
+    /// With the share link of its document.
+    fn linked(&self, context: Context) -> Context {
+        Context { link: self.links.as_ref().map(|links| links.link(context.run_number)), ..context }
     }
 
     /// The same, which notices what may surprise the recipient.
     pub fn noticing_context(&self, record: &Record, number: usize, count: usize) -> Context {
         let mut run = self.context.clone();
         run.noticed.ask();
-        self.plan.context(&run, record, number, count)
+        self.linked(self.plan.context(&run, record, number, count))
     }
 
     /// What a name is looked up in for one record.

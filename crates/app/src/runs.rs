@@ -3,6 +3,7 @@
 
 use mangle_core::words::counted;
 
+use crate::jobs::Outbox;
 use crate::jobs::state::{DeliveryEvent, DeliveryState, RunEvent};
 use crate::store::deliveries::DeliveryWork;
 use crate::store::events::{self, About, EventInfo};
@@ -27,7 +28,15 @@ impl App {
     /// Items of a run that are so far, or all of them.
     pub async fn items(&self, run: i64, state: Option<String>, from: usize, count: usize) -> Outcome<Vec<ItemInfo>> {
         self.run(run).await?;
-        Ok(self.store.read(move |c| items::list(c, run, state.as_deref(), from, count, clock::seconds())).await?)
+        let mut items = self.store.read(move |c| items::list(c, run, state.as_deref(), from, count, clock::seconds())).await?;
+        for delivery in items.iter_mut().flat_map(|item| &mut item.deliveries) {
+            delivery.revocable = match delivery.state.as_str() {
+                "blocked" | "scheduled" | "to send" => true,
+                "delivered" => self.channel(&delivery.kind).is_some_and(|channel| channel.revocable()),
+                _ => false,
+            };
+        }
+        Ok(items)
     }
 
     /// What happened to an item.
@@ -159,10 +168,15 @@ impl App {
         self.decide(id, "confirmed", not, move |t, at| deliveries::confirm(t, id, at)).await
     }
 
-    /// Withdraws one that has not begun.
+    /// Withdraws one that has not begun, or that can be taken back.
     pub async fn withdraw(&self, id: i64) -> Outcome<RunInfo> {
+        let kinds: Vec<&str> = self.outboxes.iter().map(Outbox::channel).filter(|own| own.revocable()).map(|own| own.kind()).collect();
         let not = || Error::conflict("begun", "this delivery can't be withdrawn any more");
-        self.decide(id, "withdrawn", not, move |t, at| deliveries::withdraw(t, id, at)).await
+        let withdraw = move |t: &Transaction<'_>, at: &str| {
+            let revocable = deliveries::get(t, id)?.is_some_and(|work| kinds.contains(&work.kind.as_str()));
+            deliveries::withdraw(t, id, revocable, at)
+        };
+        self.decide(id, "withdrawn", not, withdraw).await
     }
 
     /// A person's decision about one delivery.

@@ -1,5 +1,7 @@
 //! Files as they come in and go out.
 
+use bytes::Bytes;
+
 /// A file as it came.
 #[derive(Debug)]
 pub struct Upload {
@@ -17,13 +19,13 @@ pub struct Download {
     /// Its name.
     pub name: String,
     /// What is in it.
-    pub bytes: Vec<u8>,
+    pub bytes: Bytes,
 }
 
 impl Download {
     /// A file of a kind.
-    pub fn new(media_type: &str, name: &str, bytes: Vec<u8>) -> Download {
-        Download { media_type: media_type.to_owned(), name: name.to_owned(), bytes }
+    pub fn new(media_type: &str, name: &str, bytes: impl Into<Bytes>) -> Download {
+        Download { media_type: media_type.to_owned(), name: name.to_owned(), bytes: bytes.into() }
     }
 }
 

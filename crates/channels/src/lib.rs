@@ -6,7 +6,9 @@
 
 mod email;
 mod folder;
+mod link;
 pub mod mail;
+pub mod web_hook;
 
 use std::fmt::Debug;
 use std::path::PathBuf;
@@ -24,11 +26,21 @@ pub struct Config {
     pub email_rate: Rate,
     /// The folders that documents may be put into, by their names.
     pub folders: Vec<(String, PathBuf)>,
+    /// The hosts that web hooks may be posted to: `name`, or `name:port`.
+    pub hosts: Vec<String>,
+    /// The address that public pages are reached at, without a slash at its end; none where there
+    /// are none.
+    pub public_url: Option<String>,
 }
 
 /// The channels, by the kinds of `mangle_core::channel::Channel`.
 pub fn all(config: &Config) -> Vec<Arc<dyn Channel>> {
-    vec![Arc::new(email::Email::new(config)), Arc::new(folder::Folder::new(config))]
+    vec![
+        Arc::new(email::Email::new(config)),
+        Arc::new(folder::Folder::new(config)),
+        Arc::new(link::Link),
+        Arc::new(web_hook::WebHook::new(config)),
+    ]
 }
 
 /// One way to the world outside. Its calls block: the application makes them beside its async
@@ -55,6 +67,16 @@ pub trait Channel: Debug + Send + Sync {
     /// sign in with.
     fn configure(&self, _settings: &serde_json::Value, _secret: &str) -> Result<(), serde_json::Error> {
         Ok(())
+    }
+
+    /// Whether the documents themselves are handed over.
+    fn takes_content(&self) -> bool {
+        true
+    }
+
+    /// Whether what was delivered can be taken back.
+    fn revocable(&self) -> bool {
+        false
     }
 
     /// Nothing is due just now: connections that are kept open may be closed.
@@ -107,11 +129,14 @@ pub struct Failure {
     pub code: &'static str,
     /// What went wrong and what to do.
     pub message: String,
+    /// How long the other side asked to be left alone.
+    pub after: Option<Duration>,
 }
 
 impl Failure {
-    fn new(code: &'static str, message: impl Into<String>) -> Failure {
-        Failure { code, message: message.into() }
+    /// A failure with nothing said about when to come again.
+    pub fn new(code: &'static str, message: impl Into<String>) -> Failure {
+        Failure { code, message: message.into(), after: None }
     }
 }
 

@@ -107,9 +107,10 @@ impl Browser {
         Ok(())
     }
 
-    /// Goes to a screen.
+    /// Goes to a screen, or to an address.
     pub async fn go(&self, path: &str) -> Result<()> {
-        Ok(self.client.goto(&format!("{}{path}", self.address)).await?)
+        let address = if path.starts_with("http") { path.to_owned() } else { format!("{}{path}", self.address) };
+        Ok(self.client.goto(&address).await?)
     }
 
     /// Waits until an element is there.

@@ -2,11 +2,13 @@
 //! it unless another mail server is named.
 
 use std::io::Write;
+use std::net::SocketAddr;
 use std::path::PathBuf;
 
 use anyhow::{Context, Result};
 use mangle_practice::crm;
 use mangle_practice::mailbox::{self, Mailbox};
+use mangle_server::public::{self, Limits, Trusted};
 use mangle_server::{Channels, Options, Rate};
 use tokio::net::TcpListener;
 
@@ -27,6 +29,18 @@ pub struct Arguments {
     /// Folder that documents may be put into, as NAME=PATH; may be repeated
     #[arg(long, value_name = "NAME=PATH")]
     allow_folder: Vec<String>,
+    /// Address and port of public pages (forms, share links); port 0 chooses a free port
+    #[arg(long, value_name = "ADDRESS", default_value = "127.0.0.1:7680")]
+    public_listen: SocketAddr,
+    /// URL at which others reach the public pages; http://localhost and the port by default
+    #[arg(long, value_name = "URL")]
+    public_url: Option<String>,
+    /// Network of a proxy in front of the public pages that says who asks; may be repeated
+    #[arg(long, value_name = "CIDR")]
+    trusted_proxy: Vec<String>,
+    /// Host that web hooks may be posted to, as NAME or NAME:PORT; may be repeated
+    #[arg(long, value_name = "HOST")]
+    allow_host: Vec<String>,
     /// The most messages that leave in a minute
     #[arg(long)]
     mail_per_minute: Option<u32>,
@@ -46,6 +60,12 @@ pub fn run(arguments: Arguments) -> Result<()> {
         free_ports: false,
         email_rate: Rate { per_minute: arguments.mail_per_minute, per_hour: arguments.mail_per_hour },
         folders: arguments.allow_folder.iter().map(|text| allowed(text)).collect::<Result<_>>()?,
+        hosts: arguments.allow_host,
+        public: Public {
+            listen: arguments.public_listen,
+            url: arguments.public_url.as_deref().map(public_url).transpose()?,
+            trusted: Trusted::read(&arguments.trusted_proxy)?,
+        },
     };
     runtime()?.block_on(async {
         let running = start(what).await?;
@@ -74,6 +94,18 @@ pub struct What {
     pub email_rate: Rate,
     /// The folders that documents may be put into, by their names.
     pub folders: Vec<(String, PathBuf)>,
+    /// The hosts that web hooks may be posted to.
+    pub hosts: Vec<String>,
+    /// Where public pages are.
+    pub public: Public,
+}
+
+/// Where public pages are.
+pub struct Public {
+    pub listen: SocketAddr,
+    /// The address that others reach them at, where it is not that of this machine.
+    pub url: Option<String>,
+    pub trusted: Trusted,
 }
 
 async fn bind(port: u16, of: &str) -> Result<TcpListener> {
@@ -95,6 +127,7 @@ pub struct Running {
     pub address: String,
     listener: TcpListener,
     router: axum::Router,
+    public: (TcpListener, axum::Router, Limits),
     app: mangle_server::App,
     /// Where the practice CRM is.
     crm: Option<String>,
@@ -115,11 +148,17 @@ impl Running {
         self.router.clone()
     }
 
+    /// The API of public pages, to be asked without a port.
+    pub fn public_router(&self) -> axum::Router {
+        self.public.1.clone()
+    }
+
     /// Serves until the process is told to end.
     pub async fn serve(self) -> Result<()> {
         let app = self.app.clone();
         tokio::select! {
             done = mangle_server::serve(self.listener, self.router) => return done,
+            done = public::serve(self.public.0, self.public.1, self.public.2) => return done,
             () = told_to_end() => {}
         }
         // What is being handed over is finished, unless the process is told a second time.
@@ -153,6 +192,16 @@ pub async fn start(what: What) -> Result<Running> {
         Err(_) if what.free_ports => bind_near(what.port, "the application").await?,
         bound => bound?,
     };
+    let outside = match TcpListener::bind(what.public.listen).await {
+        Err(_) if what.free_ports => bind_near(what.public.listen.port(), "public pages").await?,
+        bound => {
+            bound.with_context(|| format!("{} (public pages) can't be used. Choose another with --public-listen.", what.public.listen))?
+        }
+    };
+    let public_url = match what.public.url {
+        Some(url) => url,
+        None => format!("http://localhost:{}", outside.local_addr()?.port()),
+    };
     let mut more = axum::Router::new();
     let smtp = match what.smtp {
         Some(smtp) => smtp,
@@ -172,10 +221,13 @@ pub async fn start(what: What) -> Result<Running> {
         tokio::spawn(crm::serve(listener, crm::Crm::new(214)));
     }
     mangle_server::openapi(mailbox_description()?);
-    let channels = Channels { smtp: Some(smtp), email_rate: what.email_rate, folders: what.folders };
+    let channels =
+        Channels { smtp: Some(smtp), email_rate: what.email_rate, folders: what.folders, hosts: what.hosts, public_url: Some(public_url) };
     let app = mangle_server::app(Options { folder: what.folder, channels }).await?;
     let address = format!("http://localhost:{}", listener.local_addr()?.port());
-    Ok(Running { address, listener, router: mangle_server::router(app.clone(), more), app, crm: crm_at })
+    let limits = Limits { trusted: what.public.trusted, ..Limits::default() };
+    let public = (outside, public::router(app.clone(), &limits), limits);
+    Ok(Running { address, listener, router: mangle_server::router(app.clone(), more), public, app, crm: crm_at })
 }
 
 fn mailbox_description() -> Result<utoipa::openapi::OpenApi> {
@@ -189,6 +241,15 @@ fn mailbox_description() -> Result<utoipa::openapi::OpenApi> {
 fn server(text: &str) -> Result<(String, u16)> {
     let (host, port) = text.rsplit_once(':').with_context(|| format!("“{text}” is not a mail server. Use host:port."))?;
     Ok((host.to_owned(), port.parse().with_context(|| format!("“{port}” is not a port number"))?))
+}
+
+/// `https://forms.office.example`: where public pages are reached, without a slash at its end.
+fn public_url(text: &str) -> Result<String> {
+    let text = text.trim().trim_end_matches('/');
+    let host = text.strip_prefix("https://").or_else(|| text.strip_prefix("http://")).unwrap_or_default();
+    let plain = !host.is_empty() && !host.contains(['?', '#', '@', ' ']);
+    anyhow::ensure!(plain, "“{text}” is not a URL. Use a form such as https://forms.office.example");
+    Ok(text.to_owned())
 }
 
 /// `Office=/srv/office`: a folder that documents may be put into, made where it is missing.

@@ -38,11 +38,19 @@ pub fn tool(program: &str, arguments: &[&str]) -> String {
     String::from_utf8_lossy(&output.stdout).into_owned()
 }
 
+/// What is served beside takes free ports: several programs run at once.
+fn more(arguments: &[&str]) -> &'static [&'static str] {
+    match arguments.first() {
+        Some(&"serve") => &["--public-listen", "127.0.0.1:0"],
+        _ => &[],
+    }
+}
+
 impl Program {
     /// Starts the program and waits until it listens. The demo's day is set.
     pub fn start(arguments: &[&str]) -> Result<Program> {
         let mut command = Command::new(binary());
-        command.args(arguments);
+        command.args(arguments).args(more(arguments));
         Program::listen(command)
     }
 
@@ -55,7 +63,13 @@ impl Program {
             command.args(["--user", "--map-root-user"]);
         }
         let script = r#"mount -t tmpfs -o "size=$1m" tmpfs "$2" && cp -r "$3/." "$2" && shift 3 && exec "$@""#;
-        command.args(["--mount", "sh", "-c", script, "sh", &megabytes.to_string()]).arg(folder).arg(world).arg(binary()).args(arguments);
+        command
+            .args(["--mount", "sh", "-c", script, "sh", &megabytes.to_string()])
+            .arg(folder)
+            .arg(world)
+            .arg(binary())
+            .args(arguments)
+            .args(more(arguments));
         Program::listen(command)
     }
 
@@ -88,6 +102,8 @@ impl Program {
             "0",
             "--crm-port",
             "0",
+            "--public-port",
+            "0",
             "--folder",
             &folder.to_string_lossy(),
         ])
@@ -95,7 +111,19 @@ impl Program {
 
     /// The demo world on free ports, as `make demo` starts it: with runs, answers and messages.
     pub fn demo_with_history(folder: &Path) -> Result<Program> {
-        Program::start(&["demo", "--port", "0", "--practice-port", "0", "--crm-port", "0", "--folder", &folder.to_string_lossy()])
+        Program::start(&[
+            "demo",
+            "--port",
+            "0",
+            "--practice-port",
+            "0",
+            "--crm-port",
+            "0",
+            "--public-port",
+            "0",
+            "--folder",
+            &folder.to_string_lossy(),
+        ])
     }
 
     /// Ends the program at once, without a chance to put anything in order.

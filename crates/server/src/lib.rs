@@ -3,6 +3,7 @@
 mod api;
 mod error;
 mod health;
+pub mod public;
 mod server;
 mod web;
 

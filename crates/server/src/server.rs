@@ -1,14 +1,14 @@
 //! The routes put together and served.
 
 use std::net::SocketAddr;
-use std::sync::Arc;
 
 use anyhow::Result;
+use axum::Router;
 use axum::extract::{DefaultBodyLimit, Request, State};
-use axum::http::{HeaderMap, StatusCode, header};
+use axum::http::{HeaderMap, StatusCode, Uri, header};
 use axum::middleware::Next;
-use axum::response::{IntoResponse, Response};
-use axum::{Extension, Router};
+use axum::response::{IntoResponse, Redirect, Response};
+use axum::routing::get;
 use mangle_app::App;
 use tokio::net::TcpListener;
 use tower_http::compression::CompressionLayer;
@@ -17,11 +17,24 @@ use tower_http::compression::predicate::{DefaultPredicate, NotForContentType, Pr
 use crate::error::Refused;
 use crate::{api, health, web};
 
-/// The routes of the application; `more` are those of practice services.
+/// The routes of the office application; `more` are those of practice services. Addresses of public
+/// pages lead to where those are.
 pub fn router(app: App, more: Router) -> Router {
+    let away = app.public_url.clone();
+    let lead = move |uri: Uri| {
+        let away = away.clone();
+        async move {
+            let path = uri.path_and_query().map_or("", |path| path.as_str());
+            match away {
+                Some(away) => Redirect::temporary(&format!("{away}{path}")).into_response(),
+                None => Refused::missing("this page").into_response(),
+            }
+        }
+    };
     api::router(app.clone())
+        .route("/f/{token}", get(lead.clone()))
+        .route("/d/{token}", get(lead))
         .merge(health::router(app))
-        .layer(Extension(Arc::new(api::Guard::default())))
         .layer(axum::middleware::map_response(told))
         .merge(more)
         .fallback(web::serve)
@@ -31,7 +44,7 @@ pub fn router(app: App, more: Router) -> Router {
 }
 
 /// What was asked in a way that can't be read at all is refused as data, too.
-async fn told(response: Response) -> Response {
+pub(crate) async fn told(response: Response) -> Response {
     let kind = response.headers().get(header::CONTENT_TYPE).and_then(|kind| kind.to_str().ok()).unwrap_or_default();
     if !response.status().is_client_error() || !(kind.is_empty() || kind.starts_with("text/plain")) {
         return response;

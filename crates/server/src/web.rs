@@ -1,7 +1,7 @@
 //! The front end, embedded in the program.
 
 use axum::http::{StatusCode, Uri, header};
-use axum::response::{IntoResponse, Response};
+use axum::response::{Html, IntoResponse, Response};
 use rust_embed::Embed;
 
 use crate::error::Refused;
@@ -14,22 +14,39 @@ const _BUILT: &str = env!("MANGLE_WEB");
 #[allow_missing = true]
 struct Built;
 
-/// Forms are answered on a page of their own, which loads nothing of the desk.
-fn page(path: &str) -> &'static str {
-    if path.starts_with("f/") { "form.html" } else { "index.html" }
-}
-
 /// A file of the front end; every other address is a screen of its.
 pub async fn serve(uri: Uri) -> Response {
     let path = uri.path().trim_start_matches('/');
+    built(path, "index.html")
+}
+
+/// What people read who have a wrong address.
+const NO_PAGE: &str = "<!doctype html><html lang=en><meta charset=utf-8><meta name=viewport content='width=device-width'>\
+<title>Page not found</title><p>This page does not exist. Check the address, or ask the sender for a new one.</p>";
+
+/// A file of the public pages: forms are answered and shared documents read on pages of their own,
+/// which load nothing of the office.
+pub async fn serve_public(uri: Uri) -> Response {
+    let path = uri.path().trim_start_matches('/');
+    let page = match path.split_once('/') {
+        Some(("f", _)) => "form.html",
+        Some(("d", _)) => "shared.html",
+        _ if path.starts_with("assets/") || path == "mark.svg" => "",
+        _ if path.starts_with("api/") => "",
+        _ => return (StatusCode::NOT_FOUND, Html(NO_PAGE)).into_response(),
+    };
+    built(path, page)
+}
+
+fn built(path: &str, page: &'static str) -> Response {
     if path.starts_with("api/") {
         return Refused::missing("this address").into_response();
     }
     let (file, name) = match Built::get(path) {
         Some(file) if !path.is_empty() => (file, path),
         _ if path.starts_with("assets/") => return StatusCode::NOT_FOUND.into_response(),
-        _ => match Built::get(page(path)) {
-            Some(file) => (file, page(path)),
+        _ => match Built::get(page) {
+            Some(file) => (file, page),
             None => return (StatusCode::NOT_FOUND, "The front end is not built; run make web").into_response(),
         },
     };

@@ -1164,6 +1164,57 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/shared/{token}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What is shared under an address: whether it can be opened. */
+        get: operations["get_shared__token_"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shared/{token}/open": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Opens a shared document. */
+        post: operations["post_shared__token__open"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shared/{token}/{format}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A file of a shared document that was opened. */
+        get: operations["get_shared__token___format_"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/sheets/{id}": {
         parameters: {
             query?: never;
@@ -1814,6 +1865,57 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/web-hook": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The signing secret, the allowed hosts and the last answers. */
+        get: operations["get_web_hook"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/web-hook/secret": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Makes a new signing secret; the old one is of no use any more. */
+        post: operations["post_web_hook_secret"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/web-hook/test": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Posts a call to try a web hook, and tells what was answered. */
+        post: operations["post_web_hook_test"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
 }
 export type webhooks = Record<string, never>;
 export interface components {
@@ -1840,6 +1942,34 @@ export interface components {
             new_columns: string[];
             /** @description How many rows stay as they are. */
             same: number;
+        };
+        /**
+         * @description What goes along of the documents.
+         * @enum {string}
+         */
+        Along: "names" | "content";
+        /** @description What the other side answered to a delivery, or why it did not. */
+        AnswerInfo: {
+            /** @description When. */
+            at: string;
+            /** @description The answer. */
+            detail: string;
+            /**
+             * Format: int64
+             * @description The event's number.
+             */
+            id: number;
+            /** @description What the record is called. */
+            label: string;
+            /** @description Where it was delivered. */
+            recipient: string;
+            /**
+             * Format: int64
+             * @description The run.
+             */
+            run: number;
+            /** @description delivered, put off, failed or uncertain. */
+            what: string;
         };
         /** @description A file that came. */
         Arrived: {
@@ -1892,6 +2022,8 @@ export interface components {
             folders: string[];
             /** @description What the columns tell of the template's placeholders; it stops nothing. */
             hints: components["schemas"]["Diagnostic"][];
+            /** @description The hosts that web hooks may be posted to. */
+            hosts: string[];
             /** @description Its key. */
             key: string;
             /** @description What stops a run as a whole. */
@@ -1973,6 +2105,12 @@ export interface components {
         }) | (components["schemas"]["FolderChannel"] & {
             /** @enum {string} */
             kind: "folder";
+        }) | (components["schemas"]["LinkChannel"] & {
+            /** @enum {string} */
+            kind: "link";
+        }) | (components["schemas"]["WebHookChannel"] & {
+            /** @enum {string} */
+            kind: "web-hook";
         });
         /** @description A channel of a dispatch: its settings, and when it is used. */
         ChannelSetup: {
@@ -2236,12 +2374,19 @@ export interface components {
              * @description Seconds until the next try; 0 when it is due.
              */
             next_try_in: number;
+            /**
+             * Format: int64
+             * @description How often its public page was opened.
+             */
+            opened: number;
             /** @description The moment (UTC) before which it stays here; blank for none. */
             opens: string;
             /** @description What the other side said when it took it. */
             receipt: string;
             /** @description To whom or where it goes. */
             recipient: string;
+            /** @description Whether it can be withdrawn now, delivered or not. */
+            revocable?: boolean;
             /** @description blocked (it waits for a person's release), scheduled (it waits for its moment), to send, sending, delivered, failed, uncertain, withdrawn or skipped. */
             state: string;
         };
@@ -2353,6 +2498,8 @@ export interface components {
         };
         /** @description The settings of the e-mail channel: every field may hold placeholders. */
         EmailChannel: {
+            /** @description Whether the documents are attached; the message may hold their share link instead. */
+            attach: boolean;
             /** @description Blind copies. */
             bcc: string;
             /** @description The text of the message. */
@@ -2422,7 +2569,7 @@ export interface components {
             item?: number | null;
             /** @description What happened, in a word: started, made, delivered, failed … */
             what: string;
-            /** @description Who or what did it: user, mangle. */
+            /** @description Who or what did it: user, mangle, recipient. */
             who: string;
         };
         /** @description How far a fetch is. */
@@ -2766,6 +2913,13 @@ export interface components {
             /** @description Its title. */
             title: string;
         };
+        /** @description A value that goes along. */
+        HookValue: {
+            /** @description Its name in the JSON. */
+            name: string;
+            /** @description The text, with placeholders. */
+            value: string;
+        };
         /** @description An item in a list. */
         ItemInfo: {
             /** @description When it last changed. */
@@ -2875,6 +3029,26 @@ export interface components {
              * @default []
              */
             gone: number[];
+        };
+        /** @description The settings of the share link channel. */
+        LinkChannel: {
+            /**
+             * Format: int32
+             * @description For how many days it can be opened; none for no end.
+             */
+            days: number | null;
+            /** @description Whether the page offers the documents as files too, or only shows them. */
+            download: boolean;
+            /**
+             * Format: int32
+             * @description How often it can be opened; none for no limit.
+             */
+            openings: number | null;
+            /**
+             * @description What has to be entered to open it, with placeholders; blank for nothing. `[: document.passcode]`
+             *     makes one of six digits.
+             */
+            passcode: string;
         };
         /** @description A list below an entity. */
         ListPick: {
@@ -3229,6 +3403,22 @@ export interface components {
             kind: string;
             /** @description What is put in. */
             text: string;
+        };
+        /** @description A shared document that was opened. */
+        Opened: {
+            /** @description Its files. */
+            documents: components["schemas"]["SharedDocument"][];
+            /** @description Whether they can be downloaded, too. */
+            download: boolean;
+            /** @description What its files are asked for with; good for two hours. */
+            key: string;
+            /** @description Its name. */
+            title: string;
+        };
+        /** @description What opens a shared document. */
+        Opening: {
+            /** @description The passcode, where there is one. */
+            passcode?: string;
         };
         /** @description One line of the outline of a template's logic. */
         OutlineInfo: {
@@ -3843,6 +4033,31 @@ export interface components {
             /** @description added, removed, renamed or retyped. */
             what: string;
         };
+        /** @description A file of a shared document. */
+        SharedDocument: {
+            /** @description Its format. */
+            format: components["schemas"]["Format"];
+            /** @description Its name with extension. */
+            name: string;
+            /** @description How many pages it has, where it has pages. */
+            pages?: number | null;
+            /** @description Its size in bytes. */
+            size: number;
+        };
+        /** @description A shared document as its recipient sees it. */
+        SharedPage: {
+            /** @description Why it can't be opened; blank where it can. */
+            message: string;
+            /** @description Whom it comes from. */
+            office: string;
+            /** @description Whether it can be opened at all, and how. */
+            state: components["schemas"]["SharedState"];
+        };
+        /**
+         * @description Whether a shared document can be opened.
+         * @enum {string}
+         */
+        SharedState: "open" | "passcode" | "closed";
         /** @description A file beside a sheet. */
         SheetFile: {
             /** @description The name that cells give; case does not count. */
@@ -4150,12 +4365,17 @@ export interface components {
             /** @description Its versions, the newest first. */
             versions: components["schemas"]["Version"][];
         };
-        /** @description What the server said to a message that tried it. */
+        /** @description What the other side said to what tried it. */
         TestAnswer: {
-            /** @description Whether it accepted the message. */
+            /** @description Whether it accepted it. */
             accepted: boolean;
             /** @description What it said, or what went wrong and what to do. */
             answer: string;
+        };
+        /** @description Where a call to try a web hook goes. */
+        TestHook: {
+            /** @description The URL. */
+            url: string;
         };
         /** @description Whom a message to try the server goes to. */
         TestMessage: {
@@ -4325,6 +4545,24 @@ export interface components {
             text: string;
             /** @description The way, in words. */
             words: string;
+        };
+        /** @description The office's web hooks. */
+        WebHookBody: {
+            /** @description The last answers, the newest first. */
+            answers: components["schemas"]["AnswerInfo"][];
+            /** @description The hosts that the operator allows. */
+            hosts: string[];
+            /** @description What the other side checks signatures with. */
+            secret: string;
+        };
+        /** @description The settings of the web hook channel. */
+        WebHookChannel: {
+            /** @description What goes along of the documents. */
+            documents: components["schemas"]["Along"];
+            /** @description The address that it is posted to; its host is one that the operator allows. */
+            url: string;
+            /** @description What goes along of the record. */
+            values: components["schemas"]["HookValue"][];
         };
     };
     responses: never;
@@ -6781,6 +7019,133 @@ export interface operations {
             };
         };
     };
+    get_shared__token_: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                token: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SharedPage"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    post_shared__token__open: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                token: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Opening"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Opened"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    get_shared__token___format_: {
+        parameters: {
+            query: {
+                key: string;
+                save?: boolean;
+            };
+            header?: never;
+            path: {
+                token: string;
+                format: components["schemas"]["Format"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/octet-stream": number[];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     get_sheets__id_: {
         parameters: {
             query?: never;
@@ -8266,6 +8631,75 @@ export interface operations {
                 };
             };
             404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    get_web_hook: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WebHookBody"];
+                };
+            };
+        };
+    };
+    post_web_hook_secret: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WebHookBody"];
+                };
+            };
+        };
+    };
+    post_web_hook_test: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TestHook"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TestAnswer"];
+                };
+            };
+            422: {
                 headers: {
                     [name: string]: unknown;
                 };

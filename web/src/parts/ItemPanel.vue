@@ -25,26 +25,31 @@ watch(
 
 type Act = 'release' | 'send-now' | 'withdraw' | 'send-again' | 'confirm'
 const ACTS: Record<string, [Act, string][]> = {
-  blocked: [
-    ['release', 'Release'],
-    ['withdraw', 'Withdraw'],
-  ],
-  scheduled: [
-    ['send-now', 'Send now'],
-    ['withdraw', 'Withdraw'],
-  ],
-  'to send': [['withdraw', 'Withdraw']],
+  blocked: [['release', 'Release']],
+  scheduled: [['send-now', 'Send now']],
   uncertain: [
     ['confirm', 'Mark as delivered'],
     ['send-again', 'Send again'],
   ],
 }
+const acts = (one: Delivery): [Act, string][] => [
+  ...(ACTS[one.state] ?? []),
+  ...(one.revocable ? ([['withdraw', 'Withdraw']] as [Act, string][]) : []),
+]
 const failed = computed(() => props.item.state === 'failed')
 
 async function act(delivery: Delivery, what: Act) {
   const text = `Send to ${delivery.recipient} again? It may already have arrived.`
   const asked = { title: 'Send again', text, act: 'Send it again', cancel: 'Cancel', destroys: true }
   if (what === 'send-again' && !(await confirmed(asked))) return
+  const back = {
+    title: 'Withdraw',
+    text: 'The link stops working for good. Whoever opens it is told that the document was withdrawn.',
+    act: 'Withdraw link',
+    cancel: 'Cancel',
+    destroys: true,
+  }
+  if (what === 'withdraw' && delivery.state === 'delivered' && !(await confirmed(back))) return
   const params = { path: { id: delivery.id } }
   const run = await attempt(() => ask(api.POST(`/api/deliveries/{id}/${what}`, { params })))
   if (run) emit('changed', run.id)
@@ -80,7 +85,10 @@ async function retry() {
         <p class="line">
           <b>{{ one.name }}</b> <StateWord :state="one.state" />
         </p>
-        <p v-if="one.recipient" class="text">{{ one.recipient }}</p>
+        <p v-if="one.kind === 'link' && one.recipient" class="text">
+          <a :href="one.recipient" target="_blank" rel="noopener">{{ one.recipient }}</a>
+        </p>
+        <p v-else-if="one.recipient" class="text">{{ one.recipient }}</p>
         <p v-if="one.error_message" class="problem">
           {{ one.error_message
           }}<template v-if="one.state === 'to send' && one.next_try_in">
@@ -91,8 +99,9 @@ async function retry() {
           {{ one.state === 'blocked' ? 'Not before' : 'On' }} {{ day(one.opens) }}, {{ clock(one.opens) }}
         </p>
         <p v-if="one.attempts > 1" class="quiet">{{ count(one.attempts, 'attempt') }}</p>
-        <p v-if="ACTS[one.state]" class="acts">
-          <el-button v-for="[what, label] in ACTS[one.state]" :key="what" @click="act(one, what)">{{
+        <p v-if="one.opened" class="quiet">Opened {{ count(one.opened, 'time') }}</p>
+        <p v-if="acts(one).length" class="acts">
+          <el-button v-for="[what, label] in acts(one)" :key="what" @click="act(one, what)">{{
             label
           }}</el-button>
         </p>

@@ -4,6 +4,8 @@ import type { Bench } from '../api/bench'
 import type { Schemas } from '../api/client'
 import EmailChannel from '../screens/channels/EmailChannel.vue'
 import FolderChannel from '../screens/channels/FolderChannel.vue'
+import LinkChannel from '../screens/channels/LinkChannel.vue'
+import WebHookChannel from '../screens/channels/WebHookChannel.vue'
 
 export type Channel = Schemas['Channel']
 export type ChannelSetup = Schemas['ChannelSetup']
@@ -34,7 +36,17 @@ export const channelKinds: ChannelKind[] = [
       const address = bench.columns.find((c) => c.type === 'e-mail')?.name
       const to = address ? `[: ${address}]` : ''
       const body = 'Please find the document attached.\n'
-      return { kind: 'email', from: '', reply_to: '', to, cc: '', bcc: '', subject: bench.name, body }
+      return {
+        kind: 'email',
+        from: '',
+        reply_to: '',
+        to,
+        cc: '',
+        bcc: '',
+        subject: bench.name,
+        body,
+        attach: true,
+      }
     },
     settings: EmailChannel,
   },
@@ -44,6 +56,20 @@ export const channelKinds: ChannelKind[] = [
     about: 'Save the documents as files on this machine',
     start: (bench) => ({ kind: 'folder', folder: bench.folders[0] ?? '', path: '', clash: 'number' }),
     settings: FolderChannel,
+  },
+  {
+    kind: 'link',
+    name: 'Share link',
+    about: 'Put the documents on a page that opens by its link',
+    start: () => ({ kind: 'link', passcode: '', days: 30, openings: null, download: true }),
+    settings: LinkChannel,
+  },
+  {
+    kind: 'web-hook',
+    name: 'Web hook',
+    about: 'Tell another program with a signed HTTP request',
+    start: () => ({ kind: 'web-hook', url: '', documents: 'names', values: [] }),
+    settings: WebHookChannel,
   },
 ]
 

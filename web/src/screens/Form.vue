@@ -28,7 +28,7 @@ const STATES: Record<string, [string, string]> = {
 }
 const state = computed(() => STATES[info.value?.state ?? 'closed'] ?? ['', ''])
 const chosen = computed(() => draft.value?.fields.find((f) => f.id === Number(props.field)))
-const address = computed(() => `${location.origin}${info.value?.address ?? ''}`)
+const address = computed(() => new URL(info.value?.address ?? '', location.origin).href)
 const show = (field?: number) => router.replace(`/forms/${props.id}${field ? `/${field}` : ''}`)
 
 function add(kind: FieldKind) {

@@ -8,6 +8,7 @@ import FormLine from '../parts/FormLine.vue'
 import Group from '../parts/Group.vue'
 import MailServer from '../parts/MailServer.vue'
 import SenderList from '../parts/SenderList.vue'
+import WebHooks from '../parts/WebHooks.vue'
 
 const settings = ref<Schemas['SettingsBody']>()
 onMounted(() => attempt(async () => (settings.value = await ask(api.GET('/api/settings')))))
@@ -99,6 +100,7 @@ async function save() {
         <input type="submit" class="unseen" tabindex="-1" value="Save settings" aria-hidden="true" />
       </form>
       <MailServer :person="settings.person_email" />
+      <WebHooks />
       <FontList />
     </div>
   </div>

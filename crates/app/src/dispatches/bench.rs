@@ -78,6 +78,8 @@ pub struct Bench {
     person_email: String,
     /// The folders of this machine that documents may be put into.
     folders: Vec<String>,
+    /// The hosts that web hooks may be posted to.
+    hosts: Vec<String>,
 }
 
 /// The template in use.
@@ -216,7 +218,7 @@ pub(super) async fn bench(app: &App, dispatch: Dispatch) -> Result<Bench, Error>
     let unsure: Vec<UnsureDate> =
         unsure.map(|u| UnsureDate { column: u.column, example: u.example, day_first: u.day_first, month_first: u.month_first }).collect();
     let columns = prepared.sheet.as_ref().map(|s| s.columns()).unwrap_or_default();
-    let folders = app.folders.clone();
+    let (folders, hosts, public) = (app.folders.clone(), app.hosts.clone(), app.public_url.is_some());
     blocking(move || {
         let ties = prepared.ties();
         let (records, filter_problem) = match prepared.chosen() {
@@ -246,7 +248,13 @@ pub(super) async fn bench(app: &App, dispatch: Dispatch) -> Result<Bench, Error>
             unsure: &unsure,
             ties: &ties,
             plan: &prepared.plan,
-            world: World { office_email: &prepared.settings.office_email, senders: &prepared.settings.senders, folders: &folders },
+            world: World {
+                office_email: &prepared.settings.office_email,
+                senders: &prepared.settings.senders,
+                folders: &folders,
+                hosts: &hosts,
+                public,
+            },
         };
         let stops = obstacles(&facts);
         let hints = match (&prepared.template, &prepared.sheet) {
@@ -280,6 +288,7 @@ pub(super) async fn bench(app: &App, dispatch: Dispatch) -> Result<Bench, Error>
             filter_problem,
             obstacles: stops,
             folders,
+            hosts,
             runs,
             person_email: settings.person_email,
         }

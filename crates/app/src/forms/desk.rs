@@ -40,7 +40,7 @@ pub struct FormBody {
 }
 
 impl FormBody {
-    fn of(kept: KeptForm) -> FormBody {
+    fn of(app: &App, kept: KeptForm) -> FormBody {
         let problems = Rules::new(&kept.draft).problems().to_vec();
         let live = kept.live.as_ref().filter(|_| kept.open);
         let state = match live.map(|live| live.door(clock::now(), kept.answers)) {
@@ -53,7 +53,7 @@ impl FormBody {
         FormBody {
             id: kept.id,
             sheet_id: kept.sheet,
-            address: format!("/f/{}", kept.token),
+            address: format!("{}/f/{}", app.public_url.as_deref().unwrap_or_default(), kept.token),
             changed: live.is_some_and(|live| *live != kept.draft),
             revision: kept.revision,
             draft: kept.draft,
@@ -101,7 +101,7 @@ pub async fn make(app: &App, new: NewForm) -> Outcome<FormBody> {
     }
     form.title.clone_from(&named);
     let id = keep(app, named, form).await?;
-    Ok(FormBody { left, ..FormBody::of(find(app, id).await?) })
+    Ok(FormBody { left, ..FormBody::of(app, find(app, id).await?) })
 }
 
 async fn keep(app: &App, name: String, form: Form) -> Outcome<i64> {
@@ -125,7 +125,7 @@ pub async fn furnish(app: &App, form: Form) -> Outcome<i64> {
 
 /// A form.
 pub async fn show(app: &App, id: i64) -> Outcome<FormBody> {
-    Ok(FormBody::of(find(app, id).await?))
+    Ok(FormBody::of(app, find(app, id).await?))
 }
 
 #[derive(Debug, Deserialize)]

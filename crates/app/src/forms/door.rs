@@ -12,14 +12,15 @@ use serde::{Deserialize, Serialize};
 
 use super::look::{AnswerBody, GivenBody, LookedBody, arrived, given};
 use crate::prepare::blocking;
+use crate::store::Transaction;
 use crate::store::forms::{self, Arrival, KeptForm};
 use crate::transfer::Upload;
 use crate::{App, Error, ErrorKind, Outcome, clock};
 
-/// The most files that may wait for the answers of a form.
-const MOST_WAITING: usize = 2_000;
-/// How long they wait.
-const WAITING_DAYS: i64 = 7;
+/// The most files that may wait for the answers of a form, and the most bytes for those of all.
+const MOST_WAITING: (usize, u64) = (2_000, 2 << 30);
+/// How long they wait, in hours: until they go in any case, and until they make room for others.
+const WAITING: (i64, i64) = (7 * 24, 1);
 
 /// A text that nobody guesses: 160 bits.
 pub fn secret() -> Outcome<String> {
@@ -184,16 +185,33 @@ pub async fn take_file(app: &App, token: String, field: u32, upload: Upload) -> 
     if field.kind.takes_pictures() && !is_picture {
         return Err(Error::unusable("picture", format!("“{name}” is not a readable picture. Use JPEG, PNG, GIF or WebP.")));
     }
-    if app.store.with(move |c| forms::waiting(c, kept.id)).await? >= MOST_WAITING {
-        return Err(Error::new(ErrorKind::TooMany, "too-many", "too many uploads at the moment. Try again later."));
-    }
-    let file = app.files.keep(bytes).await?;
-    let key = secret()?;
-    let arrival = Arrival { name: own_name(&name, &key), key: key.clone(), field: field.id, file, size, picture: is_picture };
     let now = clock::now();
-    let old = now.checked_sub(jiff::Span::new().days(WAITING_DAYS)).unwrap_or(now).to_string();
-    app.store.with(move |c| forms::arrive(c, kept.id, &arrival, &now.to_string(), &old)).await?;
+    let before = |hours: i64| now.checked_sub(jiff::Span::new().hours(hours)).unwrap_or(now).to_string();
+    let (old, lately) = (before(WAITING.0), before(WAITING.1));
+    let room = move |t: &Transaction<'_>| forms::make_room(t, kept.id, size, MOST_WAITING, (&old, &lately));
+    let (room, gone) = app.store.change(room).await?;
+    if gone {
+        tidy(app).await?;
+    }
+    if !room {
+        return Err(Error::new(ErrorKind::TooMany, "too-many", "too many uploads at the moment. Try again in an hour."));
+    }
+    let key = secret()?;
+    let file = app.arrived.keep(bytes).await?;
+    let arrival = Arrival { name: own_name(&name, &key), key: key.clone(), field: field.id, file, size, picture: is_picture };
+    app.store.change(move |t| forms::arrive(t, kept.id, &arrival, &now.to_string())).await?;
     Ok(Arrived { key, name, size })
+}
+
+/// Deletes the files that no answer waits for any more.
+pub(crate) async fn tidy(app: &App) -> anyhow::Result<()> {
+    for file in app.arrived.names().await? {
+        let wanted = file.clone();
+        if !app.store.with(move |c| forms::is_waiting(c, &wanted)).await? {
+            app.arrived.delete(&file).await?;
+        }
+    }
+    Ok(())
 }
 
 /// A name of its own among the files of a form: `grace-3f9a61.jpg`.
@@ -242,8 +260,17 @@ pub struct NotTaken {
 
 /// Submit an answer; it is validated again.
 pub async fn send(app: &App, token: String, sent: Sent) -> Outcome<Result<Thanks, NotTaken>> {
-    find(app, token.clone()).await?;
+    let (form, live) = find(app, token.clone()).await?;
     let now = clock::now();
+    // Its files become those of the office before anything says that they are.
+    let (rules, body) = (Rules::new(&live), sent.given.clone());
+    let named = app.store.read(move |c| arrived(c, form.id, &rules, &body)).await?;
+    for own in &named {
+        // One that came to an older Mangle is there already.
+        if let Ok(bytes) = app.arrived.get(&own.file).await {
+            app.files.keep(bytes).await?;
+        }
+    }
     let (done, kept) = app
         .store
         .change(move |t| -> Outcome<(Result<String, NotTaken>, bool)> {
@@ -277,6 +304,12 @@ pub async fn send(app: &App, token: String, sent: Sent) -> Outcome<Result<Thanks
             Ok((Ok(thanks), counts))
         })
         .await?;
+    for own in named {
+        let wanted = own.file.clone();
+        if !app.store.with(move |c| forms::is_waiting(c, &wanted)).await? {
+            app.arrived.delete(&own.file).await?;
+        }
+    }
     // What no record came of leaves the open sheets alone.
     if kept {
         app.forget_sheets();

@@ -4,3 +4,5 @@
 pub mod desk;
 pub mod door;
 pub mod look;
+
+pub(crate) use door::tidy;

@@ -27,6 +27,8 @@ use crate::{Actor, App, clock};
 const BATCH: usize = 50;
 /// How often it is looked for what has become due.
 const ROUND: Duration = Duration::from_millis(500);
+/// The longest that the next try is put off.
+const LONGEST_PAUSE: Duration = Duration::from_secs(3_600);
 /// How long a store that can't be written is waited for before the next try.
 const STORE_PAUSE: Duration = Duration::from_secs(3);
 
@@ -110,7 +112,7 @@ async fn find_out(app: &App, work: DeliveryWork) -> Result<Fate> {
     let outcome = match fate {
         Fate::Delivered => Outcome::Delivered(String::new()),
         Fate::NotDelivered => Outcome::NotBegun,
-        Fate::Unknown => Outcome::Uncertain(Failure { code: "uncertain", message: UNCERTAIN.to_owned() }),
+        Fate::Unknown => Outcome::Uncertain(Failure::new("uncertain", UNCERTAIN)),
     };
     app.store.change(move |t| settle(t, &work, &outcome, Duration::ZERO, Duration::MAX)).await?;
     Ok(fate)
@@ -201,11 +203,12 @@ async fn delivery(app: &App, work: &DeliveryWork) -> Result<Delivery> {
         Ok((documents::of_item(c, item)?, if nameless { settings::read(c)? } else { settings::Settings::default() }))
     };
     let (all, office) = app.store.with(read).await?;
+    let takes_content = app.channel(&work.kind).is_none_or(|channel| channel.takes_content());
     let chosen: Vec<DocumentInfo> =
         all.into_iter().filter(|d| work.documents.iter().any(|format| format == d.format.extension())).collect();
     anyhow::ensure!(chosen.len() == work.documents.len(), "a document of item {item} is missing");
     let mut documents = Vec::with_capacity(chosen.len());
-    for one in chosen {
+    for one in chosen.into_iter().filter(|_| takes_content) {
         let bytes = app.files.get(&one.file).await?;
         documents.push(Document { name: one.name, format: one.format, bytes });
     }
@@ -225,7 +228,7 @@ async fn hand_over(app: &App, at: usize, work: DeliveryWork) -> Result<()> {
         // One file that is gone costs its own delivery and no other.
         Err(error) => {
             tracing::error!(delivery = work.id, error = format!("{error:#}"), "a document is missing or damaged");
-            Outcome::Failed(Failure { code: "file", message: FILE_GONE.to_owned() })
+            Outcome::Failed(Failure::new("file", FILE_GONE))
         }
         Ok(delivery) => {
             let (own, id, key, told) = (app.clone(), work.id, work.key.clone(), fault.clone());
@@ -245,7 +248,7 @@ async fn hand_over(app: &App, at: usize, work: DeliveryWork) -> Result<()> {
             });
             handed.await.unwrap_or_else(|error| {
                 tracing::error!(delivery = work.id, error = format!("{error:#}"), "a delivery was interrupted");
-                Outcome::Uncertain(Failure { code: "internal", message: PANICKED.to_owned() })
+                Outcome::Uncertain(Failure::new("internal", PANICKED))
             })
         }
     };
@@ -304,6 +307,8 @@ fn settle(t: &Transaction<'_>, work: &DeliveryWork, outcome: &Outcome, pause: Du
                 (deliveries::went_wrong(t, DeliveryEvent::Fail, id, &error, &at)?, "failed", error.message)
             } else {
                 let error = DeliveryError { message: format!("{what}. Mangle will try again."), ..error(failure) };
+                // As long as the other side asked for, within reason.
+                let pause = pause.max(failure.after.unwrap_or_default()).min(LONGEST_PAUSE);
                 let due = now + i64::try_from(pause.as_secs()).unwrap_or(i64::MAX / 2);
                 // A try that had begun was counted when it began.
                 let counts = deliveries::is(t, id, DeliveryState::ToSend)?;
@@ -346,7 +351,7 @@ mod tests {
         }
 
         fn deliver(&self, delivery: &Delivery, begin: &mut dyn FnMut(&str) -> bool) -> Outcome {
-            let failure = || Failure { code: "moody", message: "not now".to_owned() };
+            let failure = || Failure::new("moody", "not now");
             let mood = delivery.payload.as_str().unwrap_or_default();
             match mood {
                 "panics before" => panic!("before it begins"),
@@ -400,6 +405,7 @@ mod tests {
                 recipient: String::new(),
                 documents: "[]".into(),
                 payload: serde_json::to_string(MOODS[at % MOODS.len()])?,
+                token: String::new(),
             };
             deliveries::add(&t, (item, 1), &new, "x")?;
         }

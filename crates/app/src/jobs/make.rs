@@ -189,6 +189,7 @@ pub async fn item(app: App, prepared: Arc<Prepared>, run: RunWork, item: ItemWor
             recipient: parcel.to,
             documents: serde_json::to_string(&parcel.documents)?,
             payload: serde_json::to_string(&parcel.payload)?,
+            token: parcel.token,
         });
     }
     let made = MadeItem { file_name: made.file_name, documents, deliveries };

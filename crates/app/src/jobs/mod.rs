@@ -142,7 +142,10 @@ async fn prepare(app: &App, run: i64) -> Result<(Arc<Prepared>, runs::RunWork), 
     let moment = work.moment.parse().unwrap_or_else(|_| clock::now());
     let prepared = app.prepare_in(&office, work.setup.clone(), Some(work.template_version_id), Some(work.sheet_id), moment).await;
     match prepared {
-        Ok(prepared) => Ok((Arc::new(prepared), work)),
+        Ok(mut prepared) => {
+            prepared.links = prepared.links.map(|links| links.of_run(run));
+            Ok((Arc::new(prepared), work))
+        }
         Err(refused) if refused.kind == ErrorKind::Internal => Err(Unprepared::Fault(anyhow::anyhow!(refused))),
         Err(refused) => Err(Unprepared::Unusable(refused.to_string())),
     }

@@ -175,6 +175,8 @@ machine! {
         Retry: Failed => ToSend,
         /// A person withdraws it, or stops its run.
         Withdraw: Blocked | ToSend => Withdrawn,
+        /// A person takes back what can be taken back: a share link.
+        Revoke: Delivered => Withdrawn,
     }
 }
 
@@ -229,9 +231,10 @@ mod tests {
         for open in [DeliveryState::Blocked, DeliveryState::ToSend, DeliveryState::Sending, DeliveryState::Uncertain] {
             assert!(DeliveryEvent::ALL.iter().any(|e| e.from().contains(&open) && e.to() != open), "{open:?}");
         }
-        for ended in [DeliveryState::Delivered, DeliveryState::Withdrawn, DeliveryState::Skipped] {
+        for ended in [DeliveryState::Withdrawn, DeliveryState::Skipped] {
             assert!(DeliveryEvent::ALL.iter().all(|e| ended.next(*e).is_none()), "{ended:?} is left");
         }
+        assert!(DeliveryEvent::ALL.iter().all(|e| *e == DeliveryEvent::Revoke || DeliveryState::Delivered.next(*e).is_none()));
         assert!(RunEvent::ALL.iter().all(|e| RunState::Stopped.next(*e).is_none()));
     }
 
@@ -256,7 +259,7 @@ mod tests {
                 prop_assert!(next != DeliveryState::Sending || state == DeliveryState::ToSend);
                 prop_assert!(next != DeliveryState::Delivered || state == DeliveryState::Sending || event == DeliveryEvent::Confirm);
                 prop_assert!(state != DeliveryState::Uncertain || matches!(event, DeliveryEvent::Confirm | DeliveryEvent::SendAgain));
-                prop_assert!(state != DeliveryState::Delivered);
+                prop_assert!(state != DeliveryState::Delivered || event == DeliveryEvent::Revoke);
                 state = next;
             }
         }

@@ -31,6 +31,8 @@ pub struct NewDelivery {
     pub documents: String,
     /// What the adapter takes, as JSON.
     pub payload: String,
+    /// What its public page is found by; blank where it has none.
+    pub token: String,
 }
 
 /// A delivery in a list.
@@ -62,6 +64,11 @@ pub struct DeliveryInfo {
     pub error_message: String,
     /// When it last changed.
     pub changed: String,
+    /// How often its public page was opened.
+    pub opened: i64,
+    /// Whether it can be withdrawn now, delivered or not.
+    #[serde(default)]
+    pub revocable: bool,
 }
 
 /// A delivery as the queue takes it.
@@ -103,8 +110,8 @@ pub struct DeliveryError {
 /// Writes a delivery down.
 pub fn add(c: &Connection, item: (i64, i64), new: &NewDelivery, at: &str) -> Result<i64> {
     c.prepare_cached(
-        "INSERT INTO delivery (item_id, run_id, channel, kind, name, state, key, recipient, documents, payload, changed, held, opens)
-         VALUES (?1, ?2, ?3, ?4, ?5, ?6, ?7, ?8, ?9, ?10, ?11, ?12, ?13)",
+        "INSERT INTO delivery (item_id, run_id, channel, kind, name, state, key, recipient, documents, payload, changed, held, opens, token)
+         VALUES (?1, ?2, ?3, ?4, ?5, ?6, ?7, ?8, ?9, ?10, ?11, ?12, ?13, ?14)",
     )?
     .execute(params![
         item.0,
@@ -119,7 +126,8 @@ pub fn add(c: &Connection, item: (i64, i64), new: &NewDelivery, at: &str) -> Res
         new.payload,
         at,
         new.held,
-        new.opens
+        new.opens,
+        new.token
     ])?;
     Ok(c.last_insert_rowid())
 }
@@ -127,7 +135,7 @@ pub fn add(c: &Connection, item: (i64, i64), new: &NewDelivery, at: &str) -> Res
 /// The deliveries of items, each with its item.
 pub fn of_items(c: &Connection, items: &[i64], now: i64) -> Result<Vec<(i64, DeliveryInfo)>> {
     let mut query = c.prepare_cached(
-        "SELECT item_id, id, kind, name, iif(state = 'blocked' AND held = 0, 'scheduled', state), recipient, attempts, iif(due > ?2 + 3600, 0, max(0, due - ?2)), receipt, error_code, error_message, changed, opens
+        "SELECT item_id, id, kind, name, iif(state = 'blocked' AND held = 0, 'scheduled', state), recipient, attempts, iif(due > ?2 + 3600, 0, max(0, due - ?2)), receipt, error_code, error_message, changed, opens, opened
          FROM delivery WHERE item_id IN (SELECT value FROM json_each(?1)) ORDER BY item_id, channel",
     )?;
     let rows = query.query_map(params![serde_json::to_string(items)?, now], |r| {
@@ -144,6 +152,8 @@ pub fn of_items(c: &Connection, items: &[i64], now: i64) -> Result<Vec<(i64, Del
             error_message: r.get(10)?,
             changed: r.get(11)?,
             opens: r.get(12)?,
+            opened: r.get(13)?,
+            revocable: false,
         };
         Ok((r.get(0)?, info))
     })?;
@@ -280,9 +290,63 @@ pub fn again(c: &Connection, event: DeliveryEvent, id: i64, at: &str) -> Result<
     Ok(step(c, event, set, which, &[(":id", &id), (":at", &at)])? > 0)
 }
 
-/// A person withdraws one that has not begun.
-pub fn withdraw(c: &Connection, id: i64, at: &str) -> Result<bool> {
-    Ok(step(c, DeliveryEvent::Withdraw, ", changed = :at", "id = :id", &[(":id", &id), (":at", &at)])? > 0)
+/// A person withdraws one that has not begun, or one of a kind that can be taken back.
+pub fn withdraw(c: &Connection, id: i64, revocable: bool, at: &str) -> Result<bool> {
+    let mut done = step(c, DeliveryEvent::Withdraw, ", changed = :at", "id = :id", &[(":id", &id), (":at", &at)])?;
+    if revocable {
+        done += step(c, DeliveryEvent::Revoke, ", changed = :at", "id = :id", &[(":id", &id), (":at", &at)])?;
+    }
+    Ok(done > 0)
+}
+
+/// A delivery as whoever has its address finds it.
+#[derive(Debug, Clone)]
+pub struct Shared {
+    /// Its number.
+    pub id: i64,
+    /// The item that it is of.
+    pub item_id: i64,
+    /// The run that it is of.
+    pub run_id: i64,
+    /// Its state.
+    pub state: DeliveryState,
+    /// What its channel permits.
+    pub payload: serde_json::Value,
+    /// The formats that go along.
+    pub documents: Vec<String>,
+    /// How often it was opened.
+    pub opened: i64,
+    /// When it was delivered.
+    pub since: Option<String>,
+}
+
+/// The delivery whose public page is found by a token.
+pub fn by_token(c: &Connection, token: &str) -> Result<Option<Shared>> {
+    let since =
+        "(SELECT max(at) FROM event WHERE item_id = delivery.item_id AND delivery_id = delivery.id AND what IN ('delivered', 'confirmed'))";
+    let sql =
+        format!("SELECT id, item_id, run_id, state, payload, documents, opened, {since} FROM delivery WHERE token = ?1 AND token <> ''");
+    let mut query = c.prepare_cached(&sql)?;
+    let found = query.query_row([token], |r| {
+        let (state, payload, documents): (String, String, String) = (r.get(3)?, r.get(4)?, r.get(5)?);
+        Ok(Shared {
+            id: r.get(0)?,
+            item_id: r.get(1)?,
+            run_id: r.get(2)?,
+            state: DeliveryState::of(&state).ok_or_else(|| super::unknown(3, &state))?,
+            payload: super::kept(4, &payload)?,
+            documents: super::kept(5, &documents)?,
+            opened: r.get(6)?,
+            since: r.get(7)?,
+        })
+    });
+    Ok(found.optional()?)
+}
+
+/// Counts an opening of its public page.
+pub fn opened(c: &Connection, id: i64) -> Result<()> {
+    c.prepare_cached("UPDATE delivery SET opened = opened + 1 WHERE id = ?1")?.execute([id])?;
+    Ok(())
 }
 
 const RELEASE: &str = ", held = 0, due = 0, changed = :at";

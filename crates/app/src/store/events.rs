@@ -37,7 +37,7 @@ pub struct EventInfo {
     pub id: i64,
     /// When.
     pub at: String,
-    /// Who or what did it: user, mangle.
+    /// Who or what did it: user, mangle, recipient.
     pub who: String,
     /// The item that it is about.
     pub item: Option<i64>,
@@ -72,6 +72,49 @@ fn info(r: &rusqlite::Row<'_>) -> rusqlite::Result<EventInfo> {
         what: r.get(6)?,
         detail: r.get(7)?,
     })
+}
+
+/// What the other side answered to a delivery, or why it did not.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
+pub struct AnswerInfo {
+    /// The event's number.
+    pub id: i64,
+    /// When.
+    pub at: String,
+    /// The run.
+    pub run: i64,
+    /// What the record is called.
+    pub label: String,
+    /// Where it was delivered.
+    pub recipient: String,
+    /// delivered, put off, failed or uncertain.
+    pub what: String,
+    /// The answer.
+    pub detail: String,
+}
+
+/// The last answers to the deliveries of a kind of channel, the newest first.
+pub fn answers(c: &Connection, kind: &str, count: usize) -> Result<Vec<AnswerInfo>> {
+    // Those of the last deliveries that changed: the history itself is not searched by kind.
+    let sql = "SELECT event.id, event.at, event.run_id, item.label, own.recipient, event.what, event.detail
+        FROM (SELECT id, item_id, recipient FROM delivery WHERE kind = ?1 ORDER BY changed DESC, id DESC LIMIT ?2) AS own
+        JOIN item ON item.id = own.item_id
+        JOIN event ON event.item_id = own.item_id AND event.delivery_id = own.id
+        WHERE event.what IN ('delivered', 'put off', 'failed', 'uncertain') ORDER BY event.id DESC LIMIT ?2";
+    let mut query = c.prepare_cached(sql)?;
+    let rows = query.query_map(params![kind, count], |r| {
+        Ok(AnswerInfo {
+            id: r.get(0)?,
+            at: r.get(1)?,
+            run: r.get(2)?,
+            label: r.get(3)?,
+            recipient: r.get(4)?,
+            what: r.get(5)?,
+            detail: r.get(6)?,
+        })
+    })?;
+    Ok(rows.collect::<Result<_, _>>()?)
 }
 
 /// The timeline of an item, the oldest first: at most the last 500 events.

@@ -171,9 +171,8 @@ pub struct Arrival {
     pub picture: bool,
 }
 
-/// Keeps a file that came; those that waited for an answer since before `old` go.
-pub fn arrive(c: &Connection, form: i64, file: &Arrival, at: &str, old: &str) -> Result<()> {
-    c.execute("DELETE FROM arrival WHERE at < ?1", [old])?;
+/// Keeps a file that came.
+pub fn arrive(c: &Connection, form: i64, file: &Arrival, at: &str) -> Result<()> {
     c.execute(
         "INSERT INTO arrival (key, source_id, field, name, file, size, picture, at) VALUES (?1, ?2, ?3, ?4, ?5, ?6, ?7, ?8)",
         params![file.key, form, file.field, file.name, file.file, file.size, file.picture, at],
@@ -181,9 +180,31 @@ pub fn arrive(c: &Connection, form: i64, file: &Arrival, at: &str, old: &str) ->
     Ok(())
 }
 
-/// How many files wait for answers of a form.
-pub fn waiting(c: &Connection, form: i64) -> Result<usize> {
-    Ok(c.query_row("SELECT count(*) FROM arrival WHERE source_id = ?1", [form], |r| r.get(0))?)
+/// Makes room for a file of a form: those that have waited since before `old` go, and the oldest
+/// that have waited since before `lately` while there are more than so many of the form, or more
+/// than so many bytes in all. Whether there is room then, and whether any went.
+pub fn make_room(c: &Connection, form: i64, size: u64, most: (usize, u64), (old, lately): (&str, &str)) -> Result<(bool, bool)> {
+    let mut gone = c.execute("DELETE FROM arrival WHERE at < ?1", [old])?;
+    loop {
+        let count: usize = c.query_row("SELECT count(*) FROM arrival WHERE source_id = ?1", [form], |r| r.get(0))?;
+        let bytes: u64 = c.query_row("SELECT coalesce(sum(size), 0) FROM arrival", [], |r| r.get(0))?;
+        let (many, large) = (count >= most.0, bytes + size > most.1);
+        if !many && !large {
+            return Ok((true, gone > 0));
+        }
+        // The form's own where there are too many of them, anyone's where they are too large.
+        let of = if many { "AND source_id = ?2" } else { "AND ?2 = ?2" };
+        let oldest = format!("DELETE FROM arrival WHERE key IN (SELECT key FROM arrival WHERE at < ?1 {of} ORDER BY at, key LIMIT 20)");
+        match c.execute(&oldest, params![lately, form])? {
+            0 => return Ok((false, gone > 0)),
+            some => gone += some,
+        }
+    }
+}
+
+/// Whether a file of this content waits for an answer.
+pub fn is_waiting(c: &Connection, file: &str) -> Result<bool> {
+    Ok(c.query_row("SELECT EXISTS (SELECT 1 FROM arrival WHERE file = ?1)", [file], |r| r.get(0))?)
 }
 
 /// The file of a key that came for a form.

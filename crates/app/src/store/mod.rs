@@ -48,7 +48,7 @@ pub struct Store {
 /// A connection of the store's pool.
 type Pooled = PooledConnection<SqliteConnectionManager>;
 
-const MIGRATIONS: [&str; 16] = [
+const MIGRATIONS: [&str; 17] = [
     include_str!("../../migrations/01-start.sql"),
     include_str!("../../migrations/02-versions-and-specimens.sql"),
     include_str!("../../migrations/03-pictures-and-clauses.sql"),
@@ -65,6 +65,7 @@ const MIGRATIONS: [&str; 16] = [
     include_str!("../../migrations/14-begun.sql"),
     include_str!("../../migrations/15-jobs.sql"),
     include_str!("../../migrations/16-times.sql"),
+    include_str!("../../migrations/17-links.sql"),
 ];
 
 impl Store {

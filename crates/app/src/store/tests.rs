@@ -99,6 +99,7 @@ fn made(channels: &[&'static str]) -> MadeItem {
         recipient: "ada@quayle.example".into(),
         documents: "[\"pdf\"]".into(),
         payload: "{}".into(),
+        token: String::new(),
     };
     MadeItem { file_name: "Reminder".into(), documents: vec![document], deliveries: channels.iter().enumerate().map(delivery).collect() }
 }
@@ -222,7 +223,7 @@ fn what_was_withdrawn_over_one_channel_and_arrived_over_another_counts_as_served
     // Of the first the message arrived; of the second nothing did.
     assert!(deliveries::begin(&c, 1, "", 5, AT).expect("begins").is_some() && deliveries::delivered(&c, 1, "", AT).expect("taken"));
     for delivery in [2, 3, 4] {
-        assert!(deliveries::withdraw(&c, delivery, AT).expect("withdrawn"));
+        assert!(deliveries::withdraw(&c, delivery, false, AT).expect("withdrawn"));
     }
     assert_eq!(states(&c, first), ["withdrawn", "withdrawn", "waiting"]);
     let served = items::served(&c, 1, 1, &|_| None).expect("told");
@@ -336,7 +337,7 @@ fn what_waits_for_a_release_stays_until_a_person_gives_it() {
     assert!(due(&c, i64::MAX).is_empty() && !runs::finish(&c, run, AT).expect("asks"));
     assert!(deliveries::begin(&c, 1, "", 5, AT).expect("asks").is_none(), "not past its gate");
     assert!(deliveries::release(&c, 2, AT).expect("released"));
-    assert!(deliveries::withdraw(&c, 3, AT).expect("withdrawn"));
+    assert!(deliveries::withdraw(&c, 3, false, AT).expect("withdrawn"));
     assert_eq!(states(&c, run), ["blocked", "to send", "withdrawn"]);
     assert_eq!(deliveries::release_all(&c, run, AT).expect("released"), 1);
     assert_eq!(due(&c, 0), [1, 2]);
@@ -429,7 +430,10 @@ fn a_delivery_whose_fate_is_unknown_moves_by_a_person_alone() {
     assert!(deliveries::went_wrong(&c, DeliveryEvent::Lose, 1, &later("uncertain"), LATER).expect("lost"));
     assert_eq!(states(&c, run), ["uncertain", "sending", "waiting"], "its own delivery and no other");
     assert!(due(&c, i64::MAX).is_empty(), "it is never sent by itself");
-    assert!(!deliveries::again(&c, DeliveryEvent::Retry, 1, LATER).expect("asked") && !deliveries::withdraw(&c, 1, LATER).expect("asked"));
+    assert!(
+        !deliveries::again(&c, DeliveryEvent::Retry, 1, LATER).expect("asked")
+            && !deliveries::withdraw(&c, 1, false, LATER).expect("asked")
+    );
     assert!(deliveries::again(&c, DeliveryEvent::SendAgain, 1, LATER).expect("sent again"));
     assert_eq!(states(&c, run)[0], "to send");
 }
@@ -575,7 +579,7 @@ fn happen(c: &mut Connection, run: i64, event: Event) {
         Event::Open => deliveries::open(&t, LATER).map(|_| ()),
         Event::SendAgain(id) => deliveries::again(&t, DeliveryEvent::SendAgain, id, AT).map(|_| ()),
         Event::Confirm(id) => deliveries::confirm(&t, id, AT).map(|_| ()),
-        Event::Withdraw(id) => deliveries::withdraw(&t, id, AT).map(|_| ()),
+        Event::Withdraw(id) => deliveries::withdraw(&t, id, false, AT).map(|_| ()),
         Event::Retry(id) => runs::retry(&t, run, id, AT).map(|_| ()),
         Event::Run(RunEvent::Stop) => runs::stop(&t, run, AT).map(|_| ()),
         Event::Run(event) => runs::change(&t, event, run).map(|_| ()),
@@ -789,7 +793,7 @@ fn a_folder_of_an_older_program_is_brought_up_to_date() {
     assert_eq!((dispatch.setup.formats.len(), dispatch.setup.channels.len()), (2, 1));
     assert_eq!(c.query_row("SELECT count(*) FROM joint_row", [], |r| r.get::<_, i64>(0)).expect("counts"), 1);
     // What it was before lies beside it.
-    let copy = Connection::open(folder.path().join("mangle.before-16.sqlite")).expect("there");
+    let copy = Connection::open(folder.path().join(format!("mangle.before-{}.sqlite", MIGRATIONS.len()))).expect("there");
     assert_eq!(copy.query_row("SELECT count(*) FROM item WHERE state = 'held'", [], |r| r.get::<_, i64>(0)).expect("counts"), 1);
 }
 

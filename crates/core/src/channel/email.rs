@@ -10,7 +10,7 @@ use crate::template::TextTemplate;
 use crate::value::{EmailAddress, recipients};
 
 /// The settings of the e-mail channel: every field may hold placeholders.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize, Default)]
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 #[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
 #[serde(deny_unknown_fields)]
 pub struct EmailChannel {
@@ -37,6 +37,18 @@ pub struct EmailChannel {
     pub subject: String,
     /// The text of the message.
     pub body: String,
+    /// Whether the documents are attached; the message may hold their share link instead.
+    #[serde(default = "super::yes")]
+    #[cfg_attr(feature = "openapi", schema(required = true))]
+    pub attach: bool,
+}
+
+impl Default for EmailChannel {
+    fn default() -> EmailChannel {
+        let blank = String::new;
+        let (from, reply_to, to, cc, bcc) = (blank(), blank(), blank(), blank(), blank());
+        EmailChannel { from, reply_to, to, cc, bcc, subject: blank(), body: blank(), attach: true }
+    }
 }
 
 impl Settings for EmailChannel {
@@ -51,6 +63,7 @@ impl Settings for EmailChannel {
             bcc: TextTemplate::new(&self.bcc),
             subject: TextTemplate::new(&self.subject),
             body: TextTemplate::new(&self.body),
+            attach: self.attach,
         })
     }
 
@@ -73,6 +86,7 @@ struct EmailPlan {
     bcc: TextTemplate,
     subject: TextTemplate,
     body: TextTemplate,
+    attach: bool,
 }
 
 /// A message ready to send but for its attachments.
@@ -167,7 +181,7 @@ impl ChannelPlan for EmailPlan {
             from: Some((name.clone(), address.clone())),
             reply_to,
         };
-        Ok(message.parcel(made.to_send()))
+        Ok(message.parcel(if self.attach { made.to_send() } else { Vec::new() }))
     }
 }
 
@@ -185,7 +199,7 @@ impl EmailPayload {
             shown: shown.chain([Shown::new("Subject", self.subject.clone()), Shown::new("Message", self.body.clone())]).collect(),
             documents,
             payload: serde_json::to_value(&self).unwrap_or_default(),
-            opens: None,
+            ..Parcel::default()
         }
     }
 }

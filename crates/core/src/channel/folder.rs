@@ -141,7 +141,7 @@ impl ChannelPlan for FolderPlan {
             to,
             documents: made.to_send(),
             payload: serde_json::to_value(&payload).unwrap_or_default(),
-            opens: None,
+            ..Parcel::default()
         })
     }
 }

@@ -8,8 +8,10 @@
 
 mod email;
 mod folder;
+mod link;
 #[cfg(test)]
 mod tests;
+mod web_hook;
 
 use std::fmt::Debug;
 
@@ -23,6 +25,8 @@ use crate::template::{FillError, Placeholder, TextTemplate};
 
 pub use email::{EmailChannel, EmailPayload, proof};
 pub use folder::{Clash, FolderChannel, FolderPayload};
+pub use link::{LinkChannel, LinkPayload};
+pub use web_hook::{Along, HookValue, WebHookChannel, WebHookPayload, is_allowed};
 
 /// Names every kind of channel: the settings that are stored, the word for its kind, and its name.
 macro_rules! channels {
@@ -65,6 +69,10 @@ channels! {
     Email(EmailChannel) = "email", "E-mail";
     /// As files in a folder of this machine.
     Folder(FolderChannel) = "folder", "Folder";
+    /// As a page that whoever has its address can open.
+    Link(LinkChannel) = "link", "Share link";
+    /// As signed JSON, posted to another program.
+    WebHook(WebHookChannel) = "web-hook", "Web hook";
 }
 
 /// What the settings of every channel can do.
@@ -104,6 +112,10 @@ pub struct World<'a> {
     pub senders: &'a [Sender],
     /// The folders that the operator allows, by their names.
     pub folders: &'a [String],
+    /// The hosts that the operator allows.
+    pub hosts: &'a [String],
+    /// Whether public pages are served.
+    pub public: bool,
 }
 
 /// What is made of a record, as channels see it.
@@ -136,6 +148,8 @@ pub struct Parcel {
     pub documents: Vec<Format>,
     /// What the adapter takes: the channel's own payload.
     pub payload: serde_json::Value,
+    /// What the public page is found by, where it has one; blank otherwise.
+    pub token: String,
     /// The moment before which it stays here, by the clock of the machine.
     pub opens: Option<DateTime>,
 }
@@ -391,6 +405,14 @@ impl Compiled {
         }
         Ok(Some(parcel))
     }
+}
+
+/// What is wrong with the channels of a set-up beside what is wrong with each: there is one share
+/// link of a document, which the others name.
+pub fn clashes(channels: &[Compiled]) -> Option<Diagnostic> {
+    let second = channels.iter().filter(|channel| channel.kind == "link").nth(1)?;
+    let problem = Diagnostic::error("second-link", "a dispatch has one share link. Remove this channel, or the other.");
+    Some(problem.about(Target::Channel { channel: second.index, field: "".into() }))
 }
 
 /// A field's text for a record.

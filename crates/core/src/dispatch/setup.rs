@@ -296,6 +296,7 @@ impl Plan {
         let mut channels: Vec<channel::Compiled> =
             setup.channels.iter().enumerate().filter_map(|(index, channel)| channel::Compiled::of(index, channel)).collect();
         problems.extend(channels.iter_mut().flat_map(|channel| std::mem::take(&mut channel.problems)));
+        problems.extend(channel::clashes(&channels));
         if formats.is_empty() {
             problems.push(of_output("pdf", Diagnostic::error("no-format", "no format is made. Choose PDF or DOCX.")));
         }

@@ -51,7 +51,18 @@ pub struct Sender {
     pub signature: String,
 }
 
-/// What is the same for all records of a run, but for `run_number`.
+/// The share link of what is made of a record.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Link {
+    /// `document.link`: its address.
+    pub address: String,
+    /// What the page is found by: the last part of the address.
+    pub token: String,
+    /// `document.passcode`: six digits of its own.
+    pub passcode: String,
+}
+
+/// What is the same for all records of a run, but for `run_number` and `link`.
 #[derive(Debug, Clone)]
 pub struct Context {
     /// The locale in force.
@@ -68,6 +79,8 @@ pub struct Context {
     pub run_number: usize,
     /// `run.count`
     pub run_count: usize,
+    /// The share link of what is made of the record; none where the dispatch has no such channel.
+    pub link: Option<Arc<Link>>,
     /// The clause library.
     pub clauses: Arc<Clauses>,
     /// What is noticed beside what is printed.
@@ -116,6 +129,7 @@ impl Context {
             dispatch: String::new(),
             run_number: 1,
             run_count: 1,
+            link: None,
             clauses: Arc::default(),
             noticed: Noticed::default(),
             own: None,

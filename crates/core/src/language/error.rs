@@ -203,6 +203,9 @@ pub enum Fault {
         /// "compared", "added".
         verb: &'static str,
     },
+    /// The share link where the dispatch has none.
+    #[error("no share link. Add the channel “Share link” to the dispatch, or remove this.")]
+    NoLink,
     /// A text that becomes too long.
     #[error("the text would be longer than 1,000,000 bytes. Use fewer or shorter values.")]
     TooLong,
@@ -296,6 +299,7 @@ impl Fault {
             Fault::OtherCurrency { .. } => "other-currency",
             Fault::DivideByZero => "divide-by-zero",
             Fault::Overflow => "overflow",
+            Fault::NoLink => "no-link",
             Fault::TooLong => "too-long",
             Fault::TooMuch => "too-much",
             Fault::NoSuchDay(_) => "no-such-day",

@@ -250,6 +250,12 @@ impl Scope<'_> {
         {
             return Ok(value);
         }
+        if let ExprKind::Name(first) = &base.kind
+            && name.is_of_document(first)
+            && self.find(&first.folded, 0).is_none()
+        {
+            return Err(Reached::Here(Fault::NoLink));
+        }
         let reached = self.value(base).map_err(Reached::There)?;
         let path = || {
             let mut path = base.path()?;

@@ -20,7 +20,7 @@ mod uses;
 
 pub use check::{Offer, check, check_text, complete, written};
 pub use compose::{Composed, Offered, compose, condition_of, formats};
-pub use context::{Clock, Context, Office, OwnLocales, Sender};
+pub use context::{Clock, Context, Link, Office, OwnLocales, Sender};
 pub use error::{EvalError, Fault, Span, SyntaxError, SyntaxFault};
 pub use eval::{Shown, Weighed};
 pub use format::{Format, plain};

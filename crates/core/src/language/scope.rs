@@ -179,6 +179,11 @@ impl Name {
         !self.quoted && BUILT_IN.contains(&self.folded.as_str())
     }
 
+    /// Whether it is what the language knows of the `document`, where no field has that name.
+    pub(super) fn is_of_document(&self, first: &Name) -> bool {
+        !first.quoted && first.folded.as_str() == "document" && ["link", "passcode"].contains(&self.folded.as_str())
+    }
+
     /// Whether it may name the turn or group at hand, which come before fields.
     pub(super) fn is_of_the_turn(&self) -> bool {
         !self.quoted && matches!(self.folded.as_str(), "turn" | "group")
@@ -351,7 +356,7 @@ impl<'a> Scope<'a> {
 
     /// `run.number` and its kin, where no field has the first name.
     pub(super) fn built_in_member(&self, first: &Name, name: &Name) -> Option<Value> {
-        if !first.is_built_in() || self.find(&first.folded, 0).is_some() {
+        if !(first.is_built_in() || name.is_of_document(first)) || self.find(&first.folded, 0).is_some() {
             return None;
         }
         let context = self.context;
@@ -361,6 +366,8 @@ impl<'a> Scope<'a> {
             ("dispatch", "name") => Value::text(&context.dispatch),
             ("office", "name") => Value::text(&context.office.name),
             ("office", "email") => Value::text(&context.office.email),
+            ("document", "link") => Value::text(&context.link.as_ref()?.address),
+            ("document", "passcode") => Value::text(&context.link.as_ref()?.passcode),
             _ => return None,
         })
     }

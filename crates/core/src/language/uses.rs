@@ -77,6 +77,8 @@ impl Expr {
         match &self.kind {
             ExprKind::Literal(_) | ExprKind::Outer(..) => {}
             ExprKind::Name(name) => visit(Use { name, rest: Vec::new(), used, currency: None, span: self.span }, within),
+            // What the language knows itself asks nothing of the record.
+            ExprKind::Member(base, name) if matches!(&base.kind, ExprKind::Name(first) if name.is_of_document(first)) => {}
             ExprKind::Member(..) => self.member_uses(used, within, visit),
             ExprKind::Call(function, arguments) => {
                 for (index, argument) in arguments.iter().enumerate() {

@@ -7,8 +7,9 @@ use std::path::PathBuf;
 use anyhow::{Context, Result};
 
 use mangle_server::Rate;
+use mangle_server::public::Trusted;
 
-use crate::serve::{What, runtime, start};
+use crate::serve::{Public, What, runtime, start};
 
 #[derive(clap::Args)]
 pub struct Arguments {
@@ -24,6 +25,9 @@ pub struct Arguments {
     /// Port of the practice CRM; 0 chooses a free port
     #[arg(long, default_value_t = 7626)]
     crm_port: u16,
+    /// Port of public pages (forms, share links); 0 chooses a free port
+    #[arg(long, default_value_t = 7680)]
+    public_port: u16,
     /// Start before anything happened: no runs, answers or messages
     #[arg(long)]
     fresh: bool,
@@ -64,6 +68,8 @@ pub fn run(arguments: Arguments) -> Result<()> {
         free_ports: true,
         email_rate: Rate::default(),
         folders: vec![(OFFICE_FOLDER.to_owned(), office)],
+        hosts: vec!["localhost".to_owned()],
+        public: Public { listen: ([127, 0, 0, 1], arguments.public_port).into(), url: None, trusted: Trusted::default() },
     };
     runtime()?.block_on(async {
         let new = !folder.join("mangle.sqlite").exists();
@@ -83,7 +89,9 @@ pub fn run(arguments: Arguments) -> Result<()> {
             ];
             running.fill(&files).await?;
             if !arguments.fresh {
-                history::make(running.router(), mangle_server::now().date()).await.context("the demo world's history")?;
+                history::make(running.router(), running.public_router(), mangle_server::now().date())
+                    .await
+                    .context("the demo world's history")?;
             }
         }
         println!("Mangle is running at {}", running.address);

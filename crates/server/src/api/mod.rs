@@ -13,9 +13,11 @@ mod language;
 mod mail;
 mod runs;
 mod settings;
+mod shared;
 mod sources;
 mod templates;
 mod upload;
+mod web_hook;
 
 use axum::{Json, Router};
 use mangle_app::App;
@@ -23,13 +25,16 @@ use utoipa::OpenApi;
 use utoipa::openapi::OpenApi as Description;
 use utoipa_axum::router::OpenApiRouter;
 
-pub(crate) use forms::Guard;
-
 #[derive(OpenApi)]
 #[openapi(info(title = "Mangle", description = "Records in, documents out, each delivered once."))]
 struct Api;
 
-fn described() -> OpenApiRouter<App> {
+/// What whoever has an address may ask.
+fn open_to_all() -> OpenApiRouter<App> {
+    OpenApiRouter::new().merge(forms::public()).merge(shared::router())
+}
+
+fn office() -> OpenApiRouter<App> {
     OpenApiRouter::with_openapi(Api::openapi())
         .merge(sources::router())
         .merge(templates::router())
@@ -46,18 +51,29 @@ fn described() -> OpenApiRouter<App> {
         .merge(runs::router())
         .merge(mail::router())
         .merge(settings::router())
+        .merge(web_hook::router())
 }
 
 /// The routes of the API.
 pub fn router(app: App) -> Router {
-    let (router, description) = described().split_for_parts();
+    let router = office().split_for_parts().0;
+    let description = described();
     router.with_state(app).route("/api/openapi.json", axum::routing::get(move || async move { Json(full(description)) }))
+}
+
+/// The routes of the API that are open to all.
+pub fn public(app: App) -> Router {
+    open_to_all().split_for_parts().0.with_state(app)
+}
+
+fn described() -> Description {
+    office().merge(open_to_all()).split_for_parts().1
 }
 
 /// The description of the whole API, practice services included, as the
 /// program serves it; `practice` is theirs.
 pub fn openapi(practice: Description) -> Description {
-    let (_, description) = described().split_for_parts();
+    let description = described();
     let _ = PRACTICE.set(practice);
     full(description)
 }

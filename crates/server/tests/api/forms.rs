@@ -21,7 +21,8 @@ async fn request(office: &Office) -> (i64, String) {
     assert_eq!((status, &kept["problems"]), (StatusCode::OK, &json!([])));
     let (status, open) = office.ask("POST", &format!("/api/forms/{id}/open"), Value::Null).await;
     assert_eq!((status, open["state"].as_str()), (StatusCode::OK, Some("open")));
-    let address = open["address"].as_str().expect("an address").replace("/f/", "/api/answer/");
+    let (_, token) = open["address"].as_str().and_then(|address| address.rsplit_once("/f/")).expect("an address");
+    let address = format!("/api/answer/{token}");
     (id, address)
 }
 

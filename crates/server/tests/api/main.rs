@@ -11,5 +11,7 @@ mod pages;
 mod promise;
 mod resources;
 mod runs;
+mod shared;
 mod sources;
 mod templates;
+mod web_hooks;

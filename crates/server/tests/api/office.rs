@@ -5,13 +5,18 @@ use std::path::PathBuf;
 use axum::Router;
 use axum::body::{Body, to_bytes};
 use axum::http::{Request, StatusCode};
+use mangle_server::public::{self, Limits};
 use mangle_server::{Channels, Options, app, demo, router};
 use serde_json::Value;
 use tower::ServiceExt;
 
+/// Where public pages are said to be.
+pub const PUBLIC: &str = "https://pages.quay.example";
+
 /// An office of its own folder; nothing is sent anywhere.
 pub struct Office {
     pub router: Router,
+    public: Router,
     folder: tempfile::TempDir,
 }
 
@@ -34,7 +39,13 @@ impl Office {
         let folder = tempfile::tempdir().expect("a folder");
         let folders = vec![("Office".to_owned(), folder.path().join("office"))];
         std::fs::create_dir(&folders[0].1).expect("a folder for documents");
-        let channels = Channels { smtp: Some(("127.0.0.1".into(), port)), folders, ..Channels::default() };
+        let channels = Channels {
+            smtp: Some(("127.0.0.1".into(), port)),
+            folders,
+            hosts: vec!["localhost".into()],
+            public_url: Some(PUBLIC.into()),
+            ..Channels::default()
+        };
         let options = Options { folder: folder.path().into(), channels };
         let app = app(options).await.expect("opens");
         if furnished {
@@ -42,7 +53,7 @@ impl Office {
                 ["season.xlsx", "price-list.csv", "refit-cases.json", "reminder.docx", "refit-quote.docx"].map(|name| (name, file(name)));
             demo(&app, &files.each_ref().map(|(name, bytes)| (*name, bytes.as_slice()))).await.expect("furnished");
         }
-        Office { router: router(app, Router::new()), folder }
+        Office { router: router(app.clone(), Router::new()), public: public::router(app, &Limits::default()), folder }
     }
 
     /// Where it keeps everything.
@@ -51,7 +62,9 @@ impl Office {
     }
 
     async fn send(&self, request: Request<Body>) -> (StatusCode, Value) {
-        let answer = self.router.clone().oneshot(request).await.expect("answers");
+        let open = ["/api/answer/", "/api/shared/"].iter().any(|own| request.uri().path().starts_with(own));
+        let router = if open { &self.public } else { &self.router };
+        let answer = router.clone().oneshot(request).await.expect("answers");
         let status = answer.status();
         let bytes = to_bytes(answer.into_body(), 64 << 20).await.expect("a body");
         (status, serde_json::from_slice(&bytes).unwrap_or(Value::Null))
@@ -85,6 +98,28 @@ impl Office {
         let answer = self.router.clone().oneshot(request).await.expect("answers");
         assert_eq!(answer.status(), StatusCode::OK, "{path}");
         to_bytes(answer.into_body(), 64 << 20).await.expect("a body").to_vec()
+    }
+
+    /// A file of the public side as it is given.
+    pub async fn public_bytes(&self, path: &str) -> Vec<u8> {
+        let request = Request::builder().uri(path).body(Body::empty()).expect("a request");
+        let answer = self.public.clone().oneshot(request).await.expect("answers");
+        assert_eq!(answer.status(), StatusCode::OK, "{path}");
+        to_bytes(answer.into_body(), 64 << 20).await.expect("a body").to_vec()
+    }
+
+    /// What the public side says to a page.
+    pub async fn public_status(&self, path: &str) -> StatusCode {
+        let request = Request::builder().uri(path).body(Body::empty()).expect("a request");
+        self.public.clone().oneshot(request).await.expect("answers").status()
+    }
+
+    /// Where the office leads whoever asks for a page.
+    pub async fn leads_to(&self, path: &str) -> String {
+        let request = Request::builder().uri(path).body(Body::empty()).expect("a request");
+        let answer = self.router.clone().oneshot(request).await.expect("answers");
+        assert_eq!(answer.status(), StatusCode::TEMPORARY_REDIRECT, "{path}");
+        answer.headers()["location"].to_str().expect("text").to_owned()
     }
 
     /// What a refusal says, with its status.
@@ -121,7 +156,7 @@ fn saved(shown: Value) -> Value {
 }
 
 /// What a dispatch's screen shows beside what is saved.
-const SHOWN_ONLY: [&str; 16] = [
+const SHOWN_ONLY: [&str; 17] = [
     "key",
     "changed",
     "template",
@@ -138,4 +173,5 @@ const SHOWN_ONLY: [&str; 16] = [
     "runs",
     "person_email",
     "folders",
+    "hosts",
 ];

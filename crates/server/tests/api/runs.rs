@@ -25,11 +25,12 @@ pub const KIND: Manner = Manner { recipient: "250 yes", content: Some("250 taken
 pub struct Server {
     manner: Arc<Mutex<Manner>>,
     taken: Arc<Mutex<Vec<String>>>,
+    messages: Arc<Mutex<Vec<String>>>,
 }
 
 impl Server {
     pub async fn start(manner: Manner) -> (Server, u16) {
-        let server = Server { manner: Arc::new(Mutex::new(manner)), taken: Arc::default() };
+        let server = Server { manner: Arc::new(Mutex::new(manner)), taken: Arc::default(), messages: Arc::default() };
         let listener = TcpListener::bind("127.0.0.1:0").await.expect("binds");
         let port = listener.local_addr().expect("an address").port();
         let own = server.clone();
@@ -49,12 +50,22 @@ impl Server {
         self.taken.lock().expect("one at a time").clone()
     }
 
+    /// The texts of the messages that were taken, each with how many files it brought.
+    pub fn texts(&self) -> Vec<(String, usize)> {
+        let all = self.messages.lock().expect("one at a time").clone();
+        let read = |raw: &String| {
+            let message = mail_parser::MessageParser::default().parse(raw.as_bytes()).expect("a message");
+            (message.body_text(0).unwrap_or_default().into_owned(), message.attachment_count())
+        };
+        all.iter().map(read).collect()
+    }
+
     /// One session (RFC 5321).
     async fn talk(self, stream: TcpStream) -> std::io::Result<()> {
         let (read, mut write) = stream.into_split();
         let mut lines = BufReader::new(read).lines();
         write.write_all(b"220 here\r\n").await?;
-        let (mut recipient, mut content) = (String::new(), false);
+        let (mut recipient, mut content, mut raw) = (String::new(), false, String::new());
         while let Some(line) = lines.next_line().await? {
             let manner = *self.manner.lock().expect("one at a time");
             let answer = match (content, line.get(..4).unwrap_or(&line)) {
@@ -63,10 +74,15 @@ impl Server {
                     let Some(answer) = manner.content else { return Ok(()) };
                     if answer.starts_with('2') {
                         self.taken.lock().expect("one at a time").push(recipient.clone());
+                        self.messages.lock().expect("one at a time").push(std::mem::take(&mut raw));
                     }
                     answer
                 }
-                (true, _) => continue,
+                (true, _) => {
+                    raw.push_str(&line);
+                    raw.push_str("\r\n");
+                    continue;
+                }
                 (false, "RCPT") => {
                     recipient = line.split(['<', '>']).nth(1).unwrap_or_default().to_owned();
                     manner.recipient

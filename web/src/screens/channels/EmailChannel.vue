@@ -23,8 +23,8 @@ const closed = computed(() => !!props.bench.setup.pdf.password.trim() && formats
 /** What goes out with each message. */
 const attached = computed(() => {
   const both = formats.value.length > 1
-  if (!formats.value.includes('pdf')) return 'the DOCX'
-  const pdf = closed.value ? 'the password-protected PDF' : 'the PDF'
+  if (!formats.value.includes('pdf')) return 'The DOCX'
+  const pdf = closed.value ? 'The password-protected PDF' : 'The PDF'
   return both && !closed.value ? `${pdf} and the DOCX` : pdf
 })
 </script>
@@ -64,10 +64,25 @@ const attached = computed(() => {
     />
   </FormLine>
   <FormLine
-    class="wide"
-    label="Message"
-    :about="`Attached: ${attached}.${closed && formats.length > 1 ? ' The DOCX is not sent, because it opens without the password.' : ''}`"
+    label="Attachments"
+    :about="
+      channel.attach
+        ? closed && formats.length > 1
+          ? 'The DOCX is not sent, because it opens without the password.'
+          : ''
+        : 'Put [: document.link] into the message to send the share link instead.'
+    "
   >
+    <el-select
+      :model-value="channel.attach"
+      aria-label="Attachments"
+      @change="(attach: boolean) => change((c) => (c.attach = attach))"
+    >
+      <el-option :value="true" :label="attached" />
+      <el-option :value="false" label="None" />
+    </el-select>
+  </FormLine>
+  <FormLine class="wide" label="Message">
     <el-input
       class="code"
       type="textarea"

@@ -1,4 +1,6 @@
 <script setup lang="ts">
+import { nextTick, ref } from 'vue'
+
 import type { Bench } from '../../api/bench'
 import type { Schemas } from '../../api/client'
 import { said, stationOf } from '../../api/diagnostics'
@@ -19,13 +21,17 @@ const props = defineProps<{
   change: (work: (bench: Bench) => void, soon?: boolean) => void
 }>()
 
-function add(kind: string) {
+const list = ref<HTMLElement>()
+
+async function add(kind: string) {
   const found = channelKind(kind)
   if (!found) return
   const channel = found.start(props.bench)
   props.change((b) =>
     b.setup.channels.push({ on: true, name: '', condition: '', moment: 'at-once', time: '', channel }),
   )
+  await nextTick()
+  list.value?.lastElementChild?.scrollIntoView({ block: 'start' })
 }
 
 const remove = (at: number) => props.change((b) => b.setup.channels.splice(at, 1))
@@ -56,77 +62,83 @@ const planned = (at: number) => props.page?.deliveries.find((one) => one.channel
   <p v-if="!bench.setup.channels.length">
     Documents are only stored here. Add a channel to send or save them elsewhere.
   </p>
-  <Group v-for="(one, at) in bench.setup.channels" :key="at" :title="channelName(one)">
-    <div class="wide bar">
-      <el-switch
-        :model-value="one.on"
-        :aria-label="`Use ${channelName(one)}`"
-        @change="(on) => set(at, (c) => (c.on = Boolean(on)))"
-      />
-      <span class="quiet">{{ one.on ? 'On' : 'Off' }}</span>
-      <span class="push" />
-      <el-button text :aria-label="`Remove ${channelName(one)}`" @click="remove(at)">Remove</el-button>
-    </div>
-    <template v-if="one.on">
-      <component
-        :is="channelKind(one.channel.kind)?.settings"
-        :bench="bench"
-        :channel="one.channel"
-        :change="(work: (channel: Channel) => void, soon?: boolean) => setChannel(at, work, soon)"
-      />
-      <Group class="wide" title="When" :says="says(one)" fold :level="3">
-        <FormLine class="wide" label="Condition" about="Blank for every record. Example: e-mail is not blank">
-          <FormulaInput
-            :model-value="one.condition"
-            :sheet="bench.sheet_id ?? undefined"
-            :label="`Condition of ${channelName(one)}`"
-            @update:model-value="(text: string) => set(at, (c) => (c.condition = text), true)"
-          />
-        </FormLine>
-        <FormLine group label="Deliver">
-          <el-radio-group
-            :model-value="one.moment"
-            :aria-label="`When ${channelName(one)} delivers`"
-            @change="(v) => set(at, (c) => (c.moment = v as typeof one.moment))"
-          >
-            <el-radio value="at-once">At once</el-radio
-            ><el-radio value="after-release">After release</el-radio
-            ><el-radio value="at-time">At a time</el-radio>
-          </el-radio-group>
-        </FormLine>
-        <FormLine
-          v-if="one.moment === 'at-time'"
-          class="wide"
-          label="Time"
-          about="A date and time, e.g. 2026-12-01 08:00, or a field with one, e.g. due date - 7"
-        >
-          <FormulaInput
-            :model-value="one.time"
-            :sheet="bench.sheet_id ?? undefined"
-            :label="`Time of ${channelName(one)}`"
-            @update:model-value="(text: string) => set(at, (c) => (c.time = text), true)"
-          />
-        </FormLine>
-        <FormLine label="Name">
-          <el-input
-            :model-value="one.name"
-            :placeholder="channelKind(one.channel.kind)?.name"
-            @update:model-value="(text: string) => set(at, (c) => (c.name = text), true)"
-          />
-        </FormLine>
-      </Group>
-      <div v-if="planned(at)" class="wide preview">
-        <p class="quiet">For this record</p>
-        <p v-if="planned(at)?.skipped" class="quiet">Skipped: the condition is false.</p>
-        <dl v-else>
-          <template v-for="line in planned(at)?.shown" :key="line.label">
-            <dt>{{ line.label }}</dt>
-            <dd>{{ line.text }}</dd>
-          </template>
-        </dl>
+  <div ref="list">
+    <Group v-for="(one, at) in bench.setup.channels" :key="at" :title="channelName(one)">
+      <div class="wide bar">
+        <el-switch
+          :model-value="one.on"
+          :aria-label="`Use ${channelName(one)}`"
+          @change="(on) => set(at, (c) => (c.on = Boolean(on)))"
+        />
+        <span class="quiet">{{ one.on ? 'On' : 'Off' }}</span>
+        <span class="push" />
+        <el-button text :aria-label="`Remove ${channelName(one)}`" @click="remove(at)">Remove</el-button>
       </div>
-    </template>
-  </Group>
+      <template v-if="one.on">
+        <component
+          :is="channelKind(one.channel.kind)?.settings"
+          :bench="bench"
+          :channel="one.channel"
+          :change="(work: (channel: Channel) => void, soon?: boolean) => setChannel(at, work, soon)"
+        />
+        <Group class="wide" title="When" :says="says(one)" fold :level="3">
+          <FormLine
+            class="wide"
+            label="Condition"
+            about="Blank for every record. Example: e-mail is not blank"
+          >
+            <FormulaInput
+              :model-value="one.condition"
+              :sheet="bench.sheet_id ?? undefined"
+              :label="`Condition of ${channelName(one)}`"
+              @update:model-value="(text: string) => set(at, (c) => (c.condition = text), true)"
+            />
+          </FormLine>
+          <FormLine group label="Deliver">
+            <el-radio-group
+              :model-value="one.moment"
+              :aria-label="`When ${channelName(one)} delivers`"
+              @change="(v) => set(at, (c) => (c.moment = v as typeof one.moment))"
+            >
+              <el-radio value="at-once">At once</el-radio
+              ><el-radio value="after-release">After release</el-radio
+              ><el-radio value="at-time">At a time</el-radio>
+            </el-radio-group>
+          </FormLine>
+          <FormLine
+            v-if="one.moment === 'at-time'"
+            class="wide"
+            label="Time"
+            about="A date and time, e.g. 2026-12-01 08:00, or a field with one, e.g. due date - 7"
+          >
+            <FormulaInput
+              :model-value="one.time"
+              :sheet="bench.sheet_id ?? undefined"
+              :label="`Time of ${channelName(one)}`"
+              @update:model-value="(text: string) => set(at, (c) => (c.time = text), true)"
+            />
+          </FormLine>
+          <FormLine label="Name">
+            <el-input
+              :model-value="one.name"
+              :placeholder="channelKind(one.channel.kind)?.name"
+              @update:model-value="(text: string) => set(at, (c) => (c.name = text), true)"
+            />
+          </FormLine>
+        </Group>
+        <div v-if="planned(at)" class="wide preview">
+          <p class="quiet">For this record</p>
+          <p v-if="planned(at)?.skipped" class="quiet">Skipped: the condition is false.</p>
+          <dl v-else>
+            <template v-for="line in planned(at)?.shown" :key="line.label">
+              <dt>{{ line.label }}</dt>
+              <dd>{{ line.text }}</dd>
+            </template>
+          </dl>
+        </div>
+      </template>
+    </Group>
+  </div>
   <el-dropdown trigger="click" @command="add">
     <el-button>Add channel</el-button>
     <template #dropdown>

@@ -1,11 +1,10 @@
 //! Forms as they are answered: by anyone who has the address, who sees nothing else.
 
 use std::collections::HashMap;
-use std::net::SocketAddr;
 use std::sync::Arc;
 
 use axum::Json;
-use axum::extract::{ConnectInfo, DefaultBodyLimit, Multipart, Path, Query, State};
+use axum::extract::{DefaultBodyLimit, Multipart, Path, Query, State};
 use axum::http::{Extensions, StatusCode};
 use axum::response::{IntoResponse, Response};
 use mangle_app::App;
@@ -15,9 +14,9 @@ use serde::Deserialize;
 use utoipa_axum::router::OpenApiRouter;
 use utoipa_axum::routes;
 
-use super::guard::{Asked, Guard};
 use crate::api::upload::{FileForm, file};
 use crate::error::{Answer, Problem, Refused};
+use crate::public::{Asked, Guard, Sender};
 
 /// The most bytes of an answer without its files.
 const LARGEST_ANSWER: usize = 1 << 20;
@@ -32,11 +31,7 @@ pub fn router() -> OpenApiRouter<App> {
 /// Refuses what comes too often from one sender.
 fn pass(extensions: &Extensions, asked: Asked, token: &str) -> Result<(), Refused> {
     let guard = extensions.get::<Arc<Guard>>().ok_or_else(|| anyhow::anyhow!("the guard is missing"))?;
-    guard.pass(asked, token, sender(extensions))
-}
-
-fn sender(extensions: &Extensions) -> Option<std::net::IpAddr> {
-    extensions.get::<ConnectInfo<SocketAddr>>().map(|from| from.0.ip())
+    guard.pass(asked, token, extensions.get::<Sender>().copied())
 }
 
 /// Get a public form; query parameters prefill its fields.

@@ -3,14 +3,13 @@
 
 mod desk;
 mod door;
-mod guard;
 
 use utoipa_axum::router::OpenApiRouter;
 
-pub use guard::Guard;
+pub use door::router as public;
 
 use mangle_app::App;
 
 pub fn router() -> OpenApiRouter<App> {
-    desk::router().merge(door::router())
+    desk::router()
 }
