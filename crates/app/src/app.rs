@@ -15,7 +15,7 @@ use tokio_util::task::TaskTracker;
 use crate::cache::Cache;
 use crate::crm::Secrets;
 use crate::files::Files;
-use crate::jobs::{self, Journal, Outbox};
+use crate::jobs::{self, Journal, Outbox, SheetColumns};
 use crate::prepare::{LoadedSheet, LoadedTemplate};
 use crate::store::Store;
 use crate::store::snapshots::Snapshot;
@@ -113,23 +113,25 @@ impl std::fmt::Debug for App {
 /// Must be called within a tokio runtime.
 pub async fn open(options: Options) -> Result<App> {
     let adapters = mangle_channels::all(&options.channels);
-    open_with(options, adapters).await
+    open_with(options, |store| adapters.into_iter().chain([Arc::new(SheetColumns::new(store.clone())) as Arc<dyn Channel>]).collect()).await
 }
 
-/// The same with adapters of one's own.
-pub(crate) async fn open_with(options: Options, adapters: Vec<Arc<dyn Channel>>) -> Result<App> {
+/// The same with adapters of one's own, which may write into the store.
+pub(crate) async fn open_with(options: Options, adapters: impl FnOnce(&Store) -> Vec<Arc<dyn Channel>>) -> Result<App> {
     std::fs::create_dir_all(&options.folder).with_context(|| format!("can't create the folder {}", options.folder.display()))?;
     let lock = lock(&options.folder)?;
     let cores = std::thread::available_parallelism().map_or(1, usize::from);
+    let store = Store::open(&options.folder.join("mangle.sqlite"))?;
+    let outboxes = adapters(&store).into_iter().map(Outbox::new).collect();
     let inner = Arc::new(Inner {
-        store: Store::open(&options.folder.join("mangle.sqlite"))?,
+        store,
         files: Files::open(&options.folder.join("files"))?,
         folders: options.channels.folders.iter().map(|(name, _)| name.clone()).collect(),
         hosts: options.channels.hosts.clone(),
         public_url: options.channels.public_url.as_ref().map(|url| url.trim_end_matches('/').to_owned()),
         shared: Cache::new(256, MOST_SHARED),
         journal: Journal::open(&options.folder)?,
-        outboxes: adapters.into_iter().map(Outbox::new).collect(),
+        outboxes,
         templates: Cache::new(32, MOST_TEMPLATES),
         sheets: Cache::new(32, MOST_SHEETS),
         patching: tokio::sync::Mutex::default(),

@@ -33,7 +33,8 @@ pub struct Config {
     pub public_url: Option<String>,
 }
 
-/// The channels, by the kinds of `mangle_core::channel::Channel`.
+/// The channels that talk to the world outside, by the kinds of `mangle_core::channel::Channel`;
+/// those that stay within the application are its own.
 pub fn all(config: &Config) -> Vec<Arc<dyn Channel>> {
     vec![
         Arc::new(email::Email::new(config)),
@@ -72,6 +73,11 @@ pub trait Channel: Debug + Send + Sync {
     /// Whether the documents themselves are handed over.
     fn takes_content(&self) -> bool {
         true
+    }
+
+    /// Whether it waits until the record's other deliveries have ended.
+    fn comes_last(&self) -> bool {
+        false
     }
 
     /// Whether what was delivered can be taken back.
@@ -187,9 +193,10 @@ mod tests {
     use super::*;
 
     #[test]
-    fn every_kind_has_one_adapter() {
+    fn every_adapter_is_of_a_kind_of_its_own() {
         let kinds: Vec<&str> = all(&Config::default()).iter().map(|channel| channel.kind()).collect();
-        assert_eq!(kinds, mangle_core::channel::Channel::KINDS);
+        let known = mangle_core::channel::Channel::KINDS;
+        assert!(kinds.iter().enumerate().all(|(at, kind)| known.contains(kind) && !kinds[..at].contains(kind)), "{kinds:?}");
     }
 
     #[test]

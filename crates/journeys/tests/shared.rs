@@ -146,7 +146,7 @@ async fn another_program_is_told_of_each_document() -> Result<()> {
     b.text("p", "200 OK: noted.").await?;
     b.click("Add value").await?;
     b.write("input[aria-label='Name of value 1']", "reference").await?;
-    b.write("input[aria-label='Value 1']", "[: ref]").await?;
+    b.write("input[aria-label='Text of value 1']", "[: ref]").await?;
     b.text("dt", "reference").await?;
     run(&b, &program).await?;
     let told = kept.lock().map(|kept| kept.clone()).unwrap_or_default();

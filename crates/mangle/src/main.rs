@@ -1,10 +1,12 @@
-//! The program: `mangle demo`, `serve`, `merge`, `eval`, `fields`, `pages`, `openapi`.
+//! The program: `mangle demo`, `serve`, `run`, `deliveries`, `merge`, `eval`, `fields`, `pages`, `openapi`.
 
+mod deliveries;
 mod demo;
 mod eval;
 mod fields;
 mod merge;
 mod pages;
+mod run;
 mod serve;
 
 use std::process::ExitCode;
@@ -28,6 +30,10 @@ enum Command {
     Serve(serve::Arguments),
     /// Start the application with demo data
     Demo(demo::Arguments),
+    /// Run a saved dispatch of a data folder that is not being served
+    Run(run::Arguments),
+    /// List the records of a run with their deliveries
+    Deliveries(deliveries::Arguments),
     /// Fill a template with the records of a sheet and write the files
     Merge(merge::Arguments),
     /// Evaluate an expression
@@ -46,6 +52,8 @@ fn main() -> ExitCode {
     let done = match Arguments::parse().command {
         Command::Serve(arguments) => serve::run(arguments).map(|()| ExitCode::SUCCESS),
         Command::Demo(arguments) => demo::run(arguments).map(|()| ExitCode::SUCCESS),
+        Command::Run(arguments) => run::run(arguments),
+        Command::Deliveries(arguments) => deliveries::run(arguments),
         Command::Merge(arguments) => merge::run(arguments),
         Command::Eval(arguments) => eval::run(arguments),
         Command::Fields(arguments) => fields::run(arguments),

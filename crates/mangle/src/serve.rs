@@ -20,27 +20,34 @@ pub struct Arguments {
     /// Port of the application; 0 chooses a free port
     #[arg(long, default_value_t = 7600)]
     port: u16,
-    /// SMTP server as host:port; the practice mailbox by default
-    #[arg(long)]
-    smtp: Option<String>,
+    #[command(flatten)]
+    outside: Outside,
     /// Port of the practice mailbox; 0 chooses a free port
     #[arg(long, default_value_t = 7625)]
     practice_port: u16,
-    /// Folder that documents may be put into, as NAME=PATH; may be repeated
-    #[arg(long, value_name = "NAME=PATH")]
-    allow_folder: Vec<String>,
     /// Address and port of public pages (forms, share links); port 0 chooses a free port
-    #[arg(long, value_name = "ADDRESS", default_value = "127.0.0.1:7680")]
+    #[arg(long, value_name = "ADDRESS", default_value_t = SocketAddr::from(([127, 0, 0, 1], PUBLIC_PORT)))]
     public_listen: SocketAddr,
-    /// URL at which others reach the public pages; http://localhost and the port by default
-    #[arg(long, value_name = "URL")]
-    public_url: Option<String>,
     /// Network of a proxy in front of the public pages that says who asks; may be repeated
     #[arg(long, value_name = "CIDR")]
     trusted_proxy: Vec<String>,
+}
+
+/// How the world outside is reached.
+#[derive(clap::Args)]
+pub struct Outside {
+    /// SMTP server as host:port, for messages that go over no server of the office's own
+    #[arg(long)]
+    smtp: Option<String>,
+    /// Folder that documents may be put into, as NAME=PATH; may be repeated
+    #[arg(long, value_name = "NAME=PATH")]
+    allow_folder: Vec<String>,
     /// Host that web hooks may be posted to, as NAME or NAME:PORT; may be repeated
     #[arg(long, value_name = "HOST")]
     allow_host: Vec<String>,
+    /// URL at which others reach the public pages; http://localhost and their port by default
+    #[arg(long, value_name = "URL")]
+    public_url: Option<String>,
     /// The most messages that leave in a minute
     #[arg(long)]
     mail_per_minute: Option<u32>,
@@ -49,21 +56,42 @@ pub struct Arguments {
     mail_per_hour: Option<u32>,
 }
 
+/// The port of public pages where none is given.
+const PUBLIC_PORT: u16 = 7680;
+
+impl Outside {
+    /// What channels get of it where nothing is served.
+    pub fn channels(&self) -> Result<Channels> {
+        let public_url = match &self.public_url {
+            Some(url) => public_url(url)?,
+            None => format!("http://localhost:{PUBLIC_PORT}"),
+        };
+        Ok(Channels {
+            smtp: self.smtp.as_deref().map(server).transpose()?,
+            email_rate: Rate { per_minute: self.mail_per_minute, per_hour: self.mail_per_hour },
+            folders: self.allow_folder.iter().map(|text| allowed(text)).collect::<Result<_>>()?,
+            hosts: self.allow_host.clone(),
+            public_url: Some(public_url),
+        })
+    }
+}
+
 pub fn run(arguments: Arguments) -> Result<()> {
-    let smtp = arguments.smtp.as_deref().map(server).transpose()?;
+    let named = arguments.outside.public_url.is_some();
+    let channels = arguments.outside.channels()?;
     let what = What {
         folder: arguments.folder,
         port: arguments.port,
-        smtp,
+        smtp: channels.smtp,
         practice_port: arguments.practice_port,
         crm_port: None,
         free_ports: false,
-        email_rate: Rate { per_minute: arguments.mail_per_minute, per_hour: arguments.mail_per_hour },
-        folders: arguments.allow_folder.iter().map(|text| allowed(text)).collect::<Result<_>>()?,
-        hosts: arguments.allow_host,
+        email_rate: channels.email_rate,
+        folders: channels.folders,
+        hosts: channels.hosts,
         public: Public {
             listen: arguments.public_listen,
-            url: arguments.public_url.as_deref().map(public_url).transpose()?,
+            url: channels.public_url.filter(|_| named),
             trusted: Trusted::read(&arguments.trusted_proxy)?,
         },
     };
@@ -171,7 +199,7 @@ impl Running {
 }
 
 /// Waits for Ctrl C, or for SIGTERM.
-async fn told_to_end() {
+pub async fn told_to_end() {
     let interrupted = tokio::signal::ctrl_c();
     match tokio::signal::unix::signal(tokio::signal::unix::SignalKind::terminate()) {
         Ok(mut terminated) => tokio::select! {

@@ -3,8 +3,8 @@
 use std::process::{Command, Output, Stdio};
 
 use anyhow::{Context, Result};
-use mangle_program_tests::{binary, repository, tool};
-use serde_json::Value;
+use mangle_program_tests::{Does, Program, Told, ask, binary, mail_server, repository, tool};
+use serde_json::{Value, json};
 
 fn mangle(arguments: &[&str]) -> Output {
     Command::new(binary()).args(arguments).current_dir(repository()).output().expect("the program runs")
@@ -44,7 +44,7 @@ fn merge_writes_the_files_and_a_line_for_each_record() {
     assert_eq!(code, Some(0), "{said}");
     assert!(lines.len() > 20 && lines.iter().all(|l| l["state"] == "made" && l["error"].is_null()), "{lines:?}");
     let line = lines.iter().find(|l| l["record"] == 214).expect("Marijke's");
-    assert_eq!(line["file"], serde_json::json!(["Reminder BQ-0214.pdf", "Reminder BQ-0214.docx"]));
+    assert_eq!(line["file"], json!(["Reminder BQ-0214.pdf", "Reminder BQ-0214.docx"]));
     let text = tool("pdftotext", &[&out.path().join("files/Reminder BQ-0214.pdf").to_string_lossy(), "-"]);
     assert!(text.contains("Dear Mevrouw van der Zwaluw,") && text.contains("€1,234.50"), "{text}");
 }
@@ -122,7 +122,7 @@ fn fields_lists_placeholders_and_problems() {
     let found: Value = serde_json::from_slice(&output.stdout).expect("JSON");
     assert_eq!(output.status.code(), Some(0));
     assert!(found["placeholders"].as_array().is_some_and(|p| p.iter().any(|p| p["place"] == "footer" && p["text"] == "[: ref]")));
-    assert_eq!(found["problems"], serde_json::json!([]));
+    assert_eq!(found["problems"], json!([]));
 }
 
 #[test]
@@ -148,7 +148,7 @@ fn the_description_of_the_api_is_current() {
 #[test]
 fn foreign_hosts_and_pages_are_refused() {
     let folder = tempfile::tempdir().expect("a folder");
-    let program = mangle_program_tests::Program::demo(folder.path()).expect("starts");
+    let program = Program::demo(folder.path()).expect("starts");
     let url = format!("{}/api/runs", program.address);
     let status = |header: &str| tool("curl", &["-s", "-o", "/dev/null", "-w", "%{http_code}", "-H", header, &url]);
     assert_eq!(status("Host: quay.example"), "403");
@@ -177,7 +177,7 @@ fn an_expression_is_worked_out_in_a_terminal() -> Result<()> {
     assert_eq!((code, out.as_str()), (Some(1), ""));
     assert_eq!(said, "round(nett; 2)\n      ^^^^\nunknown name “nett”; did you mean “Net”?");
     let exact: serde_json::Value = serde_json::from_str(&with("net * 10%", &["--json"])?.1)?;
-    assert_eq!(exact, serde_json::json!({ "text": "4811.25", "type": "number", "exact": "4811.25" }));
+    assert_eq!(exact, json!({ "text": "4811.25", "type": "number", "exact": "4811.25" }));
     Ok(())
 }
 
@@ -191,7 +191,7 @@ fn a_thousand_expressions_go_in_one_run() -> Result<()> {
     let lines: Vec<serde_json::Value> = out.lines().map(serde_json::from_str).collect::<Result<_, _>>()?;
     assert_eq!((code, lines.len()), (Some(0), 1002));
     assert_eq!(lines[1000]["error"]["code"], "divide-by-zero");
-    assert_eq!(lines[1001], serde_json::json!({ "text": "ab", "type": "text", "exact": "ab" }));
+    assert_eq!(lines[1001], json!({ "text": "ab", "type": "text", "exact": "ab" }));
     Ok(())
 }
 
@@ -222,5 +222,88 @@ fn nested_records_are_merged_from_json() -> Result<()> {
     let read = "import sys,docx\nfor n in ('BQ-1','BQ-2'):\n    print([c.text for r in docx.Document(sys.argv[1]+'/'+n+'.docx').tables[0].rows for c in r.cells])";
     assert_eq!(tool(&python, &["-c", read, &out.to_string_lossy()]), "['Item', 'Berth', 'Power']\n['Item']\n");
     assert!(tool("pdftotext", &[&out.join("BQ-1.pdf").to_string_lossy(), "-"]).contains("Power"));
+    Ok(())
+}
+
+/// The demo's data folder, with three letters that can be sent; the practice mailbox's port.
+fn demo_folder(folder: &std::path::Path) -> Result<()> {
+    let mut program = Program::demo(folder)?;
+    let url = format!("{}/api/dispatches/balance-reminders", program.address);
+    let bench = ask("GET", &url, None)?;
+    let mut setup = bench["setup"].clone();
+    setup["ties"]["harbour due"] = json!("Yearly fee");
+    setup["filter"] = json!("ref in (\"BQ-0012\"; \"BQ-0031\"; \"BQ-0047\")");
+    let body = json!({ "name": bench["name"], "template_id": bench["template_id"], "sheet_id": bench["sheet_id"], "setup": setup });
+    ask("PUT", &url, Some(body))?;
+    assert_eq!(program.terminate()?, Some(0));
+    Ok(())
+}
+
+fn run(folder: &std::path::Path, port: u16, more: &[&str]) -> (Option<i32>, Vec<Value>, String) {
+    let (folder, smtp) = (folder.to_string_lossy().into_owned(), format!("127.0.0.1:{port}"));
+    let mut arguments = vec!["run", "balance-reminders", "--folder", &folder, "--smtp", &smtp, "--wait"];
+    arguments.extend(more);
+    let output = mangle(&arguments);
+    let lines = String::from_utf8_lossy(&output.stdout).lines().map(|l| serde_json::from_str(l).expect("a JSON line")).collect();
+    (output.status.code(), lines, String::from_utf8_lossy(&output.stderr).into_owned())
+}
+
+#[test]
+fn a_saved_dispatch_is_run_from_a_terminal_once_and_asked_about() -> Result<()> {
+    let folder = tempfile::tempdir()?;
+    demo_folder(folder.path())?;
+    let sent: std::sync::Arc<std::sync::Mutex<Vec<String>>> = std::sync::Arc::default();
+    let taken = sent.clone();
+    let port = mail_server(move |told| {
+        if let Told::Message { recipients, .. } = told
+            && let Ok(mut taken) = taken.lock()
+        {
+            taken.extend(recipients.iter().map(|one| (*one).to_string()));
+        }
+        Does::Takes
+    })?;
+    let sent = || sent.lock().map(|sent| sent.clone()).unwrap_or_default();
+
+    let (code, lines, error) = run(folder.path(), port, &["--where", "ref <> \"BQ-0047\"", "--start-key", "november"]);
+    assert_eq!((code, lines.len(), sent().len()), (Some(0), 2, 2), "{error}");
+    assert!(lines.iter().all(|line| line["state"] == "delivered" && line["deliveries"][0]["kind"] == "email"), "{lines:?}");
+    assert!(error.contains("Run 1 of 2 records started"), "{error}");
+    // A scheduler that starts it again under its key starts nothing.
+    let (code, lines, _) = run(folder.path(), port, &["--where", "ref <> \"BQ-0047\"", "--start-key", "november"]);
+    assert_eq!((code, lines.len(), sent().len()), (Some(0), 2, 2));
+    // Nor is anything sent twice without a word.
+    let (code, lines, error) = run(folder.path(), port, &[]);
+    assert_eq!((code, lines.len(), sent().len()), (Some(1), 0, 2));
+    assert!(error.contains("2 of the records were already sent by this dispatch"), "{error}");
+    let row = |lines: &[Value]| lines[0]["row"].as_u64().map(|row| row.to_string()).unwrap_or_default();
+    let (_, held, error) = run(folder.path(), port, &["--hold", "--again", "--where", "ref = \"BQ-0047\""]);
+    assert_eq!((held.len(), held[0]["state"].as_str(), sent().len()), (1, Some("blocked"), 2), "{error}");
+    assert!(error.contains("is not over: 1 on hold, 0 scheduled"), "{error}");
+    let refused = run(folder.path(), port, &["--again", "--rows", &row(&held)]);
+    assert!(refused.0 == Some(1) && refused.2.contains("is not over yet"), "{}", refused.2);
+    let (code, _, error) = run(folder.path(), port, &["--rows", "9999"]);
+    assert!(code == Some(1) && error.contains("row 9999 is not among the records that the dispatch selects"), "{error}");
+    let (code, _, error) = run(folder.path(), port, &["--where", "reff = 1"]);
+    assert!(code == Some(1) && error.contains("reff"), "{error}");
+    // Proofs go to the person alone.
+    let (code, lines, error) = run(folder.path(), port, &["--proof", "--rows", &row(&held)]);
+    assert_eq!((code, lines.len()), (Some(0), 1), "{error}");
+    assert!(sent().last().is_some_and(|to| to.contains("ida@")), "{:?}", sent());
+
+    // What became of a run is looked at, also while the folder is served.
+    let data = folder.path().to_string_lossy().into_owned();
+    let smtp = format!("127.0.0.1:{port}");
+    let _program = Program::start(&["serve", "--port", "0", "--smtp", &smtp, "--folder", &data])?;
+    let output = mangle(&["deliveries", "--folder", &data, "--run", "1", "--json"]);
+    assert_eq!(output.status.code(), Some(0));
+    let lines: Vec<Value> =
+        String::from_utf8_lossy(&output.stdout).lines().map(|l| serde_json::from_str(l).expect("a JSON line")).collect();
+    assert_eq!((lines.len(), lines[0]["deliveries"][0]["state"].as_str()), (2, Some("delivered")));
+    let plain = mangle(&["deliveries", "--folder", &data, "--run", "1"]);
+    assert!(String::from_utf8_lossy(&plain.stdout).contains("    E-mail: delivered  "));
+    let none = mangle(&["deliveries", "--folder", &data, "--run", "99"]);
+    assert!(String::from_utf8_lossy(&none.stderr).contains("run 99 was not found in this folder"));
+    let (code, _, error) = run(folder.path(), port, &[]);
+    assert!(code == Some(1) && error.contains("already open in another Mangle"), "{error}");
     Ok(())
 }

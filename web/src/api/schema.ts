@@ -2111,6 +2111,9 @@ export interface components {
         }) | (components["schemas"]["WebHookChannel"] & {
             /** @enum {string} */
             kind: "web-hook";
+        }) | (components["schemas"]["SheetChannel"] & {
+            /** @enum {string} */
+            kind: "sheet";
         });
         /** @description A channel of a dispatch: its settings, and when it is used. */
         ChannelSetup: {
@@ -2242,6 +2245,13 @@ export interface components {
             name: string;
             /** @description text, number, money, percent, date, time, yes/no or e-mail. */
             type: string;
+        };
+        /** @description What is written into a column. */
+        ColumnValue: {
+            /** @description The column. */
+            column: string;
+            /** @description The text, with placeholders. */
+            value: string;
         };
         /** @description The values of a column, the most frequent first. */
         ColumnValues: {
@@ -4058,6 +4068,15 @@ export interface components {
          * @enum {string}
          */
         SharedState: "open" | "passcode" | "closed";
+        /** @description The settings of the sheet channel. Columns that the sheet does not have are added. */
+        SheetChannel: {
+            /** @description The column of the state: Delivered, Failed …; blank for none. */
+            state: string;
+            /** @description The column of the date and time; blank for none. */
+            time: string;
+            /** @description Other columns. */
+            values: components["schemas"]["ColumnValue"][];
+        };
         /** @description A file beside a sheet. */
         SheetFile: {
             /** @description The name that cells give; case does not count. */

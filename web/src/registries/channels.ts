@@ -5,6 +5,7 @@ import type { Schemas } from '../api/client'
 import EmailChannel from '../screens/channels/EmailChannel.vue'
 import FolderChannel from '../screens/channels/FolderChannel.vue'
 import LinkChannel from '../screens/channels/LinkChannel.vue'
+import SheetChannel from '../screens/channels/SheetChannel.vue'
 import WebHookChannel from '../screens/channels/WebHookChannel.vue'
 
 export type Channel = Schemas['Channel']
@@ -70,6 +71,13 @@ export const channelKinds: ChannelKind[] = [
     about: 'Tell another program with a signed HTTP request',
     start: () => ({ kind: 'web-hook', url: '', documents: 'names', values: [] }),
     settings: WebHookChannel,
+  },
+  {
+    kind: 'sheet',
+    name: 'Sheet columns',
+    about: 'Write the outcome into the record’s row',
+    start: () => ({ kind: 'sheet', state: 'Sent state', time: 'Sent on', values: [] }),
+    settings: SheetChannel,
   },
 ]
 

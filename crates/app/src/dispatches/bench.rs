@@ -67,7 +67,7 @@ pub struct Bench {
     row_count: usize,
     /// What is wrong with the filter.
     #[serde(serialize_with = "mangle_core::words::as_sentence_or_none")]
-    filter_problem: Option<String>,
+    pub(super) filter_problem: Option<String>,
     /// What stops a run as a whole.
     pub obstacles: Vec<Diagnostic>,
     /// What the columns tell of the template's placeholders; it stops nothing.

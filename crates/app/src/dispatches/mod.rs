@@ -7,8 +7,10 @@ mod preflight;
 pub mod preview;
 mod start;
 
+use mangle_core::channel::{ChannelSetup, SheetChannel};
 use mangle_core::dispatch::Choose;
-use mangle_core::records::keep;
+use mangle_core::language::Folded;
+use mangle_core::records::differs;
 
 use crate::prepare::Prepared;
 use crate::store::dispatches::{self, Dispatch};
@@ -17,7 +19,7 @@ use crate::{App, Error, clock};
 
 pub use bench::{Bench, DispatchBody};
 pub use preflight::{PreflightView, of_all};
-pub use start::{ProofRun, StartRun};
+pub use start::{ProofRun, StartRun, Unseen};
 
 /// The names of a sheet and its source.
 pub fn sheet_name(c: &Connection, id: Option<i64>) -> anyhow::Result<Option<(String, String)>> {
@@ -48,8 +50,15 @@ pub async fn ready(app: &App, dispatch: &Dispatch) -> Result<(Prepared, Option<(
         let (id, loaded) = (dispatch.id, prepared.sheet.clone());
         // Whether a record changed is asked only where it counts.
         let asks = dispatch.setup.choose == Choose::Changed;
-        let now = move |row: usize| loaded.as_ref().filter(|_| asks)?.sheet.record(row).map(keep);
-        prepared.served = app.store.with(move |c| items::served(c, id, sheet, &now)).await?;
+        // What the dispatch itself writes into the sheet is no change.
+        let own: Vec<String> =
+            prepared.setup.channels.iter().filter_map(ChannelSetup::as_sheet).flat_map(SheetChannel::columns).map(str::to_owned).collect();
+        let own: Vec<usize> = own.iter().filter_map(|column| prepared.schema.index(&Folded::new(column))).collect();
+        let differs = move |row: usize, kept: &str| {
+            let record = loaded.as_ref().filter(|_| asks).and_then(|loaded| loaded.sheet.record(row));
+            record.is_some_and(|record| differs(kept, record, &own))
+        };
+        prepared.served = app.store.with(move |c| items::served(c, id, sheet, &differs)).await?;
     }
     Ok((prepared, version))
 }

@@ -1,5 +1,7 @@
 //! Starting a run and making proofs.
 
+use std::collections::HashSet;
+
 use mangle_core::dispatch::{Setup, joint_record, joint_schema};
 use mangle_core::records::{Labels, Record, Schema, Sheet};
 use mangle_core::value::EmailAddress;
@@ -38,7 +40,66 @@ pub struct StartRun {
     hold: bool,
 }
 
+/// What a run is started with where nobody looks at a screen: which of the records that the
+/// dispatch selects, and what was confirmed.
+#[derive(Debug, Clone, Default)]
+pub struct Unseen {
+    /// A condition that they meet besides; blank for none.
+    pub filter: String,
+    /// Their rows; none for all.
+    pub rows: Option<HashSet<usize>>,
+    /// Whether records may be served again.
+    pub again: bool,
+    /// Whether deliveries wait until a person releases them.
+    pub hold: bool,
+    /// What tells this start from another.
+    pub start_key: Option<String>,
+}
+
+impl Unseen {
+    /// The dispatch with the narrower selection.
+    async fn narrow(&self, app: &App, mut dispatch: Dispatch) -> Result<Dispatch, Error> {
+        let also = self.filter.trim();
+        if !also.is_empty() {
+            let own = dispatch.setup.filter.trim();
+            dispatch.setup.filter = if own.is_empty() { also.to_owned() } else { format!("({own}) and ({also})") };
+        }
+        if let Some(rows) = &self.rows {
+            let bench = bench::bench(app, dispatch.clone()).await?;
+            let selected: HashSet<usize> = bench.records.iter().map(|record| record.row).collect();
+            if let Some(missing) = rows.iter().filter(|row| !selected.contains(row)).min() {
+                return Err(Error::unusable("rows", format!("row {missing} is not among the records that the dispatch selects")));
+            }
+            dispatch.setup.left_out.extend(selected.into_iter().filter(|row| !rows.contains(row)));
+        }
+        Ok(dispatch)
+    }
+}
+
 impl App {
+    /// Starts a run that nobody has looked at before.
+    pub async fn start_unseen(&self, key: &str, asked: Unseen) -> Result<RunInfo, Error> {
+        let dispatch = find(self, key).await?;
+        let (id, start_key) = (dispatch.id, asked.start_key.clone());
+        if let Some(run) = self.store.with(move |c| begun(c, id, start_key.as_deref())).await? {
+            return Ok(run);
+        }
+        let dispatch = asked.narrow(self, dispatch).await?;
+        let repeats = if asked.again { None } else { Some(0) };
+        self.begin(dispatch, None, Of::Run { repeats, start_key: asked.start_key, hold: asked.hold }).await
+    }
+
+    /// Makes proofs of the records that such a run would be of, for the person.
+    pub async fn proofs_unseen(&self, key: &str, asked: Unseen) -> Result<RunInfo, Error> {
+        let to = self.store.with(|c| settings::read(c)).await?.person_email;
+        if to.trim().is_empty() {
+            return Err(Error::conflict("no-person", "no address for proofs. Enter your e-mail address in Settings."));
+        }
+        let dispatch = asked.narrow(self, find(self, key).await?).await?;
+        let rows = bench::bench(self, dispatch).await?.records.into_iter().map(|record| record.row).collect();
+        self.start_proofs(key, ProofRun { rows, to }).await
+    }
+
     /// Starts a run of all chosen records. Refused while anything stops it, while another run
     /// of the dispatch is under way, and where records would be served again unconfirmed.
     pub async fn start_run(&self, key: &str, asked: StartRun) -> Result<RunInfo, Error> {
@@ -50,20 +111,29 @@ impl App {
         if asked.revision.is_some_and(|seen| seen != dispatch.revision) {
             return Err(bench::changed_elsewhere());
         }
+        let of = Of::Run { repeats: Some(asked.repeats), start_key: asked.start_key, hold: asked.hold };
+        self.begin(dispatch, Some(asked.count), of).await
+    }
+
+    /// Begins a run where nothing stops it; of so many documents, where a person was told how many.
+    async fn begin(&self, dispatch: Dispatch, told: Option<usize>, of: Of) -> Result<RunInfo, Error> {
         let bench = bench::bench(self, dispatch.clone()).await?;
         if let Some(first) = bench.obstacles.first() {
             return Err(Error::conflict("obstacle", format!("the run can't start: {first}")));
         }
+        if let Some(problem) = bench.filter_problem.as_ref().filter(|_| bench.records.is_empty()) {
+            return Err(Error::conflict("filter", format!("the run can't start: {problem}")));
+        }
         if bench.records.is_empty() {
             return Err(Error::conflict("no-records", "the run can't start: no records selected. Change the filter."));
         }
-        if bench.records.len() != asked.count {
+        if let Some(told) = told.filter(|told| *told != bench.records.len()) {
             return Err(Error::conflict(
                 "count",
                 format!(
                     "the selection changed to {} (was {}). Check it and start again.",
                     counted(bench.records.len(), "record", "records"),
-                    asked.count
+                    told
                 ),
             ));
         }
@@ -81,13 +151,7 @@ impl App {
             ));
         }
         let rows = bench.records.into_iter().map(|r| r.row).collect();
-        let begin = Begin {
-            by: self.actor(),
-            dispatch,
-            version: version.map(|v| v.2),
-            rows,
-            of: Of::Run { repeats: asked.repeats, start_key: asked.start_key, hold: asked.hold },
-        };
+        let begin = Begin { by: self.actor(), dispatch, version: version.map(|v| v.2), rows, of };
         begin.go(self.clone()).await
     }
 }
@@ -159,8 +223,15 @@ struct Begin {
 }
 
 enum Of {
-    Run { repeats: usize, start_key: Option<String>, hold: bool },
-    Proofs { to: String },
+    /// How many records may be served again; none for all of them.
+    Run {
+        repeats: Option<usize>,
+        start_key: Option<String>,
+        hold: bool,
+    },
+    Proofs {
+        to: String,
+    },
 }
 
 impl Begin {
@@ -218,16 +289,18 @@ impl Begin {
     }
 
     /// Refuses a second run beside one that is not over, and repeats that nobody confirmed.
-    fn refuse_twice(&self, c: &Connection, sheet: i64, repeats: usize) -> Result<(), Error> {
+    fn refuse_twice(&self, c: &Connection, sheet: i64, repeats: Option<usize>) -> Result<(), Error> {
         if let Some(run) = runs::under_way(c, self.dispatch.id)? {
             return Err(Error::conflict(
                 "going",
                 format!("run {run} of this dispatch is not over yet; wait for its end, or stop it first"),
             ));
         }
-        let served = items::served(c, self.dispatch.id, sheet, &|_| None)?;
+        let served = items::served(c, self.dispatch.id, sheet, &|_, _| false)?;
         let served: Vec<_> = self.rows.iter().filter_map(|row| served.get(row).filter(|s| s.run.is_some())).collect();
-        let Some(last) = served.iter().max_by_key(|s| &s.at).filter(|_| served.len() != repeats) else { return Ok(()) };
+        let Some(last) = served.iter().max_by_key(|s| &s.at).filter(|_| repeats.is_some_and(|told| told != served.len())) else {
+            return Ok(());
+        };
         Err(Error::conflict(
             "repeats",
             format!(

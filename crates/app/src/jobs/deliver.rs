@@ -126,10 +126,10 @@ pub async fn work(app: App, at: usize) {
     let mut limits = limits_of(rate);
     let slots = Arc::new(Semaphore::new(pace.at_once.max(1)));
     while !app.stopping.is_cancelled() {
-        let (kind, busy, now) = (outbox.channel.kind(), outbox.busy(), clock::seconds());
+        let (kind, busy, now) = ((outbox.channel.kind(), outbox.channel.comes_last()), outbox.busy(), clock::seconds());
         let due = app.store.with(move |c| deliveries::due(c, kind, now, &busy, BATCH)).await;
         let due = due.unwrap_or_else(|error| {
-            tracing::error!(error = format!("{error:#}"), kind, "the deliveries that are due can't be read");
+            tracing::error!(error = format!("{error:#}"), kind = kind.0, "the deliveries that are due can't be read");
             Vec::new()
         });
         // A person may have set another rate meanwhile.
@@ -423,7 +423,7 @@ mod tests {
         let folder = tempfile::tempdir().expect("a folder");
         let moody = Arc::new(Moody::default());
         let options = crate::Options { folder: folder.path().into(), channels: Default::default() };
-        let app = crate::app::open_with(options, vec![moody.clone()]).await.expect("opens");
+        let app = crate::app::open_with(options, |_| vec![moody.clone()]).await.expect("opens");
         let count = 70;
         app.store.with(move |c| furnish(c, count)).await.expect("furnished");
         tokio::time::sleep(Duration::from_millis(700)).await;
@@ -454,7 +454,7 @@ mod tests {
     async fn what_is_put_off_for_too_long_is_given_up() {
         let folder = tempfile::tempdir().expect("a folder");
         let options = crate::Options { folder: folder.path().into(), channels: Default::default() };
-        let app = crate::app::open_with(options, vec![Arc::new(Moody::default())]).await.expect("opens");
+        let app = crate::app::open_with(options, |_| vec![Arc::new(Moody::default())]).await.expect("opens");
         app.store.with(|c| furnish(c, 4)).await.expect("furnished");
         let long_ago = clock::seconds() - 4_000;
         let old = app.store.change(move |t| -> Result<()> {

@@ -7,6 +7,7 @@ mod journal;
 mod make;
 mod makers;
 mod pool;
+mod sheet;
 pub mod state;
 
 use std::sync::Arc;
@@ -28,6 +29,7 @@ pub use journal::Journal;
 pub use make::{FoundSoFar, check_all, check_one};
 pub use makers::Makers;
 pub use pool::Pool;
+pub use sheet::SheetColumns;
 
 /// The most items of a run that are claimed at a time.
 const BATCH: usize = 24;

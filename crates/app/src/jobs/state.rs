@@ -175,6 +175,8 @@ machine! {
         Retry: Failed => ToSend,
         /// A person withdraws it, or stops its run.
         Withdraw: Blocked | ToSend => Withdrawn,
+        /// What it wrote of a record is written anew: another delivery of it is tried again.
+        Repeat: Delivered => ToSend,
         /// A person takes back what can be taken back: a share link.
         Revoke: Delivered => Withdrawn,
     }
@@ -234,7 +236,11 @@ mod tests {
         for ended in [DeliveryState::Withdrawn, DeliveryState::Skipped] {
             assert!(DeliveryEvent::ALL.iter().all(|e| ended.next(*e).is_none()), "{ended:?} is left");
         }
-        assert!(DeliveryEvent::ALL.iter().all(|e| *e == DeliveryEvent::Revoke || DeliveryState::Delivered.next(*e).is_none()));
+        assert!(
+            DeliveryEvent::ALL
+                .iter()
+                .all(|e| [DeliveryEvent::Revoke, DeliveryEvent::Repeat].contains(e) || DeliveryState::Delivered.next(*e).is_none())
+        );
         assert!(RunEvent::ALL.iter().all(|e| RunState::Stopped.next(*e).is_none()));
     }
 
@@ -259,7 +265,7 @@ mod tests {
                 prop_assert!(next != DeliveryState::Sending || state == DeliveryState::ToSend);
                 prop_assert!(next != DeliveryState::Delivered || state == DeliveryState::Sending || event == DeliveryEvent::Confirm);
                 prop_assert!(state != DeliveryState::Uncertain || matches!(event, DeliveryEvent::Confirm | DeliveryEvent::SendAgain));
-                prop_assert!(state != DeliveryState::Delivered || event == DeliveryEvent::Revoke);
+                prop_assert!(state != DeliveryState::Delivered || [DeliveryEvent::Revoke, DeliveryEvent::Repeat].contains(&event));
                 state = next;
             }
         }

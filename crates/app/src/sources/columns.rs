@@ -123,7 +123,7 @@ pub async fn add(app: &App, id: i64, new: NewColumn) -> Outcome<SheetInfo> {
 }
 
 /// Writes down where each column's cells stand, before columns change places.
-fn place_cells(columns: &mut [ColumnInfo]) {
+pub(crate) fn place_cells(columns: &mut [ColumnInfo]) {
     for (at, column) in columns.iter_mut().enumerate() {
         column.cell.get_or_insert(at);
     }

@@ -191,10 +191,14 @@ const LONGEST_PAUSE: i64 = 3_600;
 
 /// Deliveries of a kind that are due, of runs that are running, but for some that are at work:
 /// what a person waits for first.
-pub fn due(c: &Connection, kind: &str, now: i64, but: &[i64], count: usize) -> Result<Vec<DeliveryWork>> {
+pub fn due(c: &Connection, (kind, last): (&str, bool), now: i64, but: &[i64], count: usize) -> Result<Vec<DeliveryWork>> {
+    // One that comes last waits until the record's others have ended.
+    let others = "AND NOT EXISTS (SELECT 1 FROM delivery AS other WHERE other.item_id = delivery.item_id AND other.kind <> delivery.kind
+         AND other.state IN ('blocked', 'to send', 'sending', 'uncertain'))";
+    let others = if last { others } else { "" };
     let sql = format!(
         "{WORK} JOIN run ON run.id = delivery.run_id WHERE delivery.kind = ?1 AND delivery.state = 'to send' AND (delivery.due <= ?2 OR delivery.due > ?5)
-         AND run.state = 'running' AND delivery.id NOT IN (SELECT value FROM json_each(?3)) ORDER BY run.kind = 'run', delivery.due, delivery.id LIMIT ?4"
+         AND run.state = 'running' AND delivery.id NOT IN (SELECT value FROM json_each(?3)) {others} ORDER BY run.kind = 'run', delivery.due, delivery.id LIMIT ?4"
     );
     Ok(c.prepare_cached(&sql)?
         .query_map(params![kind, now, serde_json::to_string(but)?, count, now.saturating_add(LONGEST_PAUSE)], work)?
@@ -287,7 +291,53 @@ pub fn confirm(c: &Connection, id: i64, at: &str) -> Result<bool> {
 pub fn again(c: &Connection, event: DeliveryEvent, id: i64, at: &str) -> Result<bool> {
     let set = ", due = 0, attempts = 0, first_tried = NULL, error_code = '', error_message = '', changed = :at";
     let which = "id = :id AND run_id NOT IN (SELECT id FROM run WHERE state = 'stopped')";
-    Ok(step(c, event, set, which, &[(":id", &id), (":at", &at)])? > 0)
+    let done = step(c, event, set, which, &[(":id", &id), (":at", &at)])? > 0;
+    if done {
+        repeat(c, "item_id = (SELECT item_id FROM delivery WHERE id = :of)", id, at)?;
+    }
+    Ok(done)
+}
+
+/// What was written of records of which another delivery is tried again is written anew.
+pub fn repeat(c: &Connection, of: &str, id: i64, at: &str) -> Result<()> {
+    let set = ", due = 0, attempts = 0, first_tried = NULL, changed = :at";
+    let which = format!(
+        "kind = 'sheet' AND {of} AND EXISTS (SELECT 1 FROM delivery AS other WHERE other.item_id = delivery.item_id AND other.kind <> 'sheet' AND other.state = 'to send')"
+    );
+    step(c, DeliveryEvent::Repeat, set, &which, &[(":of", &id), (":at", &at)])?;
+    Ok(())
+}
+
+/// What a delivery that comes last has to tell of.
+#[derive(Debug, Clone)]
+pub struct ToldOf {
+    /// The sheet of its record.
+    pub sheet: i64,
+    /// The record's row, or those of a joint document.
+    pub rows: Vec<usize>,
+    /// The states of the record's other deliveries.
+    pub states: Vec<DeliveryState>,
+}
+
+/// What the delivery of a key has to tell of.
+pub fn told_of(c: &Connection, key: &str) -> Result<Option<ToldOf>> {
+    let sql = "SELECT delivery.id, item.id, item.sheet_id, item.row FROM delivery JOIN item ON item.id = delivery.item_id WHERE delivery.key = ?1";
+    let found = c.prepare_cached(sql)?.query_row([key], |r| Ok((r.get(0)?, r.get(1)?, r.get(2)?, r.get(3)?)));
+    let found: Option<(i64, i64, i64, usize)> = found.optional()?;
+    let Some((id, item, sheet, row)) = found else { return Ok(None) };
+    let rows = match row {
+        0 => {
+            c.prepare_cached("SELECT row FROM joint_row WHERE item_id = ?1")?.query_map([item], |r| r.get(0))?.collect::<Result<_, _>>()?
+        }
+        row => vec![row],
+    };
+    let mut query = c.prepare_cached("SELECT state FROM delivery WHERE item_id = ?1 AND id <> ?2 AND kind <> 'sheet'")?;
+    let states = query.query_map(params![item, id], |r| {
+        let state: String = r.get(0)?;
+        DeliveryState::of(&state).ok_or_else(|| super::unknown(0, &state))
+    })?;
+    let states = states.collect::<Result<_, _>>()?;
+    Ok(Some(ToldOf { sheet, rows, states }))
 }
 
 /// A person withdraws one that has not begun, or one of a kind that can be taken back.

@@ -312,11 +312,11 @@ pub fn history(c: &Connection, sheet: i64, row: usize) -> Result<Vec<OfRow>> {
 }
 
 /// What a dispatch made of the rows of a sheet before. Proofs and what was left out don't
-/// count; `now` gives a row's values as they are kept, to tell whether they changed.
-pub fn served(c: &Connection, dispatch: i64, sheet: i64, now: &dyn Fn(usize) -> Option<String>) -> Result<HashMap<usize, Served>> {
+/// count; `differs` tells whether a row's values differ from those that were kept.
+pub fn served(c: &Connection, dispatch: i64, sheet: i64, differs: &dyn Fn(usize, &str) -> bool) -> Result<HashMap<usize, Served>> {
     let mut query = c.prepare_cached(
         "SELECT of_row.row, of_row.joint, item.run_id, item.progress, item.changed, item.record,
-         EXISTS (SELECT 1 FROM delivery WHERE item_id = item.id AND state IN ('delivered', 'uncertain'))
+         EXISTS (SELECT 1 FROM delivery WHERE item_id = item.id AND kind <> 'sheet' AND state IN ('delivered', 'uncertain'))
          FROM (SELECT row, id AS item_id, 0 AS joint FROM item WHERE sheet_id = ?2 UNION ALL SELECT row, item_id, 1 FROM joint_row WHERE sheet_id = ?2) AS of_row
          JOIN item ON item.id = of_row.item_id JOIN run ON run.id = item.run_id
          WHERE run.dispatch_id = ?1 AND run.kind = 'run' AND item.progress <> 'left out' AND of_row.row > 0 ORDER BY item.id",
@@ -332,7 +332,7 @@ pub fn served(c: &Connection, dispatch: i64, sheet: i64, now: &dyn Fn(usize) -> 
             one.run = Some(run);
             one.at = r.get(4)?;
             // What a document that serves many was made of can't be told by one row.
-            one.changed = !joint && now(row).is_some_and(|now| r.get_ref(5).ok().and_then(|kept| kept.as_str().ok()) != Some(now.as_str()));
+            one.changed = !joint && r.get_ref(5)?.as_str().is_ok_and(|kept| differs(row, kept));
         }
     }
     Ok(found)

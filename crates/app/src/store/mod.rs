@@ -31,7 +31,7 @@ use r2d2::{Pool, PooledConnection};
 use r2d2_sqlite::SqliteConnectionManager;
 
 pub use rusqlite::{Connection, Transaction};
-use rusqlite::{ToSql, TransactionBehavior};
+use rusqlite::{OpenFlags, ToSql, TransactionBehavior};
 use rusqlite_migration::{M, Migrations};
 
 use self::writer::Writer;
@@ -48,7 +48,7 @@ pub struct Store {
 /// A connection of the store's pool.
 type Pooled = PooledConnection<SqliteConnectionManager>;
 
-const MIGRATIONS: [&str; 17] = [
+const MIGRATIONS: [&str; 18] = [
     include_str!("../../migrations/01-start.sql"),
     include_str!("../../migrations/02-versions-and-specimens.sql"),
     include_str!("../../migrations/03-pictures-and-clauses.sql"),
@@ -66,9 +66,21 @@ const MIGRATIONS: [&str; 17] = [
     include_str!("../../migrations/15-jobs.sql"),
     include_str!("../../migrations/16-times.sql"),
     include_str!("../../migrations/17-links.sql"),
+    include_str!("../../migrations/18-columns.sql"),
 ];
 
 impl Store {
+    /// Opens the store of a file to look at it, whoever else has it open; it is not brought up to
+    /// date and nothing is changed.
+    pub fn look(file: &Path) -> Result<Connection> {
+        let found = Connection::open_with_flags(file, OpenFlags::SQLITE_OPEN_READ_ONLY);
+        let c = found.with_context(|| format!("the store {} can't be opened. Give the data folder of a Mangle.", file.display()))?;
+        let version: usize = c.query_row("PRAGMA user_version", [], |r| r.get(0)).context("the store can't be read")?;
+        let now = MIGRATIONS.len();
+        anyhow::ensure!(version == now, "the store is of another version of Mangle ({version}, not {now}). Start this one on it first.");
+        Ok(c)
+    }
+
     /// Opens the store of a file, brought up to date. A copy of one of an older program stays
     /// beside it.
     pub fn open(file: &Path) -> Result<Store> {

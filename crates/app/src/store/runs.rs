@@ -303,7 +303,7 @@ const NOT_SERVED_SINCE: &str = "run_id = :run AND (:item IS NULL OR id = :item)
       WHERE other.sheet_id = item.sheet_id AND other.row = item.row AND other.row > 0 AND other.run_id <> item.run_id
         AND run.dispatch_id = own.dispatch_id AND run.kind = 'run' AND own.kind = 'run'
         AND (other.progress NOT IN ('failed', 'left out', 'withdrawn')
-          OR EXISTS (SELECT 1 FROM delivery WHERE item_id = other.id AND state IN ('delivered', 'uncertain'))) AND (other.id > item.id OR other.changed > item.changed))";
+          OR EXISTS (SELECT 1 FROM delivery WHERE item_id = other.id AND kind <> 'sheet' AND state IN ('delivered', 'uncertain'))) AND (other.id > item.id OR other.changed > item.changed))";
 
 /// Sets failed items (or one of them), and failed deliveries of those that were made, to be made
 /// or sent again; how many items. A run that is done is running again for them; one that is
@@ -317,6 +317,7 @@ pub fn retry(t: &Transaction<'_>, id: i64, item: Option<i64>, at: &str) -> Resul
     ))?;
     let again: usize = touched.query_row(&params[..2], |r| r.get(0))?;
     step(t, DeliveryEvent::Retry, set, &which, params)?;
+    deliveries::repeat(t, "run_id = :of", id, at)?;
     let set = ", attempts = 0, lease = 0, error_code = '', error_place = '', error_message = '', changed = :at";
     let again = again + step(t, ItemEvent::Retry, set, NOT_SERVED_SINCE, params)?;
     if again > 0 {

@@ -5,6 +5,7 @@ use serde::{Deserialize, Serialize};
 
 use super::{ChannelPlan, Fault, Made, Parcel, Settings, Shown, World, fill};
 use crate::diagnostic::Diagnostic;
+use crate::dispatch::Format;
 use crate::language::Scope;
 use crate::template::TextTemplate;
 
@@ -102,6 +103,10 @@ impl ChannelPlan for LinkPlan {
             return Err(Fault::value("passcode", "passcode", message));
         }
         let settings = &self.settings;
+        if !settings.download && !made.to_send().contains(&Format::Pdf) {
+            let message = "only a PDF can be shown. Also make a PDF under Output, or allow downloads.";
+            return Err(Fault::value("nothing-to-show", "download", message));
+        }
         let ends = match (settings.days, settings.openings) {
             (None, None) => "never".to_owned(),
             (days, openings) => {
@@ -143,7 +148,6 @@ mod tests {
 
     use super::*;
     use crate::channel::{Channel, ChannelSetup, Compiled};
-    use crate::dispatch::Format;
     use crate::language::{Context, Link, Ties};
     use crate::records::{Column, ColumnType, Record, Schema};
     use crate::value::{Locale, Value};
@@ -156,12 +160,16 @@ mod tests {
     }
 
     fn rendered(settings: LinkChannel, code: &str) -> Result<Parcel, String> {
+        rendered_as(settings, code, &[Format::Docx, Format::Pdf])
+    }
+
+    fn rendered_as(settings: LinkChannel, code: &str, formats: &[Format]) -> Result<Parcel, String> {
         let schema = Schema::new(vec![Column::new("Code", ColumnType::Text)]).expect("a schema");
         let record = Record::new(Arc::new(schema), vec![if code.is_empty() { Value::Blank } else { Value::text(code) }], 3);
         let (context, ties) = (context(), Ties::default());
         let compiled = Compiled::of(0, &ChannelSetup::new(Channel::Link(settings))).expect("it is on");
         assert_eq!(compiled.problems, []);
-        let made = Made { file_name: "Report", formats: &[Format::Docx, Format::Pdf], closed: false };
+        let made = Made { file_name: "Report", formats, closed: false };
         let parcel = compiled.render(&Scope::new(&record, &ties, &context), &made);
         parcel.map(|parcel| parcel.expect("no condition")).map_err(|fault| fault.to_string())
     }
@@ -183,6 +191,8 @@ mod tests {
         assert_eq!(rendered(settings, "abc").expect_err("short"), "the passcode must have 4 to 64 characters");
         let open = rendered(LinkChannel { download: true, ..LinkChannel::default() }, "").expect("rendered");
         assert_eq!(open.shown[1].text, "never");
+        let hidden = LinkChannel { download: false, ..LinkChannel::default() };
+        assert!(rendered_as(hidden, "", &[Format::Docx]).expect_err("nothing to show").starts_with("only a PDF can be shown."));
         let made = LinkChannel { passcode: "[: document.passcode]".into(), ..LinkChannel::default() };
         assert_eq!(rendered(made, "").expect("rendered").shown[1].text, "204816");
     }

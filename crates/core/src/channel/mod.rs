@@ -9,6 +9,7 @@
 mod email;
 mod folder;
 mod link;
+mod sheet;
 #[cfg(test)]
 mod tests;
 mod web_hook;
@@ -26,6 +27,7 @@ use crate::template::{FillError, Placeholder, TextTemplate};
 pub use email::{EmailChannel, EmailPayload, proof};
 pub use folder::{Clash, FolderChannel, FolderPayload};
 pub use link::{LinkChannel, LinkPayload};
+pub use sheet::{ColumnValue, SheetChannel, SheetPayload};
 pub use web_hook::{Along, HookValue, WebHookChannel, WebHookPayload, is_allowed};
 
 /// Names every kind of channel: the settings that are stored, the word for its kind, and its name.
@@ -73,6 +75,8 @@ channels! {
     Link(LinkChannel) = "link", "Share link";
     /// As signed JSON, posted to another program.
     WebHook(WebHookChannel) = "web-hook", "Web hook";
+    /// As columns of the record's own row, once the others have ended.
+    Sheet(SheetChannel) = "sheet", "Sheet columns";
 }
 
 /// What the settings of every channel can do.
@@ -253,6 +257,14 @@ impl ChannelSetup {
     /// A channel that is on, for every record, at once.
     pub fn new(channel: Channel) -> ChannelSetup {
         ChannelSetup { on: true, name: String::new(), condition: String::new(), moment: Moment::AtOnce, time: String::new(), channel }
+    }
+
+    /// The settings of one that writes into the sheet.
+    pub fn as_sheet(&self) -> Option<&SheetChannel> {
+        match &self.channel {
+            Channel::Sheet(settings) => Some(settings),
+            _ => None,
+        }
     }
 
     /// The dispatch got another name: what was made of the old one follows it.

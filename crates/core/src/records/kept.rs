@@ -49,6 +49,22 @@ pub fn keep(record: &Record) -> String {
     serde_json::to_string(&kept).unwrap_or_default()
 }
 
+/// Whether a record's values differ from those that were kept, but for some columns, which the
+/// sheet may not have had then.
+pub fn differs(kept: &str, record: &Record, but: &[usize]) -> bool {
+    if but.is_empty() {
+        return kept != keep(record);
+    }
+    let read = |text: &str| serde_json::from_str::<Vec<serde_json::Value>>(text).ok();
+    let (Some(before), Some(now)) = (read(kept), read(&keep(record))) else { return true };
+    let had = before.len() == now.len();
+    let strip = |values: Vec<serde_json::Value>| {
+        let rest = values.into_iter().enumerate().filter(|(at, _)| !but.contains(at));
+        rest.map(|(_, value)| value).collect::<Vec<_>>()
+    };
+    (if had { strip(before) } else { before }) != strip(now)
+}
+
 /// Reads a record of a schema back.
 pub fn read_kept(schema: &Arc<Schema>, number: usize, json: &str) -> Result<Record, KeptFault> {
     let kept: Vec<Option<Kept>> = serde_json::from_str(json).map_err(|e| KeptFault::Unreadable(e.to_string()))?;
@@ -145,7 +161,18 @@ mod tests {
         let schema = Arc::new(Schema::new(columns).expect("names"));
         let values = nested.records[0].values().iter().cloned().chain(plain.into_iter().map(|(_, _, value)| value));
         let own = Record::new(schema.clone(), values.collect(), 7);
-        assert_eq!(read_kept(&schema, 7, &keep(&own)), Ok(own));
+        assert_eq!(read_kept(&schema, 7, &keep(&own)), Ok(own.clone()));
+        assert!(!differs(&keep(&own), &own, &[]) && !differs(&keep(&own), &own, &[0]));
+        let mut values = own.values().to_vec();
+        values[0] = Value::text("written meanwhile");
+        let written = Record::new(schema.clone(), values, 7);
+        assert!(differs(&keep(&own), &written, &[]) && differs(&keep(&own), &written, &[1]));
+        assert!(!differs(&keep(&own), &written, &[0]));
+        // The column was not there when it was kept.
+        let mut before: Vec<serde_json::Value> = serde_json::from_str(&keep(&own)).expect("JSON");
+        before.remove(0);
+        let before = serde_json::to_string(&before).expect("JSON");
+        assert!(!differs(&before, &written, &[0]) && differs(&before, &written, &[]));
     }
 
     #[test]

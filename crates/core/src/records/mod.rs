@@ -28,7 +28,7 @@ pub use fields::{Field, fields, sample};
 pub use filter::{Filter, FilterFault};
 pub use header::header_row;
 pub use json::{JsonFault, from_json};
-pub use kept::{KeptFault, keep, read_kept};
+pub use kept::{KeptFault, differs, keep, read_kept};
 pub use label::{Labels, label};
 pub use lists::{ListOf, sheets_from_json};
 pub use recognise::{Recognised, UnsureDates, recognise, recognise_as};

@@ -12,6 +12,7 @@ mod promise;
 mod resources;
 mod runs;
 mod shared;
+mod sheet_columns;
 mod sources;
 mod templates;
 mod web_hooks;

@@ -3,6 +3,7 @@ import { ref } from 'vue'
 
 import { api, ask, attempt, type Schemas } from '../../api/client'
 import FormLine from '../../parts/FormLine.vue'
+import NamedTexts from '../../parts/NamedTexts.vue'
 import type { ChannelProps } from '../../registries/channels'
 
 /** The settings of the web hook channel. */
@@ -10,8 +11,11 @@ const props = defineProps<ChannelProps<'web-hook'>>()
 const told = ref<Schemas['TestAnswer']>()
 const busy = ref(false)
 
-const add = () => props.change((c) => c.values.push({ name: '', value: '' }))
-const remove = (at: number) => props.change((c) => c.values.splice(at, 1))
+const set = (at: number, field: 'name' | 'value', text: string) =>
+  props.change((c) => {
+    const one = c.values[at]
+    if (one) one[field] = text
+  }, true)
 
 async function test() {
   busy.value = true
@@ -57,36 +61,20 @@ async function test() {
     label="Values"
     about="Sent as JSON, with the document’s share link if there is one."
   >
-    <div v-for="(one, at) in channel.values" :key="at" class="value">
-      <el-input
-        :model-value="one.name"
-        placeholder="name"
-        :aria-label="`Name of value ${at + 1}`"
-        @update:model-value="(text: string) => change((c) => (c.values[at]!.name = text), true)"
-      />
-      <el-input
-        class="code"
-        :model-value="one.value"
-        placeholder="[: field]"
-        :aria-label="`Value ${at + 1}`"
-        @update:model-value="(text: string) => change((c) => (c.values[at]!.value = text), true)"
-      />
-      <el-button text :aria-label="`Remove value ${one.name || at + 1}`" @click="remove(at)"
-        >Remove</el-button
-      >
-    </div>
-    <div><el-button @click="add">Add value</el-button></div>
+    <NamedTexts
+      :texts="channel.values"
+      one="value"
+      hint="name"
+      @add="change((c) => c.values.push({ name: '', value: '' }))"
+      @remove="(at) => change((c) => c.values.splice(at, 1))"
+      @set="set"
+    />
   </FormLine>
 </template>
 
 <style scoped>
-.url,
-.value {
+.url {
   display: flex;
   gap: 8px;
-  margin-bottom: 6px;
-}
-.value > :first-child {
-  max-width: 200px;
 }
 </style>
