@@ -4,7 +4,7 @@
 use mangle_core::words::counted;
 
 use crate::jobs::Outbox;
-use crate::jobs::state::{DeliveryEvent, DeliveryState, RunEvent};
+use crate::jobs::state::{DeliveryEvent, RunEvent};
 use crate::store::deliveries::DeliveryWork;
 use crate::store::events::{self, About, EventInfo};
 use crate::store::items::{self, ItemInfo};
@@ -196,7 +196,7 @@ impl App {
             let done = work(t, &at)?;
             if done {
                 events::add(t, who, about, what, "", &at)?;
-                if deliveries::is(t, id, DeliveryState::ToSend)? {
+                if deliveries::any_to_send(t, about.run)? {
                     runs::reopen(t, about.run)?;
                 }
                 // It may be the last that its run waited for.

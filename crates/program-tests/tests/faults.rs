@@ -91,6 +91,8 @@ fn make_ready(program: &Program, count: Option<usize>) -> Result<usize> {
         let folder = json!({ "kind": "folder", "folder": "Office", "path": "[: pontoon]", "clash": "number" });
         if let Some(channels) = body["setup"]["channels"].as_array_mut() {
             channels.push(json!({ "channel": folder }));
+            channels.push(json!({ "channel": { "kind": "link" } }));
+            channels.push(json!({ "channel": { "kind": "sheet", "state": "Delivery", "values": [{ "column": "Link", "value": "[: document.link]" }] } }));
         }
         if let Some(sheet) = sheet {
             body["sheet_id"] = sheet;
@@ -159,6 +161,26 @@ fn killed_at_any_moment_beside_any_mail_server_it_loses_nothing_and_delivers_not
     Ok(())
 }
 
+/// Each row says what became of its record, and names a link of its own that opens.
+fn written(program: &Program, items: &[Value]) -> Result<()> {
+    let sheets = ask("GET", &format!("{}/api/dispatches/balance-reminders", program.address), None)?["sheet_id"].clone();
+    let info = ask("GET", &format!("{}/api/sheets/{sheets}", program.address), None)?;
+    let column = |name: &str| info["columns"].as_array().and_then(|all| all.iter().position(|own| own["name"] == name));
+    let (state, link) = (column("Delivery").context("the state's column")?, column("Link").context("the link's column")?);
+    let rows = ask("GET", &format!("{}/api/sheets/{sheets}/rows?count=500", program.address), None)?;
+    let rows = rows["rows"].as_array().context("rows")?;
+    let mut links = std::collections::HashSet::new();
+    for item in items {
+        let row = rows.iter().find(|row| row["number"] == item["row"]).context("its row")?;
+        let (told, link) =
+            (row["cells"][state]["text"].as_str().unwrap_or_default(), row["cells"][link]["text"].as_str().unwrap_or_default());
+        let word = item["deliveries"][0]["state"].as_str().unwrap_or_default();
+        anyhow::ensure!(told.to_lowercase() == word, "the row says “{told}”: {item}");
+        anyhow::ensure!(item["deliveries"][2]["recipient"] == link && links.insert(link.to_owned()), "the row names “{link}”: {item}");
+    }
+    Ok(())
+}
+
 /// Counts what the other sides hold against what the program says.
 fn check(
     program: &Program,
@@ -185,7 +207,10 @@ fn check(
         }
         // A folder can always be asked what became of it.
         anyhow::ensure!(state(item, 1) == "delivered", "{told:?}: {item}");
+        // What stays within the program is never in doubt.
+        anyhow::ensure!(state(item, 2) == "delivered" && state(item, 3) == "delivered", "{told:?}: {item}");
     }
+    written(program, &all).with_context(|| format!("{told:?}"))?;
     // What was taken is said to be delivered, or in doubt; nothing else was.
     anyhow::ensure!(
         taken.len() >= by_mail && taken.len() <= by_mail + in_doubt,

@@ -76,7 +76,7 @@ export const channelKinds: ChannelKind[] = [
     kind: 'sheet',
     name: 'Sheet columns',
     about: 'Write the outcome into the record’s row',
-    start: () => ({ kind: 'sheet', state: 'Sent state', time: 'Sent on', values: [] }),
+    start: () => ({ kind: 'sheet', state: 'Delivery', time: 'Sent on', values: [] }),
     settings: SheetChannel,
   },
 ]

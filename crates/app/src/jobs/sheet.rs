@@ -81,6 +81,7 @@ fn word(states: &[DeliveryState]) -> &'static str {
     let any = |state: DeliveryState| states.contains(&state);
     match () {
         () if any(DeliveryState::Failed) => "Failed",
+        () if any(DeliveryState::Uncertain) => "Uncertain",
         () if any(DeliveryState::Withdrawn) => "Withdrawn",
         () if any(DeliveryState::Delivered) => "Delivered",
         () if any(DeliveryState::Skipped) => "Skipped",
@@ -144,7 +145,7 @@ fn is_written(column: &ColumnInfo) -> bool {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use DeliveryState::{Delivered, Failed, Skipped, Withdrawn};
+    use DeliveryState::{Delivered, Failed, Skipped, Uncertain, Withdrawn};
 
     #[test]
     fn the_worst_is_told() {
@@ -153,5 +154,6 @@ mod tests {
         assert_eq!(word(&[Delivered, Withdrawn]), "Withdrawn");
         assert_eq!(word(&[Delivered, Failed, Withdrawn]), "Failed");
         assert_eq!(word(&[Skipped]), "Skipped");
+        assert_eq!(word(&[Withdrawn, Uncertain]), "Uncertain");
     }
 }

@@ -194,7 +194,7 @@ const LONGEST_PAUSE: i64 = 3_600;
 pub fn due(c: &Connection, (kind, last): (&str, bool), now: i64, but: &[i64], count: usize) -> Result<Vec<DeliveryWork>> {
     // One that comes last waits until the record's others have ended.
     let others = "AND NOT EXISTS (SELECT 1 FROM delivery AS other WHERE other.item_id = delivery.item_id AND other.kind <> delivery.kind
-         AND other.state IN ('blocked', 'to send', 'sending', 'uncertain'))";
+         AND other.state IN ('blocked', 'to send', 'sending'))";
     let others = if last { others } else { "" };
     let sql = format!(
         "{WORK} JOIN run ON run.id = delivery.run_id WHERE delivery.kind = ?1 AND delivery.state = 'to send' AND (delivery.due <= ?2 OR delivery.due > ?5)
@@ -203,6 +203,12 @@ pub fn due(c: &Connection, (kind, last): (&str, bool), now: i64, but: &[i64], co
     Ok(c.prepare_cached(&sql)?
         .query_map(params![kind, now, serde_json::to_string(but)?, count, now.saturating_add(LONGEST_PAUSE)], work)?
         .collect::<Result<_, _>>()?)
+}
+
+/// Whether anything of a run is to be delivered.
+pub fn any_to_send(c: &Connection, run: i64) -> Result<bool> {
+    let sql = "SELECT EXISTS (SELECT 1 FROM delivery WHERE run_id = ?1 AND state = 'to send')";
+    Ok(c.prepare_cached(sql)?.query_row([run], |r| r.get(0))?)
 }
 
 /// Whether a delivery is in a state.
@@ -284,7 +290,11 @@ pub fn not_begun(c: &Connection, id: i64, at: &str) -> Result<bool> {
 /// A person says that an uncertain one arrived; whether it was uncertain.
 pub fn confirm(c: &Connection, id: i64, at: &str) -> Result<bool> {
     let set = ", error_code = '', error_message = '', changed = :at";
-    Ok(step(c, DeliveryEvent::Confirm, set, "id = :id", &[(":id", &id), (":at", &at)])? > 0)
+    let done = step(c, DeliveryEvent::Confirm, set, "id = :id", &[(":id", &id), (":at", &at)])? > 0;
+    if done {
+        repeat(c, OF_THE_SAME, id, at)?;
+    }
+    Ok(done)
 }
 
 /// A person has an uncertain or a failed one sent again. Not in a run that was stopped.
@@ -293,17 +303,21 @@ pub fn again(c: &Connection, event: DeliveryEvent, id: i64, at: &str) -> Result<
     let which = "id = :id AND run_id NOT IN (SELECT id FROM run WHERE state = 'stopped')";
     let done = step(c, event, set, which, &[(":id", &id), (":at", &at)])? > 0;
     if done {
-        repeat(c, "item_id = (SELECT item_id FROM delivery WHERE id = :of)", id, at)?;
+        repeat(c, OF_THE_SAME, id, at)?;
     }
     Ok(done)
 }
 
-/// What was written of records of which another delivery is tried again is written anew.
+/// The record of a delivery.
+const OF_THE_SAME: &str = "item_id = (SELECT item_id FROM delivery WHERE id = :of)";
+/// The records of a run of which something is to be delivered.
+pub const OF_RUN_TO_SEND: &str = "run_id = :of AND EXISTS (SELECT 1 FROM delivery AS other WHERE other.item_id = delivery.item_id
+    AND other.kind <> 'sheet' AND other.state = 'to send')";
+
+/// What was written of records is written anew: something else becomes of them.
 pub fn repeat(c: &Connection, of: &str, id: i64, at: &str) -> Result<()> {
     let set = ", due = 0, attempts = 0, first_tried = NULL, changed = :at";
-    let which = format!(
-        "kind = 'sheet' AND {of} AND EXISTS (SELECT 1 FROM delivery AS other WHERE other.item_id = delivery.item_id AND other.kind <> 'sheet' AND other.state = 'to send')"
-    );
+    let which = format!("kind = 'sheet' AND {of} AND run_id NOT IN (SELECT id FROM run WHERE state = 'stopped')");
     step(c, DeliveryEvent::Repeat, set, &which, &[(":of", &id), (":at", &at)])?;
     Ok(())
 }
@@ -345,6 +359,9 @@ pub fn withdraw(c: &Connection, id: i64, revocable: bool, at: &str) -> Result<bo
     let mut done = step(c, DeliveryEvent::Withdraw, ", changed = :at", "id = :id", &[(":id", &id), (":at", &at)])?;
     if revocable {
         done += step(c, DeliveryEvent::Revoke, ", changed = :at", "id = :id", &[(":id", &id), (":at", &at)])?;
+    }
+    if done > 0 {
+        repeat(c, OF_THE_SAME, id, at)?;
     }
     Ok(done > 0)
 }

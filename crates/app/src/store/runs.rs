@@ -317,7 +317,7 @@ pub fn retry(t: &Transaction<'_>, id: i64, item: Option<i64>, at: &str) -> Resul
     ))?;
     let again: usize = touched.query_row(&params[..2], |r| r.get(0))?;
     step(t, DeliveryEvent::Retry, set, &which, params)?;
-    deliveries::repeat(t, "run_id = :of", id, at)?;
+    deliveries::repeat(t, deliveries::OF_RUN_TO_SEND, id, at)?;
     let set = ", attempts = 0, lease = 0, error_code = '', error_place = '', error_message = '', changed = :at";
     let again = again + step(t, ItemEvent::Retry, set, NOT_SERVED_SINCE, params)?;
     if again > 0 {

@@ -91,7 +91,9 @@ async fn it_comes_last_and_names_the_link() {
     until(&office, &started["id"], |r| r["blocked"] == 3).await;
     tokio::time::sleep(std::time::Duration::from_millis(800)).await;
     let all = items(&office, &started["id"]).await;
-    let state = |item: &Value| item["deliveries"].as_array().and_then(|all| all.iter().find(|one| one["kind"] == "sheet").map(|one| one["state"].clone()));
+    let state = |item: &Value| {
+        item["deliveries"].as_array().and_then(|all| all.iter().find(|one| one["kind"] == "sheet").map(|one| one["state"].clone()))
+    };
     assert!(all.iter().all(|item| state(item) == Some(json!("to send"))), "it waits for the message");
     office.ask("POST", &format!("/api/runs/{}/release", started["id"]), Value::Null).await;
     until(&office, &started["id"], |r| r["state"] == "done").await;

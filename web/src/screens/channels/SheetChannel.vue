@@ -9,7 +9,7 @@ import type { ChannelProps } from '../../registries/channels'
 const props = defineProps<ChannelProps<'sheet'>>()
 
 const columns = [
-  ['state', 'Column for the state', 'Delivered, Failed, Withdrawn, Skipped or Stored. Blank for none.'],
+  ['state', 'Column for the state', 'Delivered, Failed, Uncertain, Withdrawn … Blank for none.'],
   ['time', 'Column for the date and time', 'Blank for none.'],
 ] as const
 const texts = computed(() => props.channel.values.map(({ column, value }) => ({ name: column, value })))
