@@ -144,6 +144,7 @@ pub async fn test(app: &App, asked: TestMessage) -> Outcome<TestAnswer> {
         body: "This is a test of the mail server. Nothing else was sent.\n".to_owned(),
         from: Some((office.office_name, office.office_email.clone())),
         reply_to: Vec::new(),
+        unsubscribe: None,
     };
     let host = office.office_email.rsplit_once('@').map_or("mangle.example", |(_, host)| host).to_owned();
     let delivery = Delivery {

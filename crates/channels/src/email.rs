@@ -11,6 +11,7 @@ use lettre::message::header::{ContentType, Header, HeaderName, HeaderValue};
 use lettre::message::{Attachment, Mailbox, MultiPart, SinglePart};
 use lettre::transport::smtp::client::SmtpConnection;
 use lettre::transport::smtp::commands::{Data, Mail, Rcpt};
+use lettre::transport::smtp::extension::{Extension, MailParameter};
 use mangle_core::channel::EmailPayload;
 
 use crate::mail::{Account, MailServer, SIGN_IN};
@@ -184,7 +185,19 @@ fn send(open: &mut SmtpConnection, delivery: &Delivery, message: &lettre::Messag
     let envelope = message.envelope();
     // A server that can't be given more time is waited for as long as before.
     let _ = open.set_timeout(Some(RECIPIENT_PATIENCE));
-    let mut prepared = open.command(Mail::new(envelope.from().cloned(), Vec::new()));
+    // Letters beyond ASCII before the @ can be told to few servers (RFC 6531, 3.1).
+    let mut parameters = Vec::new();
+    let odd = envelope.to().iter().chain(envelope.from()).map(ToString::to_string).find(|address| !address.is_ascii());
+    if let Some(odd) = odd {
+        if !open.server_info().supports_feature(Extension::SmtpUtfEight) {
+            let message = format!(
+                "the mail server can't take the address “{odd}”: it has letters other than a to z before the @. Use another address."
+            );
+            return Tried { outcome: Outcome::Failed(Failure::new("address", message)), reusable: true };
+        }
+        parameters.push(MailParameter::SmtpUtfEight);
+    }
+    let mut prepared = open.command(Mail::new(envelope.from().cloned(), parameters));
     for to in envelope.to() {
         if prepared.is_ok() {
             prepared = open.command(Rcpt::new(to.clone(), Vec::new()));
@@ -269,10 +282,41 @@ impl Header for AutoSubmitted {
     }
 }
 
+/// Where recipients unsubscribe (RFC 2369, 3.2).
+#[derive(Debug, Clone)]
+struct ListUnsubscribe(String);
+
+impl Header for ListUnsubscribe {
+    fn name() -> HeaderName {
+        HeaderName::new_from_ascii_str("List-Unsubscribe")
+    }
+
+    fn parse(text: &str) -> Result<ListUnsubscribe, Box<dyn std::error::Error + Send + Sync>> {
+        Ok(ListUnsubscribe(text.trim_matches(['<', '>']).to_owned()))
+    }
+
+    fn display(&self) -> HeaderValue {
+        HeaderValue::new(ListUnsubscribe::name(), format!("<{}>", self.0))
+    }
+}
+
+/// An address whose domain is as the DNS has it: `bücher.example` is `xn--bcher-kva.example`
+/// (RFC 5890; UTS 46).
+fn ascii_domain(text: &str) -> Cow<'_, str> {
+    match text.rsplit_once('@') {
+        Some((local, domain)) if !domain.is_ascii() => match idna::domain_to_ascii(domain) {
+            Ok(domain) => format!("{local}@{domain}").into(),
+            Err(_) => text.into(),
+        },
+        _ => text.into(),
+    }
+}
+
 fn build(delivery: &Delivery) -> Result<lettre::Message, Failure> {
     let fault = |message: String| Failure::new("message", message);
     let payload: EmailPayload = serde_json::from_value(delivery.payload.clone()).map_err(|e| fault(e.to_string()))?;
-    let address = |text: &str| text.parse::<lettre::Address>().map_err(|e| fault(format!("“{text}” is not an e-mail address ({e})")));
+    let address =
+        |text: &str| ascii_domain(text).parse::<lettre::Address>().map_err(|e| fault(format!("“{text}” is not an e-mail address ({e})")));
     let (name, email) = payload.from.unwrap_or_else(|| delivery.office.clone());
     let office = address(&email).map_err(|_| fault("no sender address. Enter the office e-mail address in Settings.".to_owned()))?;
     let name = Some(name).filter(|n| !n.is_empty());
@@ -280,6 +324,9 @@ fn build(delivery: &Delivery) -> Result<lettre::Message, Failure> {
         lettre::Message::builder().from(Mailbox::new(name, office)).subject(payload.subject).message_id(Some(delivery.key.clone()));
     // No machine answers a message that a machine has sent (RFC 3834 5).
     builder = builder.header(AutoSubmitted);
+    if let Some(url) = payload.unsubscribe {
+        builder = builder.header(ListUnsubscribe(url));
+    }
     for to in &payload.to {
         builder = builder.to(Mailbox::new(None, address(to)?));
     }
@@ -322,6 +369,7 @@ mod tests {
             body: "Guten Tag".into(),
             from: None,
             reply_to: list("ledger@quay.example"),
+            unsubscribe: Some("https://quay.example/no-more".into()),
         };
         let documents = vec![Document { name: "Erinnerung Möwe.pdf".into(), format: Format::Pdf, bytes: b"%PDF-1.7".to_vec() }];
         Delivery {
@@ -342,6 +390,7 @@ mod tests {
         assert_eq!(read.subject(), Some("Ihr Liegeplatz, „Möwe“"));
         assert_eq!(read.reply_to().and_then(|to| to.first()).and_then(|to| to.address()), Some("ledger@quay.example"));
         assert_eq!(read.header_raw("Auto-Submitted").map(str::trim), Some("auto-generated"));
+        assert_eq!(read.header_raw("List-Unsubscribe").map(str::trim), Some("<https://quay.example/no-more>"));
         assert_eq!(read.message_id(), Some("1.1.x@quay.example"));
         assert_eq!(read.attachment(0).and_then(|a| a.attachment_name()), Some("Erinnerung Möwe.pdf"));
     }
@@ -365,13 +414,18 @@ mod tests {
     /// A server that asks for a sign-in, and either refuses all or takes all: how often it was
     /// asked to sign someone in, and how many messages it took.
     fn server(takes: bool) -> (Value, Arc<[AtomicUsize; 2]>) {
+        server_that_offers(takes, "250-here\r\n250 AUTH PLAIN\r\n", Arc::default())
+    }
+
+    /// The same with what it offers; what it is told of addresses is kept.
+    fn server_that_offers(takes: bool, offers: &'static str, told: Arc<Mutex<Vec<String>>>) -> (Value, Arc<[AtomicUsize; 2]>) {
         let listener = std::net::TcpListener::bind("127.0.0.1:0").expect("binds");
         let port = listener.local_addr().expect("bound").port();
         let counts: Arc<[AtomicUsize; 2]> = Arc::default();
         let own = counts.clone();
         std::thread::spawn(move || {
             for stream in listener.incoming().flatten() {
-                let own = own.clone();
+                let (own, told) = (own.clone(), told.clone());
                 std::thread::spawn(move || {
                     let mut answers = stream.try_clone().expect("two hands");
                     let mut say = |text: &str| answers.write_all(text.as_bytes()).is_ok();
@@ -385,7 +439,7 @@ mod tests {
                                 say("250 taken\r\n")
                             }
                             (true, _) => true,
-                            (_, "EHLO") => say("250-here\r\n250 AUTH PLAIN\r\n"),
+                            (_, "EHLO") => say(offers),
                             (_, "AUTH") => {
                                 own[0].fetch_add(1, Ordering::SeqCst);
                                 say(if takes { "235 welcome\r\n" } else { "535 no\r\n" })
@@ -394,7 +448,10 @@ mod tests {
                                 content = true;
                                 say("354 go on\r\n")
                             }
-                            _ => say("250 fine\r\n"),
+                            _ => {
+                                told.lock().expect("whole").push(line.clone());
+                                say("250 fine\r\n")
+                            }
                         };
                         if !go_on {
                             break;
@@ -440,5 +497,33 @@ mod tests {
             assert_eq!(email.deliver(&delivery("office@quay.example"), &mut |_| true), Outcome::Delivered("taken".into()));
         }
         assert_eq!((counted(&at_first), counted(&at_second)), ((1, 1), (1, 2)), "over one connection each");
+    }
+
+    #[test]
+    fn addresses_of_other_scripts_go_where_they_can() {
+        let to = |address: &str| {
+            let mut own = delivery("office@quay.example");
+            own.payload["to"] = json!([address]);
+            own
+        };
+        let told: Arc<Mutex<Vec<String>>> = Arc::default();
+        let (plain, counts) = server_that_offers(true, "250-here\r\n250 AUTH PLAIN\r\n", told.clone());
+        let email = Email::new(&Config::default());
+        email.configure(&plain, "x").expect("a server");
+        // A domain is told as the DNS has it, to any server.
+        assert_eq!(email.deliver(&to("möwe.office@bücher.example"), &mut |_| panic!("nothing begins")), {
+            let message = "the mail server can't take the address “möwe.office@xn--bcher-kva.example”: it has letters other than a to z before the @. Use another address.";
+            Outcome::Failed(Failure::new("address", message))
+        });
+        assert_eq!(email.deliver(&to("office@Bücher.example"), &mut |_| true), Outcome::Delivered("taken".into()));
+        assert_eq!(counted(&counts), (1, 1), "over the same connection");
+        assert!(told.lock().expect("whole").iter().any(|line| line == "RCPT TO:<office@xn--bcher-kva.example>"));
+        let told: Arc<Mutex<Vec<String>>> = Arc::default();
+        let (able, _) = server_that_offers(true, "250-here\r\n250-SMTPUTF8\r\n250 AUTH PLAIN\r\n", told.clone());
+        email.configure(&able, "x").expect("a server");
+        assert_eq!(email.deliver(&to("möwe@quay.example"), &mut |_| true), Outcome::Delivered("taken".into()));
+        let told = told.lock().expect("whole");
+        assert!(told.iter().any(|line| line.starts_with("MAIL FROM:<office@quay.example>") && line.ends_with(" SMTPUTF8")), "{told:?}");
+        assert!(told.contains(&"RCPT TO:<möwe@quay.example>".to_owned()));
     }
 }

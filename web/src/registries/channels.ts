@@ -46,6 +46,7 @@ export const channelKinds: ChannelKind[] = [
         bcc: '',
         subject: bench.name,
         body,
+        unsubscribe: '',
         attach: true,
       }
     },

@@ -1,6 +1,7 @@
 //! The e-mail channel: one message a record, with its documents attached.
 
 use serde::{Deserialize, Serialize};
+use url::Url;
 
 use super::{ChannelPlan, Fault, Made, Parcel, Settings, Shown, World, fill};
 use crate::diagnostic::{Diagnostic, Target};
@@ -37,6 +38,11 @@ pub struct EmailChannel {
     pub subject: String,
     /// The text of the message.
     pub body: String,
+    /// Where recipients say that they want no more such messages: an address or an `https` URL;
+    /// blank for nowhere.
+    #[serde(default)]
+    #[cfg_attr(feature = "openapi", schema(required = true))]
+    pub unsubscribe: String,
     /// Whether the documents are attached; the message may hold their share link instead.
     #[serde(default = "super::yes")]
     #[cfg_attr(feature = "openapi", schema(required = true))]
@@ -47,7 +53,7 @@ impl Default for EmailChannel {
     fn default() -> EmailChannel {
         let blank = String::new;
         let (from, reply_to, to, cc, bcc) = (blank(), blank(), blank(), blank(), blank());
-        EmailChannel { from, reply_to, to, cc, bcc, subject: blank(), body: blank(), attach: true }
+        EmailChannel { from, reply_to, to, cc, bcc, subject: blank(), body: blank(), unsubscribe: blank(), attach: true }
     }
 }
 
@@ -63,6 +69,7 @@ impl Settings for EmailChannel {
             bcc: TextTemplate::new(&self.bcc),
             subject: TextTemplate::new(&self.subject),
             body: TextTemplate::new(&self.body),
+            unsubscribe: TextTemplate::new(&self.unsubscribe),
             attach: self.attach,
         })
     }
@@ -86,6 +93,7 @@ struct EmailPlan {
     bcc: TextTemplate,
     subject: TextTemplate,
     body: TextTemplate,
+    unsubscribe: TextTemplate,
     attach: bool,
 }
 
@@ -109,12 +117,33 @@ pub struct EmailPayload {
     /// Where replies go; none for the sender's address.
     #[serde(default)]
     pub reply_to: Vec<String>,
+    /// Where recipients unsubscribe, as a URL; none where they can't (RFC 2369, 3.2).
+    #[serde(default)]
+    pub unsubscribe: Option<String>,
 }
 
 /// The sender that a text names by address or name, whatever the case of its letters.
 fn sender<'a>(senders: &'a [Sender], named: &str) -> Option<&'a Sender> {
     let same = |text: &str| text.trim().to_lowercase() == named.trim().to_lowercase();
     senders.iter().find(|sender| same(&sender.address)).or_else(|| senders.iter().find(|sender| same(&sender.name)))
+}
+
+/// The URL at which recipients unsubscribe.
+fn unsubscribe(text: &str) -> Result<Option<String>, Fault> {
+    let text = text.trim();
+    if text.is_empty() {
+        return Ok(None);
+    }
+    if let Ok(address) = EmailAddress::parse(text) {
+        return Ok(Some(format!("mailto:{address}")));
+    }
+    match Url::parse(text) {
+        Ok(url) if url.scheme() == "https" || url.scheme() == "mailto" => Ok(Some(url.into())),
+        _ => {
+            let message = format!("“{text}” is not a place to unsubscribe. Use an e-mail address or an https URL.");
+            Err(Fault::value("unsubscribe", "unsubscribe", message))
+        }
+    }
 }
 
 fn no_such_sender(named: &str) -> String {
@@ -131,6 +160,7 @@ impl ChannelPlan for EmailPlan {
             ("bcc", &self.bcc),
             ("subject", &self.subject),
             ("message", &self.body),
+            ("unsubscribe", &self.unsubscribe),
         ]
     }
 
@@ -180,6 +210,7 @@ impl ChannelPlan for EmailPlan {
             body,
             from: Some((name.clone(), address.clone())),
             reply_to,
+            unsubscribe: unsubscribe(&fill("unsubscribe", &self.unsubscribe, scope)?)?,
         };
         Ok(message.parcel(if self.attach { made.to_send() } else { Vec::new() }))
     }
@@ -234,6 +265,7 @@ pub fn proof(person: &str, office: (&str, &str), made: &Made<'_>, parcels: &[(&s
         body,
         from: Some((office.0.to_owned(), office.1.to_owned())),
         reply_to: Vec::new(),
+        unsubscribe: None,
     };
     let mut documents = made.formats.to_vec();
     // The mark of a proof stands on the pages.

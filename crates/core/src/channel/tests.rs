@@ -168,3 +168,19 @@ fn a_message_comes_from_one_of_the_offices_senders() {
     };
     assert_eq!((obstacles("Accounts", &senders), obstacles("Accounts", &[]), obstacles("[: name]", &senders)), (0, 1, 1));
 }
+
+#[test]
+fn where_recipients_unsubscribe_is_an_address_or_a_page() {
+    let parcel = |unsubscribe: &str| {
+        let settings = EmailChannel { unsubscribe: unsubscribe.into(), ..email_settings() };
+        let plan = plan(vec![ChannelSetup::new(Channel::Email(settings))], "");
+        let checked = checked(&plan, &record("Möwe", Value::text("a@b.example")), Purpose::Run);
+        checked.map(|outline| outline.deliveries[0].parcel.as_ref().expect("a message").payload["unsubscribe"].clone())
+    };
+    assert_eq!(parcel(""), Ok(serde_json::Value::Null));
+    assert_eq!(parcel("no-more@quay.example"), Ok("mailto:no-more@quay.example".into()));
+    assert_eq!(parcel("https://quay.example/no-more?who=[: e-mail]"), Ok("https://quay.example/no-more?who=a@b.example".into()));
+    for wrong in ["http://quay.example/", "no more", "javascript:alert(1)", "https://"] {
+        assert!(parcel(wrong).is_err_and(|told| told[0].contains("is not a place to unsubscribe")), "{wrong}");
+    }
+}

@@ -63,6 +63,14 @@ const attached = computed(() => {
       @update:model-value="(text: string) => change((c) => (c[field] = text), true)"
     />
   </FormLine>
+  <FormLine label="Unsubscribe" about="An e-mail address or https URL, for mailings. Blank for none.">
+    <el-input
+      class="code"
+      name="unsubscribe"
+      :model-value="channel.unsubscribe"
+      @update:model-value="(text: string) => change((c) => (c.unsubscribe = text), true)"
+    />
+  </FormLine>
   <FormLine
     label="Attachments"
     :about="
