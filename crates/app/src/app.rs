@@ -82,6 +82,8 @@ pub struct Inner {
     pub(crate) incoming: Files,
     /// Files that came for forms and belong to no answer yet.
     pub(crate) arrived: Files,
+    /// Held while one of them comes, or it is looked which of them nobody waits for.
+    pub(crate) arriving: tokio::sync::Mutex<()>,
     /// Who makes which run.
     pub makers: jobs::Makers,
     /// Makes documents: as many at a time as there are cores, whatever the number of runs.
@@ -140,6 +142,7 @@ pub(crate) async fn open_with(options: Options, adapters: impl FnOnce(&Store) ->
         secrets: Secrets::open(&options.folder)?,
         background: jobs::Background::default(),
         incoming: Files::open(&options.folder.join("incoming"))?,
+        arriving: tokio::sync::Mutex::default(),
         arrived: Files::open(&options.folder.join("arrived"))?,
         makers: jobs::Makers::default(),
         pool: jobs::Pool::begin(cores)?,

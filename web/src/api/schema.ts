@@ -2391,6 +2391,8 @@ export interface components {
             opened: number;
             /** @description The moment (UTC) before which it stays here; blank for none. */
             opens: string;
+            /** @description What has to be entered on its public page; blank for nothing. */
+            passcode?: string;
             /** @description What the other side said when it took it. */
             receipt: string;
             /** @description To whom or where it goes. */
@@ -2527,6 +2529,11 @@ export interface components {
             subject: string;
             /** @description Recipients, separated by commas. */
             to: string;
+            /**
+             * @description Where recipients say that they want no more such messages: an address or an `https` URL;
+             *     blank for nowhere.
+             */
+            unsubscribe: string;
         };
         /** @description One kind of thing. */
         Entity: {

@@ -99,6 +99,9 @@ async function retry() {
           {{ one.state === 'blocked' ? 'Not before' : 'On' }} {{ day(one.opens) }}, {{ clock(one.opens) }}
         </p>
         <p v-if="one.attempts > 1" class="quiet">{{ count(one.attempts, 'attempt') }}</p>
+        <p v-if="one.passcode" class="quiet">
+          Passcode <b>{{ one.passcode }}</b>
+        </p>
         <p v-if="one.opened" class="quiet">Opened {{ count(one.opened, 'time') }}</p>
         <p v-if="acts(one).length" class="acts">
           <el-button v-for="[what, label] in acts(one)" :key="what" @click="act(one, what)">{{

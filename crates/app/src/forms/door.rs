@@ -197,6 +197,7 @@ pub async fn take_file(app: &App, token: String, field: u32, upload: Upload) -> 
         return Err(Error::new(ErrorKind::TooMany, "too-many", "too many uploads at the moment. Try again in an hour."));
     }
     let key = secret()?;
+    let _one_at_a_time = app.arriving.lock().await;
     let file = app.arrived.keep(bytes).await?;
     let arrival = Arrival { name: own_name(&name, &key), key: key.clone(), field: field.id, file, size, picture: is_picture };
     app.store.change(move |t| forms::arrive(t, kept.id, &arrival, &now.to_string())).await?;
@@ -205,13 +206,42 @@ pub async fn take_file(app: &App, token: String, field: u32, upload: Upload) -> 
 
 /// Deletes the files that no answer waits for any more.
 pub(crate) async fn tidy(app: &App) -> anyhow::Result<()> {
-    for file in app.arrived.names().await? {
+    delete_unwanted(app, app.arrived.names().await?).await
+}
+
+/// Deletes those of some files that no answer waits for.
+async fn delete_unwanted(app: &App, files: Vec<String>) -> anyhow::Result<()> {
+    let _one_at_a_time = app.arriving.lock().await;
+    for file in files {
         let wanted = file.clone();
         if !app.store.with(move |c| forms::is_waiting(c, &wanted)).await? {
             app.arrived.delete(&file).await?;
         }
     }
     Ok(())
+}
+
+/// Takes the files of an answer over among those of the office, before anything says that they
+/// are there; those of an answer that will not be taken stay where they are.
+async fn take_over(app: &App, form: i64, live: &Form, sent: &Sent, now: DateTime) -> Outcome<Vec<String>> {
+    let (rules, body) = (Rules::new(live), sent.given.clone());
+    let (rules, named) = app.store.read(move |c| arrived(c, form, &rules, &body).map(|named| (rules, named))).await?;
+    if !sent.homepage.is_empty() || !rules.look(&given(&rules, &sent.given, &named), now).will_do() {
+        return Ok(Vec::new());
+    }
+    for own in &named {
+        match app.arrived.get(&own.file).await {
+            Ok(bytes) => drop(app.files.keep(bytes).await?),
+            // One that came to an older Mangle is there already.
+            Err(_) => drop(
+                app.files
+                    .get(&own.file)
+                    .await
+                    .map_err(|_| Error::unusable("no-file", format!("the file “{}” is not there any more. Add it again.", own.name)))?,
+            ),
+        }
+    }
+    Ok(named.into_iter().map(|own| own.file).collect())
 }
 
 /// A name of its own among the files of a form: `grace-3f9a61.jpg`.
@@ -262,15 +292,7 @@ pub struct NotTaken {
 pub async fn send(app: &App, token: String, sent: Sent) -> Outcome<Result<Thanks, NotTaken>> {
     let (form, live) = find(app, token.clone()).await?;
     let now = clock::now();
-    // Its files become those of the office before anything says that they are.
-    let (rules, body) = (Rules::new(&live), sent.given.clone());
-    let named = app.store.read(move |c| arrived(c, form.id, &rules, &body)).await?;
-    for own in &named {
-        // One that came to an older Mangle is there already.
-        if let Ok(bytes) = app.arrived.get(&own.file).await {
-            app.files.keep(bytes).await?;
-        }
-    }
+    let taken = take_over(app, form.id, &live, &sent, now).await?;
     let (done, kept) = app
         .store
         .change(move |t| -> Outcome<(Result<String, NotTaken>, bool)> {
@@ -304,12 +326,7 @@ pub async fn send(app: &App, token: String, sent: Sent) -> Outcome<Result<Thanks
             Ok((Ok(thanks), counts))
         })
         .await?;
-    for own in named {
-        let wanted = own.file.clone();
-        if !app.store.with(move |c| forms::is_waiting(c, &wanted)).await? {
-            app.arrived.delete(&own.file).await?;
-        }
-    }
+    delete_unwanted(app, taken).await?;
     // What no record came of leaves the open sheets alone.
     if kept {
         app.forget_sheets();

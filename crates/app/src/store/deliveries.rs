@@ -66,6 +66,9 @@ pub struct DeliveryInfo {
     pub changed: String,
     /// How often its public page was opened.
     pub opened: i64,
+    /// What has to be entered on its public page; blank for nothing.
+    #[serde(default)]
+    pub passcode: String,
     /// Whether it can be withdrawn now, delivered or not.
     #[serde(default)]
     pub revocable: bool,
@@ -135,7 +138,8 @@ pub fn add(c: &Connection, item: (i64, i64), new: &NewDelivery, at: &str) -> Res
 /// The deliveries of items, each with its item.
 pub fn of_items(c: &Connection, items: &[i64], now: i64) -> Result<Vec<(i64, DeliveryInfo)>> {
     let mut query = c.prepare_cached(
-        "SELECT item_id, id, kind, name, iif(state = 'blocked' AND held = 0, 'scheduled', state), recipient, attempts, iif(due > ?2 + 3600, 0, max(0, due - ?2)), receipt, error_code, error_message, changed, opens, opened
+        "SELECT item_id, id, kind, name, iif(state = 'blocked' AND held = 0, 'scheduled', state), recipient, attempts, iif(due > ?2 + 3600, 0, max(0, due - ?2)), receipt, error_code, error_message, changed, opens, opened,
+         iif(token <> '' AND json_valid(payload), coalesce(json_extract(payload, '$.passcode'), ''), '')
          FROM delivery WHERE item_id IN (SELECT value FROM json_each(?1)) ORDER BY item_id, channel",
     )?;
     let rows = query.query_map(params![serde_json::to_string(items)?, now], |r| {
@@ -153,6 +157,7 @@ pub fn of_items(c: &Connection, items: &[i64], now: i64) -> Result<Vec<(i64, Del
             changed: r.get(11)?,
             opens: r.get(12)?,
             opened: r.get(13)?,
+            passcode: r.get(14)?,
             revocable: false,
         };
         Ok((r.get(0)?, info))

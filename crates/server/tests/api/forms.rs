@@ -174,3 +174,29 @@ async fn a_form_is_made_for_a_template() {
     let sources = office.get("/api/sources").await;
     assert_eq!(sources[0]["kind"], "form");
 }
+
+/// How many files lie in a part of the data folder.
+fn lying(office: &Office, part: &str) -> usize {
+    fn count(at: &std::path::Path) -> usize {
+        let entries = std::fs::read_dir(at).into_iter().flatten().flatten();
+        entries.map(|entry| if entry.path().is_dir() { count(&entry.path()) } else { 1 }).sum()
+    }
+    count(&office.folder().join(part))
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn files_of_answers_that_never_come_take_no_room_among_the_offices() {
+    let office = Office::empty().await;
+    let (_, address) = request(&office).await;
+    let before = lying(&office, "files");
+    let send = async |given: Value| office.ask("POST", &address, json!({ "given": given })).await.0;
+    let (_, file) = office.upload(&format!("{address}/files?field=4"), &[("Grace.png", &png())]).await;
+    assert_eq!((lying(&office, "arrived"), lying(&office, "files")), (1, before));
+    // An answer that is not taken moves nothing, however often it is sent.
+    for _ in 0..3 {
+        assert_eq!(send(json!({ "2": "12.4", "4": [file["key"]] })).await, StatusCode::UNPROCESSABLE_ENTITY);
+    }
+    assert_eq!((lying(&office, "arrived"), lying(&office, "files")), (1, before));
+    assert_eq!(send(json!({ "1": "Ada", "2": "12.40 m", "4": [file["key"]] })).await, StatusCode::OK);
+    assert_eq!((lying(&office, "arrived"), lying(&office, "files")), (0, before + 1));
+}

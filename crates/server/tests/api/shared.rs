@@ -106,6 +106,7 @@ async fn a_passcode_is_told_by_the_message_and_is_not_guessed() {
     let texts = server.texts();
     let (text, _) = texts.iter().find(|(text, _)| text.contains(token)).expect("the message");
     let told = text.split(" with ").nth(1).and_then(|rest| rest.get(..6)).expect("six digits");
+    assert_eq!(shared(&all[0]).0["passcode"], told, "the office can say it on the telephone");
     let (status, opened) = office.ask("POST", &open, json!({ "passcode": format!(" {told} ") })).await;
     assert_eq!((status, &opened["download"]), (StatusCode::OK, &json!(false)), "{opened}");
     // Whoever tries one after the other is stopped long before a million.
