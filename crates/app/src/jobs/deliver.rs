@@ -289,7 +289,12 @@ fn settle(t: &Transaction<'_>, work: &DeliveryWork, outcome: &Outcome, pause: Du
     let about = About { run: work.run_id, item: Some(work.item_id), delivery: Some(id) };
     let error = |failure: &Failure| DeliveryError { code: failure.code.to_owned(), message: failure.message.clone() };
     let (moved, what, detail) = match outcome {
-        Outcome::Delivered(receipt) => (deliveries::delivered(t, id, receipt, &at)?, "delivered", receipt.clone()),
+        Outcome::Delivered(receipt) => {
+            let moved = deliveries::delivered(t, id, receipt, &at)?;
+            // Meanwhile a person may have had another delivery of the record tried again.
+            deliveries::repeat(t, deliveries::ITSELF_IF_OPEN, id, &at)?;
+            (moved, "delivered", receipt.clone())
+        }
         Outcome::Failed(failure) => {
             (deliveries::went_wrong(t, DeliveryEvent::Fail, id, &error(failure), &at)?, "failed", failure.message.clone())
         }

@@ -315,6 +315,9 @@ pub fn again(c: &Connection, event: DeliveryEvent, id: i64, at: &str) -> Result<
 
 /// The record of a delivery.
 const OF_THE_SAME: &str = "item_id = (SELECT item_id FROM delivery WHERE id = :of)";
+/// A delivery itself, where another of its record is open again.
+pub const ITSELF_IF_OPEN: &str = "id = :of AND EXISTS (SELECT 1 FROM delivery AS other WHERE other.item_id = delivery.item_id
+    AND other.kind <> 'sheet' AND other.state IN ('blocked', 'to send', 'sending'))";
 /// The records of a run of which something is to be delivered.
 pub const OF_RUN_TO_SEND: &str = "run_id = :of AND EXISTS (SELECT 1 FROM delivery AS other WHERE other.item_id = delivery.item_id
     AND other.kind <> 'sheet' AND other.state = 'to send')";

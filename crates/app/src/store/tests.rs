@@ -215,6 +215,29 @@ fn what_failed_over_one_channel_and_arrived_over_another_counts_as_served() {
 }
 
 #[test]
+fn a_row_is_written_anew_where_its_record_was_opened_again_meanwhile() {
+    let (_folder, mut c, run) = furnished();
+    make(&mut c, 1, &["email", "sheet"]);
+    let last = |c: &Connection| deliveries::due(c, ("sheet", true), 0, &[], 9).expect("asks").len();
+    assert_eq!(last(&c), 0, "the message comes first");
+    assert!(deliveries::begin(&c, 1, "", 5, AT).expect("begins").is_some());
+    assert!(deliveries::went_wrong(&c, DeliveryEvent::Fail, 1, &later("refused"), AT).expect("fails"));
+    assert_eq!(last(&c), 1);
+    assert!(deliveries::begin(&c, 2, "", 5, AT).expect("begins").is_some());
+    // While the row is written, a person has the message sent again.
+    assert_eq!(retry(&mut c, run, Some(1), LATER), 1);
+    assert!(deliveries::delivered(&c, 2, "Failed", LATER).expect("written"));
+    deliveries::repeat(&c, deliveries::ITSELF_IF_OPEN, 2, LATER).expect("looks");
+    let now = |c: &Connection| list(c, run)[0].deliveries.iter().map(|d| d.state.clone()).collect::<Vec<_>>();
+    assert_eq!((now(&c), last(&c)), (vec!["to send".to_owned(), "to send".to_owned()], 0));
+    assert!(deliveries::begin(&c, 1, "", 5, LATER).expect("begins").is_some() && deliveries::delivered(&c, 1, "", LATER).expect("taken"));
+    assert_eq!(last(&c), 1, "now it is written anew");
+    assert!(deliveries::begin(&c, 2, "", 5, LATER).expect("begins").is_some() && deliveries::delivered(&c, 2, "", LATER).expect("written"));
+    deliveries::repeat(&c, deliveries::ITSELF_IF_OPEN, 2, LATER).expect("looks");
+    assert_eq!(now(&c), ["delivered", "delivered"], "once");
+}
+
+#[test]
 fn what_was_withdrawn_over_one_channel_and_arrived_over_another_counts_as_served() {
     let (_folder, mut c, first) = furnished();
     for item in [1, 2] {
