@@ -145,7 +145,10 @@ async fn prepare(app: &App, run: i64) -> Result<(Arc<Prepared>, runs::RunWork), 
     let prepared = app.prepare_in(&office, work.setup.clone(), Some(work.template_version_id), Some(work.sheet_id), moment).await;
     match prepared {
         Ok(mut prepared) => {
-            prepared.links = prepared.links.map(|links| links.of_run(run));
+            // A proof names the example: its own link would open nothing.
+            if !work.proof {
+                prepared.links = prepared.links.map(|links| links.of_run(run));
+            }
             Ok((Arc::new(prepared), work))
         }
         Err(refused) if refused.kind == ErrorKind::Internal => Err(Unprepared::Fault(anyhow::anyhow!(refused))),
