@@ -6,21 +6,18 @@ use std::net::TcpListener;
 use std::sync::{Arc, Mutex};
 
 use anyhow::{Context, Result};
-use mangle_journeys::{Browser, Program, ask, picture, wait};
+use mangle_journeys::{Browser, Program, ask, picture, reminders, wait};
 use serde_json::{Value, json};
 
 const DISPATCH: &str = "/dispatches/balance-reminders";
 
-/// The demo's letter over three records, all names mapped.
+/// The demo's letter over three records, all names mapped, with its link in the message.
 fn three_letters(program: &Program) -> Result<()> {
-    let url = format!("{}/api{DISPATCH}", program.address);
-    let bench = ask("GET", &url, None)?;
-    let mut setup = bench["setup"].clone();
-    setup["ties"]["harbour due"] = json!("Yearly fee");
-    setup["channels"][0]["channel"]["body"] = json!("Read it at [: document.link]\nPasscode: [: document.passcode]\n");
-    setup["filter"] = json!("ref in (\"BQ-0012\"; \"BQ-0031\"; \"BQ-0047\")");
-    let body = json!({ "name": bench["name"], "template_id": bench["template_id"], "sheet_id": bench["sheet_id"], "setup": setup });
-    ask("PUT", &url, Some(body)).map(drop)
+    let three = |body: &mut Value| {
+        body["setup"]["channels"][0]["channel"]["body"] = json!("Read it at [: document.link]\nPasscode: [: document.passcode]\n");
+        body["setup"]["filter"] = json!("ref in (\"BQ-0012\"; \"BQ-0031\"; \"BQ-0047\")");
+    };
+    reminders(program, three).map(drop)
 }
 
 async fn run(b: &Browser, program: &Program) -> Result<Value> {

@@ -42,6 +42,7 @@ pub fn tool(program: &str, arguments: &[&str]) -> String {
 fn more(arguments: &[&str]) -> &'static [&'static str] {
     match arguments.first() {
         Some(&"serve") => &["--public-listen", "127.0.0.1:0"],
+        Some(&"demo") => &["--port", "0", "--practice-port", "0", "--crm-port", "0", "--public-port", "0"],
         _ => &[],
     }
 }
@@ -93,37 +94,12 @@ impl Program {
 
     /// The demo world on free ports, before anything happened in it.
     pub fn demo(folder: &Path) -> Result<Program> {
-        Program::start(&[
-            "demo",
-            "--fresh",
-            "--port",
-            "0",
-            "--practice-port",
-            "0",
-            "--crm-port",
-            "0",
-            "--public-port",
-            "0",
-            "--folder",
-            &folder.to_string_lossy(),
-        ])
+        Program::start(&["demo", "--fresh", "--folder", &folder.to_string_lossy()])
     }
 
     /// The demo world on free ports, as `make demo` starts it: with runs, answers and messages.
     pub fn demo_with_history(folder: &Path) -> Result<Program> {
-        Program::start(&[
-            "demo",
-            "--port",
-            "0",
-            "--practice-port",
-            "0",
-            "--crm-port",
-            "0",
-            "--public-port",
-            "0",
-            "--folder",
-            &folder.to_string_lossy(),
-        ])
+        Program::start(&["demo", "--folder", &folder.to_string_lossy()])
     }
 
     /// Ends the program at once, without a chance to put anything in order.

@@ -3,7 +3,7 @@
 use std::process::{Command, Output, Stdio};
 
 use anyhow::{Context, Result};
-use mangle_program_tests::{Does, Program, Told, ask, binary, mail_server, repository, tool};
+use mangle_program_tests::{Does, Program, Told, binary, mail_server, reminders, repository, tool};
 use serde_json::{Value, json};
 
 fn mangle(arguments: &[&str]) -> Output {
@@ -225,16 +225,10 @@ fn nested_records_are_merged_from_json() -> Result<()> {
     Ok(())
 }
 
-/// The demo's data folder, with three letters that can be sent; the practice mailbox's port.
+/// The demo's data folder, with three letters that can be sent.
 fn demo_folder(folder: &std::path::Path) -> Result<()> {
     let mut program = Program::demo(folder)?;
-    let url = format!("{}/api/dispatches/balance-reminders", program.address);
-    let bench = ask("GET", &url, None)?;
-    let mut setup = bench["setup"].clone();
-    setup["ties"]["harbour due"] = json!("Yearly fee");
-    setup["filter"] = json!("ref in (\"BQ-0012\"; \"BQ-0031\"; \"BQ-0047\")");
-    let body = json!({ "name": bench["name"], "template_id": bench["template_id"], "sheet_id": bench["sheet_id"], "setup": setup });
-    ask("PUT", &url, Some(body))?;
+    reminders(&program, |body| body["setup"]["filter"] = json!("ref in (\"BQ-0012\"; \"BQ-0031\"; \"BQ-0047\")"))?;
     assert_eq!(program.terminate()?, Some(0));
     Ok(())
 }
