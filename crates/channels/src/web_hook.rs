@@ -157,7 +157,8 @@ pub fn signature(key: &[u8], id: &str, seconds: i64, body: &[u8]) -> String {
 fn body(delivery: &Delivery, payload: &WebHookPayload, now: Timestamp) -> Result<Vec<u8>, Outcome> {
     let size: usize = delivery.documents.iter().map(|document| document.bytes.len()).sum();
     if payload.documents == Along::Content && size > LARGEST {
-        let message = format!("the documents have {} MB, and at most {} MB go along. Send their link instead.", size >> 20, LARGEST >> 20);
+        let message =
+            format!("the documents are {} MB in all; at most {} MB can be sent. Send their link instead.", size >> 20, LARGEST >> 20);
         return Err(Outcome::Failed(Failure::new("too-large", message)));
     }
     let documents = delivery.documents.iter().map(|document| {

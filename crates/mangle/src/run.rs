@@ -7,7 +7,7 @@ use std::process::ExitCode;
 use std::time::Duration;
 
 use anyhow::{Context, Result, ensure};
-use mangle_app::dispatches::Unseen;
+use mangle_app::dispatches::Unattended;
 use mangle_app::{App, Options};
 use tokio::sync::broadcast::error::RecvError;
 
@@ -58,7 +58,7 @@ const PAGE: usize = 500;
 pub fn run(arguments: Arguments) -> Result<ExitCode> {
     let missing = || format!("{} is not the data folder of a Mangle", arguments.folder.display());
     ensure!(arguments.folder.join("mangle.sqlite").is_file(), missing());
-    let asked = Unseen {
+    let asked = Unattended {
         filter: arguments.filter.clone().unwrap_or_default(),
         rows: arguments.rows.as_deref().map(rows).transpose()?,
         again: arguments.again,
@@ -78,11 +78,11 @@ pub fn run(arguments: Arguments) -> Result<ExitCode> {
     })
 }
 
-async fn start(app: &App, arguments: &Arguments, asked: Unseen, report: Box<dyn Write>) -> Result<ExitCode> {
+async fn start(app: &App, arguments: &Arguments, asked: Unattended, report: Box<dyn Write>) -> Result<ExitCode> {
     let mut changes = app.changes.subscribe();
     let run = match arguments.proof {
-        true => app.proofs_unseen(&arguments.dispatch, asked).await?,
-        false => app.start_unseen(&arguments.dispatch, asked).await?,
+        true => app.proofs_unattended(&arguments.dispatch, asked).await?,
+        false => app.start_unattended(&arguments.dispatch, asked).await?,
     };
     eprintln!("Run {} of {} started", run.id, mangle_core::words::counted(run.count, "record", "records"));
     if arguments.wait {

@@ -19,7 +19,7 @@ use crate::{App, Error, clock};
 
 pub use bench::{Bench, DispatchBody};
 pub use preflight::{PreflightView, of_all};
-pub use start::{ProofRun, StartRun, Unseen};
+pub use start::{ProofRun, StartRun, Unattended};
 
 /// The names of a sheet and its source.
 pub fn sheet_name(c: &Connection, id: Option<i64>) -> anyhow::Result<Option<(String, String)>> {

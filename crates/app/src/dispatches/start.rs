@@ -40,10 +40,10 @@ pub struct StartRun {
     hold: bool,
 }
 
-/// What a run is started with where nobody looks at a screen: which of the records that the
-/// dispatch selects, and what was confirmed.
+/// What a run is started with unattended: which of the records that the dispatch selects, and what
+/// was confirmed.
 #[derive(Debug, Clone, Default)]
-pub struct Unseen {
+pub struct Unattended {
     /// A condition that they meet besides; blank for none.
     pub filter: String,
     /// Their rows; none for all.
@@ -56,7 +56,7 @@ pub struct Unseen {
     pub start_key: Option<String>,
 }
 
-impl Unseen {
+impl Unattended {
     /// The dispatch with the narrower selection.
     async fn narrow(&self, app: &App, mut dispatch: Dispatch) -> Result<Dispatch, Error> {
         let also = self.filter.trim();
@@ -77,8 +77,8 @@ impl Unseen {
 }
 
 impl App {
-    /// Starts a run that nobody has looked at before.
-    pub async fn start_unseen(&self, key: &str, asked: Unseen) -> Result<RunInfo, Error> {
+    /// Starts a run unattended: from a terminal or a scheduler.
+    pub async fn start_unattended(&self, key: &str, asked: Unattended) -> Result<RunInfo, Error> {
         let dispatch = find(self, key).await?;
         let (id, start_key) = (dispatch.id, asked.start_key.clone());
         if let Some(run) = self.store.with(move |c| begun(c, id, start_key.as_deref())).await? {
@@ -90,7 +90,7 @@ impl App {
     }
 
     /// Makes proofs of the records that such a run would be of, for the person.
-    pub async fn proofs_unseen(&self, key: &str, asked: Unseen) -> Result<RunInfo, Error> {
+    pub async fn proofs_unattended(&self, key: &str, asked: Unattended) -> Result<RunInfo, Error> {
         let to = self.store.with(|c| settings::read(c)).await?.person_email;
         if to.trim().is_empty() {
             return Err(Error::conflict("no-person", "no address for proofs. Enter your e-mail address in Settings."));

@@ -237,7 +237,7 @@ async fn take_over(app: &App, form: i64, live: &Form, sent: &Sent, now: DateTime
                 app.files
                     .get(&own.file)
                     .await
-                    .map_err(|_| Error::unusable("no-file", format!("the file “{}” is not there any more. Add it again.", own.name)))?,
+                    .map_err(|_| Error::unusable("no-file", format!("the file “{}” is no longer there. Add it again.", own.name)))?,
             ),
         }
     }

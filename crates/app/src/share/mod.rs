@@ -198,7 +198,7 @@ pub async fn document(app: &App, token: String, format: Format, key: &str) -> Ou
     let (found, payload, office) = app.store.read(move |c| find(c, &token)).await?;
     let expires: i64 = key.split_once('.').and_then(|(seconds, _)| seconds.parse().ok()).unwrap_or(0);
     if expires < clock::seconds() || !same(&self::key(app, found.id, expires), key) {
-        return Err(Error::new(ErrorKind::Missing, "opened-long-ago", "this page has been open for long. Reload it."));
+        return Err(Error::new(ErrorKind::Missing, "opened-long-ago", "this page has been open for too long. Reload it."));
     }
     // Whoever has opened it may load it, though nobody else may open it any more.
     match shut(&found, &payload, clock::now()) {

@@ -139,8 +139,8 @@ fn busy() -> Response {
     refused
 }
 
-/// Serves public pages until the process ends. Spoken is HTTP/1.1 (RFC 9112); TLS is for a proxy
-/// in front.
+/// Serves public pages until the process ends. It speaks HTTP/1.1 (RFC 9112); a proxy in front
+/// adds TLS.
 pub async fn serve(listener: TcpListener, router: Router, limits: Limits) -> Result<()> {
     let seats = Places::new(limits.connections);
     loop {

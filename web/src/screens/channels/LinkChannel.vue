@@ -18,10 +18,10 @@ const kind = computed(() => {
   if (!props.channel.passcode.trim()) return 'none'
   return props.channel.passcode.trim() === MADE ? 'made' : 'field'
 })
-const address = computed(() => props.bench.columns.find((c) => c.type !== 'list')?.name)
+const first = computed(() => props.bench.columns.find((c) => c.type !== 'list')?.name)
 
 function choose(kind: string) {
-  const field = address.value ? `[: ${address.value}]` : '[: ]'
+  const field = first.value ? `[: ${first.value}]` : '[: ]'
   props.change((c) => (c.passcode = kind === 'none' ? '' : kind === 'made' ? MADE : field))
 }
 </script>
