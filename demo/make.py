@@ -322,6 +322,34 @@ def letter(path, old=False):
     pack(path, out.getvalue())
 
 
+def dock_pass(path):
+    """A pass of A6 for the gate: whose it is, of which boat, and its bar code."""
+    d = docx.Document()
+    d.core_properties.author, d.core_properties.title = "Brackwater Quay", "Dock pass"
+    d.core_properties.created = d.core_properties.modified = dt.datetime(2026, 11, 2, 9, 0)
+    style = d.styles["Normal"]
+    style.font.name, style.font.size = "Arial", Pt(10)
+    style.paragraph_format.space_after = Pt(2)
+    s = d.sections[0]
+    s.page_width, s.page_height = Cm(14.8), Cm(10.5)
+    s.left_margin = s.right_margin = s.top_margin = s.bottom_margin = Cm(1)
+    p = d.add_paragraph()
+    run = p.add_run("DOCK PASS 2026")
+    run.bold, run.font.size = True, Pt(18)
+    d.add_paragraph("[: office.name]")
+    p = d.add_paragraph()
+    p.paragraph_format.space_before = Pt(14)
+    run = p.add_run("[: first name] [: last name]")
+    run.bold, run.font.size = True, Pt(14)
+    d.add_paragraph("“[: boat name]”, berth [: berth]")
+    p = d.add_paragraph("[:barcode code128 of ref width 6cm height 1.4cm]")
+    p.paragraph_format.space_before = Pt(18)
+    d.add_paragraph("[: ref]")
+    out = io.BytesIO()
+    d.save(out)
+    pack(path, out.getvalue())
+
+
 def png(w, h, rows):
     """A PNG of rows of RGB, each with its filter byte (ISO/IEC 15948)."""
     chunk = lambda kind, data: struct.pack(">I", len(data)) + kind + data + struct.pack(">I", zlib.crc32(kind + data))
@@ -658,3 +686,4 @@ if __name__ == "__main__":
     quote(HERE / "refit-quote.docx")
     survey(HERE / "survey-report.docx")
     berths(HERE / "berth-list.docx")
+    dock_pass(HERE / "dock-pass.docx")

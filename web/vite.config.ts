@@ -23,6 +23,11 @@ export default defineConfig({
             { name: 'base', test: /node_modules[\\/](@?vue[\\/]|@fontsource|openapi-fetch)/, priority: 2 },
             { name: 'pad', test: /node_modules[\\/]signature_pad/, priority: 2 },
             { name: 'pdf', test: /node_modules[\\/]pdfjs-dist/, priority: 2 },
+            {
+              name: 'editor',
+              test: /node_modules[\\/](@tiptap|prosemirror|orderedmap|rope-sequence|w3c-keyname|linkifyjs)/,
+              priority: 3,
+            },
             { name: 'kit', test: /node_modules/, priority: 1 },
           ],
         },

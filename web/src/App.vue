@@ -5,6 +5,7 @@ import { useRouter } from 'vue-router'
 
 import { api, ask, attempt, tell, upload } from './api/client'
 import { useRuns } from './api/runs'
+import { goBy } from './api/words'
 import Finder from './parts/Finder.vue'
 import Imports from './parts/Imports.vue'
 import Keys from './parts/Keys.vue'
@@ -19,6 +20,7 @@ const taking = ref(false)
 
 onMounted(() => {
   void attempt(runs.load)
+  void attempt(async () => goBy((await ask(api.GET('/api/settings'))).time_zone))
   runs.listen()
 })
 

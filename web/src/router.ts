@@ -46,6 +46,12 @@ export const router = createRouter({
       meta: { title: 'Clauses' },
     },
     {
+      path: '/messages/:id?',
+      component: () => import('./screens/Messages.vue'),
+      props: true,
+      meta: { title: 'Messages' },
+    },
+    {
       path: '/dispatches',
       component: () => import('./screens/Dispatches.vue'),
       meta: { title: 'Dispatches' },

@@ -2,9 +2,11 @@
 
 use std::fs::{File, TryLockError};
 use std::path::{Path, PathBuf};
-use std::sync::{Arc, Mutex};
+use std::sync::{Arc, Mutex, PoisonError};
 
 use anyhow::{Context, Result};
+use jiff::civil::DateTime;
+use jiff::tz::TimeZone;
 use mangle_channels::Channel;
 use mangle_core::template::Clauses;
 use mangle_documents::layout::FontSet;
@@ -15,11 +17,11 @@ use tokio_util::task::TaskTracker;
 use crate::cache::Cache;
 use crate::crm::Secrets;
 use crate::files::Files;
-use crate::jobs::{self, Journal, Outbox, SheetColumns};
+use crate::jobs::{self, CrmRecords, Journal, Outbox, SheetColumns};
 use crate::prepare::{LoadedSheet, LoadedTemplate};
-use crate::store::Store;
 use crate::store::snapshots::Snapshot;
-use crate::{Actor, forms, mail, share, web_hook};
+use crate::store::{Store, settings};
+use crate::{Actor, buckets, clock, forms, mail, printers, share, triggers, web_hook};
 
 /// How the application is run.
 #[derive(Debug, Clone)]
@@ -58,6 +60,8 @@ pub struct Inner {
     /// The address that public pages are reached at, without a slash at its end; none where there
     /// are none.
     pub public_url: Option<String>,
+    /// The address that the office's people open the application at, without a slash at its end.
+    pub office_url: Option<String>,
     /// Shared documents that were asked for just now, by number.
     pub(crate) shared: Cache<share::Ready>,
     /// What has begun to be delivered.
@@ -75,7 +79,7 @@ pub struct Inner {
     /// The fonts, once they are read.
     pub(crate) fonts: Mutex<Option<Arc<FontSet>>>,
     /// Keeps tokens closed.
-    pub secrets: Secrets,
+    pub secrets: Arc<Secrets>,
     /// The jobs beside runs that are being done.
     pub(crate) background: jobs::Background,
     /// Files that are being imported.
@@ -84,6 +88,10 @@ pub struct Inner {
     pub(crate) arrived: Files,
     /// Held while one of them comes, or it is looked which of them nobody waits for.
     pub(crate) arriving: tokio::sync::Mutex<()>,
+    /// The office's time zone.
+    zone: Mutex<TimeZone>,
+    /// What is at work for triggers.
+    pub(crate) firings: triggers::Firings,
     /// Who makes which run.
     pub makers: jobs::Makers,
     /// Makes documents: as many at a time as there are cores, whatever the number of runs.
@@ -114,23 +122,33 @@ impl std::fmt::Debug for App {
 /// Opens the application of a folder and takes up the runs that were going.
 /// Must be called within a tokio runtime.
 pub async fn open(options: Options) -> Result<App> {
-    let adapters = mangle_channels::all(&options.channels);
-    open_with(options, |store| adapters.into_iter().chain([Arc::new(SheetColumns::new(store.clone())) as Arc<dyn Channel>]).collect()).await
+    let config = mangle_channels::Config { raster: Some(mangle_documents::pdf::raster), ..options.channels.clone() };
+    let adapters = mangle_channels::all(&config);
+    open_with(options, |store, secrets| {
+        let own: [Arc<dyn Channel>; 2] = [
+            Arc::new(CrmRecords::new(store.clone(), secrets.clone(), tokio::runtime::Handle::current())),
+            Arc::new(SheetColumns::new(store.clone())),
+        ];
+        adapters.into_iter().chain(own).collect()
+    })
+    .await
 }
 
 /// The same with adapters of one's own, which may write into the store.
-pub(crate) async fn open_with(options: Options, adapters: impl FnOnce(&Store) -> Vec<Arc<dyn Channel>>) -> Result<App> {
+pub(crate) async fn open_with(options: Options, adapters: impl FnOnce(&Store, &Arc<Secrets>) -> Vec<Arc<dyn Channel>>) -> Result<App> {
     std::fs::create_dir_all(&options.folder).with_context(|| format!("can't create the folder {}", options.folder.display()))?;
     let lock = lock(&options.folder)?;
     let cores = std::thread::available_parallelism().map_or(1, usize::from);
     let store = Store::open(&options.folder.join("mangle.sqlite"))?;
-    let outboxes = adapters(&store).into_iter().map(Outbox::new).collect();
+    let secrets = Arc::new(Secrets::open(&options.folder)?);
+    let outboxes = adapters(&store, &secrets).into_iter().map(Outbox::new).collect();
     let inner = Arc::new(Inner {
         store,
         files: Files::open(&options.folder.join("files"))?,
         folders: options.channels.folders.iter().map(|(name, _)| name.clone()).collect(),
         hosts: options.channels.hosts.clone(),
         public_url: options.channels.public_url.as_ref().map(|url| url.trim_end_matches('/').to_owned()),
+        office_url: options.channels.office_url.clone(),
         shared: Cache::new(256, MOST_SHARED),
         journal: Journal::open(&options.folder)?,
         outboxes,
@@ -139,11 +157,13 @@ pub(crate) async fn open_with(options: Options, adapters: impl FnOnce(&Store) ->
         patching: tokio::sync::Mutex::default(),
         clauses: Mutex::default(),
         fonts: Mutex::default(),
-        secrets: Secrets::open(&options.folder)?,
+        secrets,
         background: jobs::Background::default(),
         incoming: Files::open(&options.folder.join("incoming"))?,
         arriving: tokio::sync::Mutex::default(),
         arrived: Files::open(&options.folder.join("arrived"))?,
+        zone: Mutex::new(TimeZone::UTC),
+        firings: triggers::Firings::default(),
         makers: jobs::Makers::default(),
         pool: jobs::Pool::begin(cores)?,
         tasks: TaskTracker::new(),
@@ -153,9 +173,13 @@ pub(crate) async fn open_with(options: Options, adapters: impl FnOnce(&Store) ->
     });
     // There is one person until there is sign-in.
     let app = App { inner, actor: Actor::User };
+    app.keep_time().await?;
     mail::apply(&app).await?;
     web_hook::apply(&app).await?;
+    printers::apply(&app).await?;
+    buckets::apply(&app).await?;
     jobs::take_up(&app).await?;
+    triggers::take_up(&app);
     forms::tidy(&app).await?;
     Ok(app)
 }
@@ -182,6 +206,24 @@ impl App {
     /// Who acts.
     pub fn actor(&self) -> Actor {
         self.actor
+    }
+
+    /// Goes by the office's time zone, as it is set now.
+    pub(crate) async fn keep_time(&self) -> Result<()> {
+        let zone = self.store.read(settings::read).await?.zone();
+        *self.zone.lock().unwrap_or_else(PoisonError::into_inner) = zone;
+        self.forget_sheets();
+        Ok(())
+    }
+
+    /// The office's time zone.
+    pub fn zone(&self) -> TimeZone {
+        self.zone.lock().unwrap_or_else(PoisonError::into_inner).clone()
+    }
+
+    /// Now, by the office's clock.
+    pub fn now(&self) -> DateTime {
+        clock::local(clock::now(), &self.zone())
     }
 
     /// The adapter of a kind of channel.

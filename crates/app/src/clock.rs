@@ -1,6 +1,8 @@
 //! The one place that asks what time it is.
 
 use jiff::civil::DateTime;
+use jiff::tz::TimeZone;
+use jiff::{Timestamp, Zoned};
 
 /// Now, in the machine's clock as UTC civil time, to the second. `MANGLE_NOW`
 /// sets it for demonstrations and tests.
@@ -15,20 +17,27 @@ pub fn now() -> DateTime {
     midnight.checked_add(jiff::SignedDuration::from_secs(seconds as i64)).unwrap_or(midnight)
 }
 
-/// A moment by the machine's wall clock, as UTC civil time.
-pub fn utc(local: DateTime) -> DateTime {
-    match local.to_zoned(jiff::tz::TimeZone::system()) {
-        Ok(zoned) => zoned.with_time_zone(jiff::tz::TimeZone::UTC).datetime(),
-        Err(_) => local,
+/// A moment of UTC civil time in a time zone.
+pub fn zoned(utc: DateTime, zone: &TimeZone) -> Zoned {
+    match utc.to_zoned(TimeZone::UTC) {
+        Ok(moment) => moment.with_time_zone(zone.clone()),
+        Err(_) => Zoned::new(Timestamp::UNIX_EPOCH, zone.clone()),
     }
 }
 
-/// A moment of UTC civil time, by the machine's wall clock.
-pub fn local(utc: DateTime) -> DateTime {
-    match utc.to_zoned(jiff::tz::TimeZone::UTC) {
-        Ok(zoned) => zoned.with_time_zone(jiff::tz::TimeZone::system()).datetime(),
-        Err(_) => utc,
-    }
+/// A moment as UTC civil time.
+pub fn utc_of(moment: &Zoned) -> DateTime {
+    moment.with_time_zone(TimeZone::UTC).datetime()
+}
+
+/// A moment by the clock of a time zone, as UTC civil time.
+pub fn utc(local: DateTime, zone: &TimeZone) -> DateTime {
+    local.to_zoned(zone.clone()).map_or(local, |moment| utc_of(&moment))
+}
+
+/// A moment of UTC civil time, by the clock of a time zone.
+pub fn local(utc: DateTime, zone: &TimeZone) -> DateTime {
+    zoned(utc, zone).datetime()
 }
 
 /// Seconds since the epoch, for pauses between tries.

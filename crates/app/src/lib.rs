@@ -3,6 +3,7 @@
 
 mod actor;
 mod app;
+pub mod buckets;
 mod cache;
 pub mod clauses;
 pub mod clock;
@@ -20,9 +21,11 @@ pub mod jobs;
 pub mod language;
 pub mod mail;
 pub mod making;
+pub mod messages;
 pub mod pages;
 pub mod pictures;
 pub mod prepare;
+pub mod printers;
 mod runs;
 pub mod settings;
 pub mod share;
@@ -30,6 +33,7 @@ pub mod sources;
 pub mod store;
 pub mod templates;
 pub mod transfer;
+pub mod triggers;
 pub mod web_hook;
 
 pub use actor::Actor;
@@ -41,4 +45,6 @@ pub fn page_size() -> usize {
     100
 }
 
-pub use mangle_channels::{Config as Channels, Rate};
+pub use mangle_channels::bounces::BounceMailbox;
+pub use mangle_channels::mail::{Security, SignIn};
+pub use mangle_channels::{Config as Channels, Rate, Secret};

@@ -3,6 +3,7 @@
 
 use anyhow::{Context as _, Result};
 use jiff::civil::DateTime;
+use mangle_core::diagnostic::{Diagnostic, Target};
 use mangle_core::dispatch::{Attach, Format, PdfStandard, Plan};
 use mangle_core::language::Scope;
 use mangle_core::preflight::{Finding, Outline, Purpose, check};
@@ -20,7 +21,25 @@ pub fn filled(plan: &Plan, template: &dyn Template, scope: &Scope<'_>, means: Me
         Err(errors) => (None, errors),
     };
     let outline = check(plan, scope, errors, purpose)?;
+    let missing = missing_pictures(&outline, scope, means);
+    if !missing.is_empty() {
+        return Err(missing);
+    }
     Ok((filled.ok_or_else(Vec::new)?, outline))
+}
+
+/// What is wrong with the pictures that messages show.
+fn missing_pictures(outline: &Outline, scope: &Scope<'_>, means: Means<'_>) -> Vec<Finding> {
+    let mut findings = Vec::new();
+    for planned in &outline.deliveries {
+        for name in planned.parcel.iter().flat_map(|parcel| &parcel.pictures) {
+            if let Err(fault) = means.pictures.load(name) {
+                let target = Target::Channel { channel: planned.channel, field: "message".into() };
+                findings.push(Finding::new(scope.record.number, Diagnostic::error("picture", fault.to_string()).about(target)));
+            }
+        }
+    }
+    findings
 }
 
 /// A document that was made.

@@ -7,13 +7,14 @@ use std::sync::{Arc, Mutex};
 
 use anyhow::{Context as _, Result};
 use jiff::civil::{Date, DateTime};
+use mangle_core::diagnostic::Diagnostic;
 use mangle_core::dispatch::{Plan, Served, Setup, TieState, joint_record, joint_schema, name_uses, tie_states};
 use mangle_core::language::{Clock, Context, Folded, Scope};
 use mangle_core::records::{Filter, Record, Schema, Sheet, label};
-use mangle_core::template::Clauses;
+use mangle_core::template::{Clauses, Condition};
 use mangle_core::value::read::Reading;
 use mangle_core::value::{Locale, Value};
-use mangle_documents::formats::{Means, Template};
+use mangle_documents::formats::{ByRule, Means, Rule, Template};
 use mangle_documents::layout::FontSet;
 
 use crate::App;
@@ -25,7 +26,7 @@ use crate::store::dispatches::Dispatch;
 use crate::store::settings::Settings;
 use crate::store::sheets::SheetChange;
 use crate::store::snapshots::Snapshot;
-use crate::store::{fonts, pictures, sheets, templates};
+use crate::store::{fonts, messages, pictures, sheets, templates};
 
 /// A sheet with its records.
 #[derive(Debug)]
@@ -144,6 +145,31 @@ impl App {
         }
     }
 
+    /// The templates of a set-up's rules as one.
+    async fn by_rule(&self, setup: &Setup, own: Arc<dyn Template>, fonts: &[String]) -> Result<Arc<dyn Template>, Error> {
+        let (mut rules, mut gone): (Vec<Rule>, Vec<Diagnostic>) = (Vec::with_capacity(setup.rules.len()), Vec::new());
+        for (at, rule) in setup.rules.iter().enumerate() {
+            // One that can't be used is a problem of the set-up.
+            let condition = Condition::read(&rule.condition).unwrap_or_default();
+            let template = match rule.template {
+                None => None,
+                Some(used) => {
+                    let found = self.store.with(move |c| templates::get(c, used.id)).await?;
+                    match found.as_ref().and_then(|own| own.version(used.version)).map(|version| version.id) {
+                        Some(version) => Some(self.template_in(version, fonts).await?),
+                        None => {
+                            let message = format!("the template of rule {} no longer exists. Choose another.", at + 1);
+                            gone.push(Diagnostic::error("rule", message));
+                            None
+                        }
+                    }
+                }
+            };
+            rules.push((condition, template));
+        }
+        Ok(Arc::new(ByRule::new(rules, own, setup.otherwise).with_problems(gone)))
+    }
+
     async fn open_template(&self, version: i64, fonts: Arc<FontSet>) -> Result<LoadedTemplate, Error> {
         let found = self.store.with(move |c| templates::version(c, version)).await?;
         let found = found.ok_or_else(|| Error::missing("the template"))?;
@@ -183,7 +209,7 @@ impl App {
 
     /// A sheet with its records, as the store has it now.
     pub async fn sheet(&self, id: i64) -> Result<Arc<LoadedSheet>, Error> {
-        let now = crate::clock::now();
+        let now = self.now();
         let revision = self.store.with(|c| sheets::revision(c)).await?;
         let current = |s: &Arc<LoadedSheet>| s.revision == revision && s.day.is_none_or(|day| day == now.date());
         if let Some(ready) = self.sheets.get(id).filter(current) {
@@ -213,7 +239,7 @@ impl App {
         let _one_at_a_time = self.patching.lock().await;
         let open = self.sheets.take(id);
         self.sheets.clear();
-        let now = crate::clock::now();
+        let now = self.now();
         let current = |s: &Arc<LoadedSheet>| s.revision == change.before && s.day.is_none_or(|day| day == now.date());
         let Some(open) = open.filter(current) else { return };
         let patched = self.store.read(move |c| -> Result<_> {
@@ -244,7 +270,9 @@ impl App {
         moment: DateTime,
     ) -> Result<Prepared, Error> {
         let (id, name) = (dispatch.id, dispatch.name.clone());
-        let now = self.store.with(move |c| Snapshot::take(c, (id, &name), sheet)).await?;
+        let taken =
+            self.store.read(move |c| -> Result<_, Error> { Ok((Snapshot::take(c, (id, &name), sheet)?, messages::resolve(c, &setup)?)) });
+        let (now, setup) = taken.await?;
         self.prepare_in(&now, setup, template, sheet, moment).await
     }
 
@@ -258,7 +286,10 @@ impl App {
         moment: DateTime,
     ) -> Result<Prepared, Error> {
         let template = match template {
-            Some(version) => Some(self.template_in(version, &office.fonts).await?),
+            Some(version) => {
+                let own = self.template_in(version, &office.fonts).await?;
+                Some(if setup.rules.is_empty() { own } else { self.by_rule(&setup, own, &office.fonts).await? })
+            }
             None => None,
         };
         let sheet = match sheet {
@@ -339,6 +370,8 @@ pub struct Prepared {
     pub schema: Arc<Schema>,
     /// What the dispatch made of the rows before; by their numbers.
     pub served: HashMap<usize, Served>,
+    /// The rows that count alone; none for all.
+    pub only: Option<HashSet<usize>>,
     /// What share links are made of; none where the set-up has none.
     pub links: Option<Links>,
     pictures: Arc<OfficePictures>,
@@ -355,6 +388,8 @@ impl Prepared {
         settings: Settings,
     ) -> Prepared {
         let locale = Locale::parse(&setup.locale).unwrap_or_else(|_| Locale::english());
+        // Dates and times print by the office's clock.
+        let moment = crate::clock::local(moment, &settings.zone());
         let mut context = Context::new(locale, moment);
         context.clock = Clock { now: moment };
         context.office = settings.office();
@@ -367,7 +402,7 @@ impl Prepared {
             None => Arc::default(),
         };
         let (plan, served) = (Plan::new(&setup), HashMap::new());
-        Prepared { plan, schema, setup, template, sheet, settings, served, links: None, pictures, context }
+        Prepared { plan, schema, setup, template, sheet, settings, served, only: None, links: None, pictures, context }
     }
 
     /// What documents are filled with besides their records.
@@ -418,15 +453,49 @@ impl Prepared {
         };
         let (mut chosen, mut unclear) = (Vec::new(), Vec::new());
         let left_out: HashSet<usize> = self.setup.left_out.iter().copied().collect();
-        let taken = |r: &&Record| !left_out.contains(&r.number) && self.setup.choose.takes(self.served.get(&r.number));
+        let counts = |row: &usize| self.only.as_ref().is_none_or(|only| only.contains(row));
+        let taken = |r: &&Record| counts(&r.number) && !left_out.contains(&r.number) && self.setup.choose.takes(self.served.get(&r.number));
         for record in sheet.sheet.records.iter().filter(taken) {
             match filter.as_ref().map_or(Ok(true), |f| f.passes(record, &self.context)) {
+                Ok(true) if !self.makes(record) => {}
                 Ok(true) => chosen.push(record),
                 Ok(false) => {}
                 Err(error) => unclear.push((record.number, error.to_string())),
             }
         }
         Ok((chosen, unclear))
+    }
+
+    /// Whether a record has a document, by the rules for templates. Where these can't be worked
+    /// out it is found in preflight.
+    fn makes(&self, record: &Record) -> bool {
+        let Some(template) = self.template.as_ref().filter(|_| !self.setup.rules.is_empty() && !self.plan.joint) else { return true };
+        template.pick(&self.scope(record, &self.context)).map_or(true, |picked| template.makes(picked))
+    }
+
+    /// How many of the records that the filter takes each rule for templates takes, and how many
+    /// none does.
+    pub fn taken_by_rules(&self) -> Vec<usize> {
+        let mut taken = vec![0; self.setup.rules.len() + 1];
+        let (Some(template), Some(sheet)) = (&self.template, &self.sheet) else { return taken };
+        let filter = Filter::read(&self.setup.filter, &sheet.sheet.schema).ok();
+        let left_out: HashSet<usize> = self.setup.left_out.iter().copied().collect();
+        for record in sheet.sheet.records.iter().filter(|record| !left_out.contains(&record.number)) {
+            let passes = filter.as_ref().is_none_or(|filter| filter.passes(record, &self.context).unwrap_or_default());
+            if let (true, Ok(picked)) = (passes, template.pick(&self.scope(record, &self.context))) {
+                taken[picked.min(self.setup.rules.len())] += 1;
+            }
+        }
+        taken
+    }
+
+    /// Which of the records meet a condition. One on which it can't be worked out does not.
+    pub fn meets(&self, condition: &str) -> Result<Vec<(usize, bool)>, Error> {
+        let Some(sheet) = &self.sheet else { return Ok(Vec::new()) };
+        let filter = Filter::read(condition, &sheet.sheet.schema)
+            .map_err(|e| Error::unusable("condition", format!("the condition can't be used: {e}")))?;
+        let meets = |record: &Record| (record.number, filter.passes(record, &self.context).unwrap_or_default());
+        Ok(sheet.sheet.records.iter().map(meets).collect())
     }
 
     /// What to call a record.

@@ -1,11 +1,13 @@
 //! The office and the person at work.
 
+use jiff::tz::TimeZone;
+use mangle_channels::print;
 use mangle_core::language::Sender;
 use mangle_core::value::{Currency, EmailAddress, Locale};
 use serde::{Deserialize, Serialize};
 
 use crate::store::settings::{self, Settings};
-use crate::{App, Error, Outcome};
+use crate::{App, Error, Outcome, printers};
 
 /// The settings, with what tells whether they were changed elsewhere.
 #[derive(Debug, Serialize, Deserialize)]
@@ -44,13 +46,33 @@ pub async fn write(app: &App, SettingsBody { settings: new, revision }: Settings
             return Err(Error::unusable("same-sender", format!("the sender “{}” is listed twice", sender.address.trim())));
         }
     }
+    if new.run_summary && new.person_email.trim().is_empty() {
+        return Err(Error::unusable("no-address", "no e-mail address for summaries of runs. Enter yours, or switch them off."));
+    }
+    for (at, printer) in new.printers.iter().enumerate() {
+        if printer.name.trim().is_empty() {
+            return Err(Error::unusable("no-name", "a printer has no name. Enter one."));
+        }
+        if new.printers[..at].iter().any(|other| other.name == printer.name) {
+            return Err(Error::unusable("same-printer", format!("the printer “{}” is listed twice", printer.name)));
+        }
+        print::check_uri(&printer.uri).map_err(|message| Error::unusable("printer", message))?;
+    }
     if !new.locale.trim().is_empty() {
         Locale::parse(new.locale.trim()).map_err(|e| Error::unusable("locale", e.to_string()))?;
     }
     if !new.currency.trim().is_empty() {
         Currency::parse(&new.currency).map_err(|e| Error::unusable("unknown-currency", e.to_string()))?;
     }
+    if !new.time_zone.trim().is_empty() {
+        TimeZone::get(new.time_zone.trim()).map_err(|_| {
+            let message = format!("“{}” is not a time zone. Choose one like Europe/Amsterdam.", new.time_zone.trim());
+            Error::unusable("time-zone", message)
+        })?;
+    }
     app.store.change(move |t| settings::change(t, revision, &new)).await?.done("the settings")?;
+    app.keep_time().await?;
+    printers::apply(app).await?;
     read(app).await
 }
 

@@ -104,6 +104,7 @@ pub async fn test(app: &App, asked: TestHook) -> Outcome<TestAnswer> {
         payload: serde_json::to_value(payload).map_err(anyhow::Error::new)?,
         office: Default::default(),
         documents: Vec::new(),
+        extras: Vec::new(),
     };
     Ok(TestAnswer::of(blocking(move || channel.deliver(&delivery, &mut |_| true)).await?))
 }

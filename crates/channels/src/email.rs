@@ -7,6 +7,7 @@ use std::fmt::Display;
 use std::sync::{Mutex, MutexGuard, PoisonError};
 use std::time::{Duration, Instant};
 
+use lettre::Address;
 use lettre::message::header::{ContentType, Header, HeaderName, HeaderValue};
 use lettre::message::{Attachment, Mailbox, MultiPart, SinglePart};
 use lettre::transport::smtp::client::SmtpConnection;
@@ -14,8 +15,9 @@ use lettre::transport::smtp::commands::{Data, Mail, Rcpt};
 use lettre::transport::smtp::extension::{Extension, MailParameter};
 use mangle_core::channel::EmailPayload;
 
-use crate::mail::{Account, MailServer, SIGN_IN};
-use crate::{Channel, Config, Delivery, Failure, Outcome, Pace};
+use crate::bounces::BounceMailbox;
+use crate::mail::{Account, MailServer, MailSettings, SIGN_IN};
+use crate::{Awaited, Channel, Config, Delivery, Failure, Notice, Outcome, Pace, Secret};
 
 /// How long a server may take to answer to a recipient, and to the whole message (RFC 5321 4.5.3.2
 /// asks for five minutes and, once the message is out, for ten).
@@ -30,11 +32,16 @@ const LOST: &str = "the connection to the mail server broke before it confirmed 
 /// have the account locked.
 const REFUSED_PAUSE: Duration = Duration::from_secs(60);
 
+/// How often it is looked for messages that came back.
+const READS_EVERY: Duration = Duration::from_secs(10);
+
 /// The e-mail channel.
 #[derive(Debug)]
 pub struct Email {
     /// The server that the operator named when the program was started.
     operators: Option<MailServer>,
+    /// The mailbox that messages over that server come back to.
+    operators_bounces: Option<(BounceMailbox, Secret)>,
     now: Mutex<Now>,
 }
 
@@ -43,6 +50,8 @@ pub struct Email {
 struct Now {
     /// The server that the office has set: it goes before the operator's.
     offices: Option<Account>,
+    /// The mailbox that messages come back to, which the office has set.
+    bounces: Option<(BounceMailbox, Secret)>,
     /// How often another was set: a connection with an earlier one is not used any more.
     times: u64,
     /// Connections that are open and not in use.
@@ -78,7 +87,14 @@ impl Email {
     /// The channel of a configuration.
     pub fn new(config: &Config) -> Email {
         let operators = config.smtp.as_ref().map(|(host, port)| MailServer::plain(host, *port, config.email_rate));
-        Email { operators, now: Mutex::default() }
+        Email { operators, operators_bounces: config.bounces.clone(), now: Mutex::default() }
+    }
+
+    /// The mailbox that messages come back to, with its password.
+    fn bounces(&self) -> Option<(BounceMailbox, Secret)> {
+        let now = self.now();
+        let operators = || self.operators_bounces.clone().filter(|_| now.offices.is_none());
+        now.bounces.clone().or_else(operators)
     }
 
     fn now(&self) -> MutexGuard<'_, Now> {
@@ -152,7 +168,8 @@ impl Channel for Email {
             Ok(open) => open,
             Err(failure) => return Outcome::Later(failure),
         };
-        let tried = send(&mut open.connection, delivery, &message, begin);
+        let return_path = self.bounces().and_then(|(mailbox, _)| mailbox.return_path(&delivery.key)?.parse().ok());
+        let tried = send(&mut open.connection, delivery, &message, return_path, begin);
         if tried.reusable {
             self.keep(open);
         }
@@ -160,15 +177,27 @@ impl Channel for Email {
     }
 
     fn configure(&self, settings: &serde_json::Value, secret: &str) -> Result<(), serde_json::Error> {
-        let server: Option<MailServer> = serde_json::from_value(settings.clone())?;
+        let MailSettings { server, bounces } = serde_json::from_value::<Option<_>>(settings.clone())?.unwrap_or_default();
         {
             let mut now = self.now();
             now.offices = server.map(|server| Account { server, secret: secret.to_owned() });
+            now.bounces = bounces;
             now.times += 1;
             now.refused = None;
         }
         self.rest();
         Ok(())
+    }
+
+    fn listens_every(&self) -> Option<Duration> {
+        self.bounces().map(|_| READS_EVERY)
+    }
+
+    fn listen(&self, _: &[Awaited], tell: &mut dyn FnMut(&Notice) -> bool) -> Result<(), Failure> {
+        match self.bounces() {
+            Some((mailbox, secret)) => mailbox.read(&secret.0, tell),
+            None => Ok(()),
+        }
     }
 
     fn rest(&self) {
@@ -179,8 +208,14 @@ impl Channel for Email {
     }
 }
 
-/// Hands one message over.
-fn send(open: &mut SmtpConnection, delivery: &Delivery, message: &lettre::Message, begin: &mut dyn FnMut(&str) -> bool) -> Tried {
+/// Hands one message over; what comes back goes to the return path, where there is one.
+fn send(
+    open: &mut SmtpConnection,
+    delivery: &Delivery,
+    message: &lettre::Message,
+    return_path: Option<Address>,
+    begin: &mut dyn FnMut(&str) -> bool,
+) -> Tried {
     let refused = |code, error: &dyn Display| Failure::new(code, format!("the mail server answered: {error}"));
     let envelope = message.envelope();
     // A server that can't be given more time is waited for as long as before.
@@ -197,7 +232,8 @@ fn send(open: &mut SmtpConnection, delivery: &Delivery, message: &lettre::Messag
         }
         parameters.push(MailParameter::SmtpUtfEight);
     }
-    let mut prepared = open.command(Mail::new(envelope.from().cloned(), parameters));
+    let from = return_path.or_else(|| envelope.from().cloned());
+    let mut prepared = open.command(Mail::new(from, parameters));
     for to in envelope.to() {
         if prepared.is_ok() {
             prepared = open.command(Rcpt::new(to.clone(), Vec::new()));
@@ -339,10 +375,25 @@ fn build(delivery: &Delivery) -> Result<lettre::Message, Failure> {
     for bcc in &payload.bcc {
         builder = builder.bcc(Mailbox::new(None, address(bcc)?));
     }
-    let mut parts = MultiPart::mixed().singlepart(SinglePart::plain(payload.body));
+    let kind_of = |kind: &str| ContentType::parse(kind).map_err(|e| fault(e.to_string()));
+    let mut parts = match payload.html {
+        None => MultiPart::mixed().singlepart(SinglePart::plain(payload.body)),
+        // The same twice, the plain one first (RFC 2046, 5.1.4); with the pictures that it shows
+        // (RFC 2387).
+        Some(html) => {
+            let mut related = MultiPart::related().singlepart(SinglePart::html(html));
+            for (id, extra) in delivery.extras.iter().filter_map(|extra| Some((extra.id.clone()?, extra))) {
+                related = related.singlepart(Attachment::new_inline(id).body(extra.bytes.clone(), kind_of(&extra.kind)?));
+            }
+            MultiPart::mixed().multipart(MultiPart::alternative().singlepart(SinglePart::plain(payload.body)).multipart(related))
+        }
+    };
+    for extra in delivery.extras.iter().filter(|extra| extra.id.is_none()) {
+        parts = parts.singlepart(Attachment::new(extra.name.clone()).body(extra.bytes.clone(), kind_of(&extra.kind)?));
+    }
     for document in &delivery.documents {
-        let kind = ContentType::parse(document.format.media_type()).map_err(|e| fault(e.to_string()))?;
-        parts = parts.singlepart(Attachment::new(document.name.clone()).body(document.bytes.clone(), kind));
+        parts =
+            parts.singlepart(Attachment::new(document.name.clone()).body(document.bytes.clone(), kind_of(document.format.media_type())?));
     }
     builder.multipart(parts).map_err(|e| fault(e.to_string()))
 }
@@ -363,13 +414,12 @@ mod tests {
         let list = |a: &str| vec![a.to_owned()];
         let payload = EmailPayload {
             to: list("femke@post.example"),
-            cc: Vec::new(),
             bcc: list("accounts@quay.example"),
             subject: "Ihr Liegeplatz, „Möwe“".into(),
             body: "Guten Tag".into(),
-            from: None,
             reply_to: list("ledger@quay.example"),
             unsubscribe: Some("https://quay.example/no-more".into()),
+            ..EmailPayload::default()
         };
         let documents = vec![Document { name: "Erinnerung Möwe.pdf".into(), format: Format::Pdf, bytes: b"%PDF-1.7".to_vec() }];
         Delivery {
@@ -377,6 +427,7 @@ mod tests {
             payload: serde_json::to_value(payload).expect("JSON"),
             office: ("Brackwater Quay".into(), office.into()),
             documents,
+            extras: Vec::new(),
         }
     }
 
@@ -460,7 +511,8 @@ mod tests {
                 });
             }
         });
-        let settings = json!({ "host": "127.0.0.1", "port": port, "security": "none", "sign_in": "password", "user": "office" });
+        let settings =
+            json!({ "server": { "host": "127.0.0.1", "port": port, "security": "none", "sign_in": "password", "user": "office" } });
         (settings, counts)
     }
 

@@ -4,18 +4,22 @@
 use std::fs::{self, File};
 use std::io::{self, ErrorKind, Write};
 use std::path::{Path, PathBuf};
+use std::sync::{Arc, PoisonError, RwLock};
 use std::time::Duration;
 
 use mangle_core::channel::{Clash, FolderPayload};
 use mangle_core::dispatch::numbered;
 use sha2::{Digest, Sha256};
 
-use crate::{Channel, Config, Delivery, Document, Failure, Fate, Outcome, Pace, Rate};
+use crate::bucket::Bucket;
+use crate::{Channel, Config, Delivery, Document, Failure, Fate, Outcome, Pace, Rate, Secret};
 
 /// The folder channel.
 #[derive(Debug)]
 pub struct Folder {
     allowed: Vec<(String, PathBuf)>,
+    /// The office's buckets, each with the secret of its key.
+    buckets: RwLock<Arc<Vec<(Bucket, Secret)>>>,
 }
 
 /// The most files of one name that are numbered.
@@ -24,7 +28,14 @@ const MOST_OF_A_NAME: usize = 10_000;
 impl Folder {
     /// The channel of a configuration.
     pub fn new(config: &Config) -> Folder {
-        Folder { allowed: config.folders.clone() }
+        Folder { allowed: config.folders.clone(), buckets: RwLock::default() }
+    }
+
+    /// The bucket of a name, where no folder has it.
+    fn bucket(&self, name: &str) -> Option<(Bucket, Secret)> {
+        let known = self.buckets.read().unwrap_or_else(PoisonError::into_inner).clone();
+        let folder = self.allowed.iter().any(|(own, _)| own == name);
+        known.iter().find(|(bucket, _)| !folder && bucket.name == name).cloned()
     }
 
     /// The folder that a delivery goes into, made where it is missing.
@@ -73,12 +84,21 @@ impl Channel for Folder {
         }
     }
 
+    fn configure(&self, settings: &serde_json::Value, _secret: &str) -> Result<(), serde_json::Error> {
+        let buckets = serde_json::from_value(settings.clone())?;
+        *self.buckets.write().unwrap_or_else(PoisonError::into_inner) = Arc::new(buckets);
+        Ok(())
+    }
+
     fn deliver(&self, delivery: &Delivery, begin: &mut dyn FnMut(&str) -> bool) -> Outcome {
         hand_over(self, delivery, begin).unwrap_or_else(|outcome| outcome)
     }
 
     fn fate(&self, delivery: &Delivery, target: &str) -> Fate {
         let Ok(payload) = serde_json::from_value::<FolderPayload>(delivery.payload.clone()) else { return Fate::Unknown };
+        if let Some((bucket, secret)) = self.bucket(&payload.folder) {
+            return bucket.fate(&secret.0, delivery, target);
+        }
         let Ok(place) = self.place(&payload) else { return Fate::Unknown };
         drop(Parts::of(&place, delivery));
         let names: Vec<&str> = target.split('\n').collect();
@@ -107,6 +127,9 @@ impl Channel for Folder {
 fn hand_over(folder: &Folder, delivery: &Delivery, begin: &mut dyn FnMut(&str) -> bool) -> Result<Outcome, Outcome> {
     let payload: FolderPayload = serde_json::from_value(delivery.payload.clone())
         .map_err(|error| Outcome::Failed(Failure::new("payload", format!("the delivery can't be read: {error}"))))?;
+    if let Some((bucket, secret)) = folder.bucket(&payload.folder) {
+        return Ok(bucket.hand_over(&secret.0, &payload, delivery, begin));
+    }
     let place = folder.place(&payload)?;
     let names = names(&place, &delivery.documents, payload.clash)?;
     let parts = Parts::of(&place, delivery);
@@ -249,6 +272,7 @@ mod tests {
             payload: serde_json::to_value(payload).expect("JSON"),
             office: Default::default(),
             documents: Format::ALL.iter().map(|format| document(*format)).collect(),
+            extras: Vec::new(),
         }
     }
 

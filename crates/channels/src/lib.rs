@@ -4,10 +4,14 @@
 //!
 //! To add one: a file here that implements [`Channel`], and its line in [`all`].
 
+pub mod bounces;
+pub mod bucket;
 mod email;
 mod folder;
 mod link;
 pub mod mail;
+pub mod print;
+mod printer;
 pub mod web_hook;
 
 use std::fmt::Debug;
@@ -22,6 +26,8 @@ use mangle_core::dispatch::Format;
 pub struct Config {
     /// Where messages are handed over: host and port.
     pub smtp: Option<(String, u16)>,
+    /// The mailbox that messages which can't be delivered come back to, with its password.
+    pub bounces: Option<(bounces::BounceMailbox, Secret)>,
     /// How many messages may leave in a minute and in an hour.
     pub email_rate: Rate,
     /// The folders that documents may be put into, by their names.
@@ -31,7 +37,25 @@ pub struct Config {
     /// The address that public pages are reached at, without a slash at its end; none where there
     /// are none.
     pub public_url: Option<String>,
+    /// The address that the office's people open the application at, without a slash at its end.
+    pub office_url: Option<String>,
+    /// Makes pictures of a PDF's pages, for printers that take no PDF.
+    pub raster: Option<Raster>,
 }
+
+/// A password or key, which no log shows.
+#[derive(Clone, Default, PartialEq, Eq, serde::Serialize, serde::Deserialize)]
+pub struct Secret(pub String);
+
+impl Debug for Secret {
+    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+        f.write_str("Secret")
+    }
+}
+
+/// Makes a PWG raster stream (PWG 5102.4) of a PDF's pages: at so many dots to the inch, in colour
+/// or grey.
+pub type Raster = fn(pdf: &[u8], dpi: u32, colour: bool) -> Result<Vec<u8>, String>;
 
 /// The channels that talk to the world outside, by the kinds of `mangle_core::channel::Channel`;
 /// those that stay within the application are its own.
@@ -40,6 +64,7 @@ pub fn all(config: &Config) -> Vec<Arc<dyn Channel>> {
         Arc::new(email::Email::new(config)),
         Arc::new(folder::Folder::new(config)),
         Arc::new(link::Link),
+        Arc::new(print::Print::new(config)),
         Arc::new(web_hook::WebHook::new(config)),
     ]
 }
@@ -75,9 +100,27 @@ pub trait Channel: Debug + Send + Sync {
         true
     }
 
-    /// Whether it waits until the record's other deliveries have ended.
-    fn comes_last(&self) -> bool {
+    /// Whether a run's deliveries are handed over one after the other, sorted by the `order` of
+    /// their payloads, once all of its documents are made.
+    fn in_order(&self) -> bool {
         false
+    }
+
+    /// Whether the other side is asked about each delivery after it was taken.
+    fn hears_later(&self) -> bool {
+        false
+    }
+
+    /// How often [`Channel::listen`] is called; none for never.
+    fn listens_every(&self) -> Option<Duration> {
+        None
+    }
+
+    /// Finds out what the other side has said of deliveries after it took them. `awaited` are
+    /// those of which more may be heard, where it is asked about each. `tell` writes a notice
+    /// down; where it says no, the notice is to be told again the next time.
+    fn listen(&self, _awaited: &[Awaited], _tell: &mut dyn FnMut(&Notice) -> bool) -> Result<(), Failure> {
+        Ok(())
     }
 
     /// Whether what was delivered can be taken back.
@@ -100,6 +143,27 @@ pub struct Delivery {
     pub office: (String, String),
     /// The documents that go along.
     pub documents: Vec<Document>,
+    /// What else goes along: pictures that a message shows, files beside the documents.
+    pub extras: Vec<Extra>,
+}
+
+/// What tells a delivery from every other, without the brackets and the host of its key: for where
+/// no sign but letters, digits and dots may stand.
+pub fn bare_key(key: &str) -> &str {
+    key.trim_start_matches('<').split('@').next().unwrap_or_default()
+}
+
+/// Something that goes along beside the documents.
+#[derive(Debug, Clone)]
+pub struct Extra {
+    /// What the message's HTML calls it (RFC 2392); none where it is a file of its own.
+    pub id: Option<String>,
+    /// Its name.
+    pub name: String,
+    /// Its media type.
+    pub kind: String,
+    /// Its content.
+    pub bytes: Vec<u8>,
 }
 
 /// A document that goes along.
@@ -144,6 +208,35 @@ impl Failure {
     pub fn new(code: &'static str, message: impl Into<String>) -> Failure {
         Failure { code, message: message.into(), after: None }
     }
+}
+
+/// A delivery of which more may be heard.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Awaited {
+    /// What tells it from every other.
+    pub key: String,
+    /// What it began with.
+    pub target: String,
+}
+
+/// What the other side says of a delivery after it took it.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Notice {
+    /// The delivery's key, or what stands before the @ in it.
+    pub key: String,
+    /// What it says.
+    pub said: Said,
+}
+
+/// What the other side says later.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub enum Said {
+    /// How far it is; more will be heard.
+    Progress(String),
+    /// It has come to its end, well.
+    Done(String),
+    /// It did not arrive after all.
+    Returned(Failure),
 }
 
 /// What became of a delivery after all.
@@ -197,6 +290,11 @@ mod tests {
         let kinds: Vec<&str> = all(&Config::default()).iter().map(|channel| channel.kind()).collect();
         let known = mangle_core::channel::Channel::KINDS;
         assert!(kinds.iter().enumerate().all(|(at, kind)| known.contains(kind) && !kinds[..at].contains(kind)), "{kinds:?}");
+    }
+
+    #[test]
+    fn a_bare_key_has_neither_brackets_nor_a_host() {
+        assert_eq!([bare_key("<7.3.0a1b@quay.example>"), bare_key("7.3.0a1b"), bare_key("")], ["7.3.0a1b", "7.3.0a1b", ""]);
     }
 
     #[test]

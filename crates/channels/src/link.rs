@@ -60,7 +60,8 @@ mod tests {
         let payload =
             LinkPayload { address: "https://quay.example/d/x".into(), passcode: String::new(), days: None, openings: None, download: true };
         let payload = serde_json::to_value(payload).expect("a payload");
-        let delivery = Delivery { key: "<1@quay.example>".into(), payload, office: Default::default(), documents: Vec::new() };
+        let delivery =
+            Delivery { key: "<1@quay.example>".into(), payload, office: Default::default(), documents: Vec::new(), extras: Vec::new() };
         assert_eq!(Link.deliver(&delivery, &mut |_| false), Outcome::NotBegun);
         assert_eq!(Link.deliver(&delivery, &mut |to| to.ends_with("/d/x")), Outcome::Delivered("https://quay.example/d/x".into()));
         let spoilt = Delivery { payload: serde_json::Value::Null, ..delivery };

@@ -9,7 +9,8 @@ use rustls::pki_types::CertificateDer;
 use rustls::pki_types::pem::PemObject;
 use serde::{Deserialize, Serialize};
 
-use crate::{Failure, Rate};
+use crate::bounces::BounceMailbox;
+use crate::{Failure, Rate, Secret};
 
 /// How long a server may take to be reached and to greet.
 const PATIENCE: Duration = Duration::from_secs(20);
@@ -78,6 +79,16 @@ pub struct MailServer {
     /// How many may leave in an hour.
     #[serde(default)]
     pub per_hour: Option<u32>,
+}
+
+/// What the channel is told of the office's settings, whenever they change.
+#[derive(Debug, Clone, Serialize, Deserialize, Default)]
+#[serde(default, deny_unknown_fields)]
+pub struct MailSettings {
+    /// The office's own server, if it has set one.
+    pub server: Option<MailServer>,
+    /// The mailbox that messages come back to, with its password.
+    pub bounces: Option<(BounceMailbox, Secret)>,
 }
 
 /// A server with the secret to sign in with, which no log shows.

@@ -255,7 +255,13 @@ mod tests {
         };
         let document = Document { name: "Quote 7.pdf".into(), format: Format::Pdf, bytes: b"%PDF-1.7".to_vec() };
         let payload = serde_json::to_value(payload).expect("a payload");
-        Delivery { key: "<1.1.abc@quay.example>".into(), payload, office: Default::default(), documents: vec![document] }
+        Delivery {
+            key: "<1.1.abc@quay.example>".into(),
+            payload,
+            office: Default::default(),
+            documents: vec![document],
+            extras: Vec::new(),
+        }
     }
 
     fn hook() -> WebHook {

@@ -10,5 +10,6 @@ pub mod language;
 pub mod preflight;
 pub mod records;
 pub mod template;
+pub mod trigger;
 pub mod value;
 pub mod words;

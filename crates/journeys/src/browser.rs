@@ -237,10 +237,21 @@ impl Browser {
 
     /// Puts a text in place of what a field holds.
     pub async fn write(&self, css: &str, text: &str) -> Result<()> {
-        let field = self.find(css).await?;
+        let until = Instant::now() + PATIENCE;
+        loop {
+            let field = self.find(css).await?;
+            match self.write_into(&field, text).await {
+                // A screen that is still being put together may draw the field anew.
+                Err(error) if error.is_stale_element_reference() && Instant::now() < until => {}
+                done => return Ok(done?),
+            }
+        }
+    }
+
+    async fn write_into(&self, field: &Element, text: &str) -> Result<(), fantoccini::error::CmdError> {
         field.click().await?;
         field.send_keys("\u{e009}a\u{e000}").await?;
-        Ok(field.send_keys(text).await?)
+        field.send_keys(text).await
     }
 
     /// The path of the address at hand.

@@ -158,7 +158,7 @@ pub fn run(arguments: Arguments) -> Result<ExitCode> {
     let schema = if plan.joint { joint_schema(&sheet.schema) } else { sheet.schema.clone() };
     let uses = name_uses(template.placeholders().iter().chain(plan.placeholders()));
     let ties = tie_states(&uses, &schema, &setup.ties);
-    let world = World { office_email: "", senders: &[], folders: &[], hosts: &[], public: false };
+    let world = World::default();
     let facts = Facts { template_problems: Some(0), source: true, unsure: &[], ties: &ties, plan: &plan, world };
     if let Some(obstacle) = obstacles(&facts).into_iter().next() {
         let remedy = match obstacle.target.station() {

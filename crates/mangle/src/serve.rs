@@ -8,8 +8,9 @@ use std::path::PathBuf;
 use anyhow::{Context, Result};
 use mangle_practice::crm;
 use mangle_practice::mailbox::{self, Mailbox};
+use mangle_practice::printer;
 use mangle_server::public::{self, Limits, Trusted};
-use mangle_server::{Channels, Options, Rate};
+use mangle_server::{BounceMailbox, Channels, Options, Rate, Secret, Security, SignIn};
 use tokio::net::TcpListener;
 
 #[derive(clap::Args)]
@@ -72,6 +73,7 @@ impl Outside {
             folders: self.allow_folder.iter().map(|text| allowed(text)).collect::<Result<_>>()?,
             hosts: self.allow_host.clone(),
             public_url: Some(public_url),
+            ..Channels::default()
         })
     }
 }
@@ -85,6 +87,7 @@ pub fn run(arguments: Arguments) -> Result<()> {
         smtp: channels.smtp,
         practice_port: arguments.practice_port,
         crm_port: None,
+        printer_port: None,
         free_ports: false,
         email_rate: channels.email_rate,
         folders: channels.folders,
@@ -116,6 +119,8 @@ pub struct What {
     pub practice_port: u16,
     /// The port of the practice CRM, where one is wanted.
     pub crm_port: Option<u16>,
+    /// The port of the practice printer, where one is wanted.
+    pub printer_port: Option<u16>,
     /// Whether the application takes a free port where its own is taken.
     pub free_ports: bool,
     /// How many messages may leave.
@@ -159,12 +164,17 @@ pub struct Running {
     app: mangle_server::App,
     /// Where the practice CRM is.
     crm: Option<String>,
+    /// Where the practice printer is.
+    printer: Option<String>,
 }
 
 impl Running {
     /// Fills a new folder with the demo world.
     pub async fn fill(&self, files: &[(&str, &[u8])]) -> Result<()> {
         mangle_server::demo(&self.app, files).await?;
+        if let Some(uri) = &self.printer {
+            mangle_server::demo_printer(&self.app, "Front desk", uri).await?;
+        }
         match &self.crm {
             Some(address) => mangle_server::demo_crm(&self.app, address, crm::TOKEN).await,
             None => Ok(()),
@@ -231,6 +241,7 @@ pub async fn start(what: What) -> Result<Running> {
         None => format!("http://localhost:{}", outside.local_addr()?.port()),
     };
     let mut more = axum::Router::new();
+    let mut bounces = None;
     let smtp = match what.smtp {
         Some(smtp) => smtp,
         None => {
@@ -238,6 +249,10 @@ pub async fn start(what: What) -> Result<Running> {
             let practice = bind_near(what.practice_port, "the practice mailbox").await?;
             let port = practice.local_addr()?.port();
             tokio::spawn(mailbox::serve(practice, mailbox.clone()));
+            // What comes back is read from a mailbox of its own.
+            let returned = TcpListener::bind(("127.0.0.1", 0)).await?;
+            bounces = Some((practice_bounces(returned.local_addr()?.port()), Secret(mailbox::PASSWORD.to_owned())));
+            tokio::spawn(mailbox::serve_returned(returned, mailbox.returned.clone()));
             more = mailbox::router(mailbox).split_for_parts().0;
             ("127.0.0.1".to_owned(), port)
         }
@@ -249,13 +264,40 @@ pub async fn start(what: What) -> Result<Running> {
         tokio::spawn(crm::serve(listener, crm::Crm::new(214)));
     }
     mangle_server::openapi(mailbox_description()?);
-    let channels =
-        Channels { smtp: Some(smtp), email_rate: what.email_rate, folders: what.folders, hosts: what.hosts, public_url: Some(public_url) };
-    let app = mangle_server::app(Options { folder: what.folder, channels }).await?;
+    let mut printer_at = None;
+    if let Some(port) = what.printer_port {
+        let listener = bind_near(port, "the practice printer").await?;
+        printer_at = Some(format!("ipp://localhost:{}/ipp/print", listener.local_addr()?.port()));
+        tokio::spawn(printer::serve(listener, printer::Printer::default()));
+    }
     let address = format!("http://localhost:{}", listener.local_addr()?.port());
+    let channels = Channels {
+        smtp: Some(smtp),
+        bounces,
+        email_rate: what.email_rate,
+        folders: what.folders,
+        hosts: what.hosts,
+        public_url: Some(public_url),
+        office_url: Some(address.clone()),
+        ..Channels::default()
+    };
+    let app = mangle_server::app(Options { folder: what.folder, channels }).await?;
     let limits = Limits { trusted: what.public.trusted, ..Limits::default() };
     let public = (outside, public::router(app.clone(), &limits), limits);
-    Ok(Running { address, listener, router: mangle_server::router(app.clone(), more), public, app, crm: crm_at })
+    Ok(Running { address, listener, router: mangle_server::router(app.clone(), more), public, app, crm: crm_at, printer: printer_at })
+}
+
+/// The mailbox that messages to the practice mailbox come back to.
+fn practice_bounces(port: u16) -> BounceMailbox {
+    BounceMailbox {
+        address: "bounces@brackwater-quay.example".to_owned(),
+        host: "127.0.0.1".to_owned(),
+        port,
+        security: Security::None,
+        sign_in: SignIn::Password,
+        user: mailbox::USER.to_owned(),
+        trust: String::new(),
+    }
 }
 
 fn mailbox_description() -> Result<utoipa::openapi::OpenApi> {

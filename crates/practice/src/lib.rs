@@ -3,3 +3,4 @@
 
 pub mod crm;
 pub mod mailbox;
+pub mod printer;

@@ -46,7 +46,10 @@ async fn sets_are_selected_filtered_ordered_and_paged() {
     let crm = crm().await;
     let (_, first) = crm.get("Cases?$count=true&$select=CaseID,Stage&$orderby=CaseID desc").await;
     assert_eq!((first["@odata.count"].as_u64(), first["value"].as_array().map(Vec::len)), (Some(214), Some(50)));
-    assert_eq!(first["value"][0].as_object().map(|o| o.keys().cloned().collect::<Vec<_>>()), Some(vec!["CaseID".into(), "Stage".into()]));
+    assert_eq!(
+        first["value"][0].as_object().map(|o| o.keys().cloned().collect::<Vec<_>>()),
+        Some(vec!["@odata.etag".into(), "CaseID".into(), "Stage".into()])
+    );
     assert_eq!(first["value"][0]["CaseID"], "RC-0214");
     // To the end by the links alone, each case once.
     let mut seen: Vec<String> = Vec::new();
@@ -140,4 +143,71 @@ async fn a_change_is_told_with_a_signature() {
     assert!(signature.starts_with("v1,") && signature.len() > 40);
     assert_eq!(body, r#"{"set":"Cases","key":"RC-0001","changed":["Stage"]}"#);
     assert_eq!(crm.values("Cases?$filter=CaseID eq 'RC-0001'").await[0]["Stage"], "Approved");
+}
+
+/// A request that changes something; its status, headers and body.
+async fn change(
+    crm: &Asked,
+    method: &str,
+    path: &str,
+    headers: &[(&str, &str)],
+    body: impl Into<reqwest::Body>,
+) -> (u16, reqwest::header::HeaderMap, Value) {
+    let method = method.parse().expect("a method");
+    let mut request = crm.client.request(method, format!("{}odata/{path}", crm.base)).bearer_auth(TOKEN).body(body);
+    for (name, value) in headers {
+        request = request.header(*name, *value);
+    }
+    let answer = request.send().await.expect("answers");
+    (answer.status().as_u16(), answer.headers().clone(), answer.json().await.unwrap_or(Value::Null))
+}
+
+#[tokio::test]
+async fn documents_and_notes_are_added_once_for_each_identity() {
+    let crm = crm().await;
+    let own = [("content-type", "application/pdf"), ("slug", "Quote%20M%C3%B6we.pdf"), ("repeatability-request-id", "a-1")];
+    let (status, headers, made) = change(&crm, "POST", "Documents", &own, "%PDF-1.7").await;
+    assert_eq!((status, made["Name"].as_str(), made["DocumentID"].as_u64()), (201, Some("Quote Möwe.pdf"), Some(1)), "{made}");
+    assert!(headers["location"].to_str().is_ok_and(|at| at.ends_with("/odata/Documents(1)")));
+    let (status, _, again) = change(&crm, "POST", "Documents", &own, "%PDF-1.7").await;
+    assert_eq!((status, &again["DocumentID"]), (201, &made["DocumentID"]), "the same request again");
+    let etag = made["@odata.etag"].as_str().expect("a tag").to_owned();
+    let json = ("content-type", "application/json");
+    let body = r#"{"CaseID":"RC-0001","Reference":"r-1"}"#;
+    assert_eq!(change(&crm, "PATCH", "Documents(1)", &[json, ("if-match", &etag)], body).await.0, 204);
+    assert_eq!(change(&crm, "PATCH", "Documents(1)", &[json, ("if-match", &etag)], body).await.0, 412, "the tag is an old one");
+    assert_eq!(change(&crm, "PATCH", "Documents(9)", &[json], body).await.0, 404);
+    let found = crm.values("Documents?$filter=Reference%20eq%20%27r-1%27").await;
+    assert_eq!((found.len(), &found[0]["@odata.mediaContentType"]), (1, &json!("application/pdf")));
+    let raw = crm.client.get(format!("{}odata/Documents(1)/$value", crm.base)).bearer_auth(TOKEN).send().await.expect("answers");
+    assert_eq!(raw.bytes().await.expect("bytes"), "%PDF-1.7");
+    assert_eq!(change(&crm, "POST", "Notes", &[json], r#"{"CaseID":"RC-0001","Text":"Sent"}"#).await.0, 201);
+    assert_eq!(change(&crm, "POST", "Notes", &[json], r#"{"Nothing":1}"#).await.0, 400);
+    assert_eq!(change(&crm, "POST", "Cases", &[json], "{}").await.0, 405);
+    // The case's own screen has them, escaped.
+    assert_eq!(change(&crm, "POST", "Notes", &[json], r#"{"CaseID":"RC-0001","Text":"<script>"}"#).await.0, 201);
+    let page = crm.client.get(format!("{}cases/RC-0001", crm.base)).send().await.expect("answers").text().await.expect("a page");
+    assert!(page.contains("Quote Möwe.pdf") && page.contains("Sent") && page.contains("&lt;script>"), "{page}");
+}
+
+#[tokio::test]
+async fn an_answer_can_be_lost_after_the_change_was_made() {
+    let crm = crm().await;
+    crm.crm.behave(Behaviour { lose_every: 1, ..Behaviour::default() });
+    let json = ("content-type", "application/json");
+    assert_eq!(change(&crm, "POST", "Notes", &[json], r#"{"CaseID":"RC-0001","Text":"Sent"}"#).await.0, 500);
+    crm.crm.behave(Behaviour::default());
+    assert_eq!(crm.values("Notes").await.len(), 1);
+}
+
+#[tokio::test]
+async fn a_repeated_request_is_answered_however_many_answers_are_lost() {
+    let crm = crm().await;
+    crm.crm.behave(Behaviour { lose_every: 1, ..Behaviour::default() });
+    let headers = [("content-type", "application/json"), ("repeatability-request-id", "6f7e0a3c-1111-8222-a333-444455556666")];
+    let body = r#"{"CaseID":"RC-0001","Text":"Sent"}"#;
+    assert_eq!(change(&crm, "POST", "Notes", &headers, body).await.0, 500);
+    assert_eq!(change(&crm, "POST", "Notes", &headers, body).await.0, 201, "it was made, and no change is made again");
+    crm.crm.behave(Behaviour::default());
+    assert_eq!(crm.values("Notes").await.len(), 1);
 }

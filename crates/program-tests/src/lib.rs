@@ -9,4 +9,4 @@ mod program;
 pub use api::{ask, send_file, wait};
 pub use dispatch::{reminders, start_reminders};
 pub use mail::{Does, Told, mail_server};
-pub use program::{Program, binary, repository, tool};
+pub use program::{Program, binary, docx, repository, tool};

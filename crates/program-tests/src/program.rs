@@ -38,11 +38,26 @@ pub fn tool(program: &str, arguments: &[&str]) -> String {
     String::from_utf8_lossy(&output.stdout).into_owned()
 }
 
+/// A DOCX of one paragraph (ECMA-376).
+pub fn docx(at: &Path, text: &str) -> Result<()> {
+    let mut out = zip::ZipWriter::new(std::fs::File::create(at)?);
+    let types = "<Types xmlns=\"http://schemas.openxmlformats.org/package/2006/content-types\"><Default Extension=\"rels\" ContentType=\"application/vnd.openxmlformats-package.relationships+xml\"/><Override PartName=\"/word/document.xml\" ContentType=\"application/vnd.openxmlformats-officedocument.wordprocessingml.document.main+xml\"/></Types>";
+    let relations = "<Relationships xmlns=\"http://schemas.openxmlformats.org/package/2006/relationships\"><Relationship Id=\"r1\" Type=\"http://schemas.openxmlformats.org/officeDocument/2006/relationships/officeDocument\" Target=\"word/document.xml\"/></Relationships>";
+    let body = format!(
+        "<w:document xmlns:w=\"http://schemas.openxmlformats.org/wordprocessingml/2006/main\"><w:body><w:p><w:r><w:t>{text}</w:t></w:r></w:p></w:body></w:document>"
+    );
+    for (name, content) in [("[Content_Types].xml", types), ("_rels/.rels", relations), ("word/document.xml", &body)] {
+        out.start_file(name, zip::write::SimpleFileOptions::default())?;
+        std::io::Write::write_all(&mut out, content.as_bytes())?;
+    }
+    out.finish().map(drop).map_err(Into::into)
+}
+
 /// What is served beside takes free ports: several programs run at once.
 fn more(arguments: &[&str]) -> &'static [&'static str] {
     match arguments.first() {
         Some(&"serve") => &["--public-listen", "127.0.0.1:0"],
-        Some(&"demo") => &["--port", "0", "--practice-port", "0", "--crm-port", "0", "--public-port", "0"],
+        Some(&"demo") => &["--port", "0", "--practice-port", "0", "--crm-port", "0", "--printer-port", "0", "--public-port", "0"],
         _ => &[],
     }
 }
@@ -74,12 +89,19 @@ impl Program {
         Program::listen(command)
     }
 
+    /// The same at another moment than the demo's.
+    pub fn start_at(now: &str, arguments: &[&str]) -> Result<Program> {
+        let mut command = Command::new(binary());
+        command.args(arguments).args(more(arguments)).env("MANGLE_NOW", now);
+        Program::listen(command)
+    }
+
     fn listen(mut command: Command) -> Result<Program> {
-        let mut child = command
-            .env("MANGLE_NOW", "2026-11-23T09:42:00")
-            .stdout(Stdio::piped())
-            .spawn()
-            .with_context(|| format!("{} can't be started; build it first", binary().display()))?;
+        if !command.get_envs().any(|(name, _)| name == "MANGLE_NOW") {
+            command.env("MANGLE_NOW", "2026-11-23T09:42:00");
+        }
+        let mut child =
+            command.stdout(Stdio::piped()).spawn().with_context(|| format!("{} can't be started; build it first", binary().display()))?;
         let mut lines = BufReader::new(child.stdout.take().context("no output")?).lines();
         let line = lines.next().context("the program ended before it listened")??;
         let address = line.strip_prefix("Mangle is running at ").with_context(|| format!("the program said “{line}”"))?.to_owned();

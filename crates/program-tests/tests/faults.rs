@@ -11,7 +11,9 @@ use std::sync::{Arc, Mutex};
 use std::time::Duration;
 
 use anyhow::{Context, Result};
-use mangle_program_tests::{Does, Program, Told, ask, mail_server, reminders, start_reminders, wait};
+use mangle_practice::crm::{self, Behaviour, Crm, TOKEN};
+use mangle_practice::printer::{self, Printer};
+use mangle_program_tests::{Does, Program, Told, ask, docx, mail_server, reminders, send_file, start_reminders, tool, wait};
 use serde_json::{Value, json};
 
 /// Chance that can be repeated: xorshift (Marsaglia 2003, “Xorshift RNGs”).
@@ -82,9 +84,34 @@ fn many(program: &Program, count: usize) -> Result<Value> {
     Ok(source["sheets"][0]["id"].clone())
 }
 
-/// The demo's letter for so many holders, or for its own, by mail and into a folder; how many
-/// records it has.
-fn make_ready(program: &Program, count: Option<usize>) -> Result<usize> {
+/// Serves a practice service for as long as the test runs, whatever becomes of the program.
+fn beside<F: Future<Output = std::io::Result<()>> + Send>(
+    serve: impl FnOnce(tokio::net::TcpListener) -> F + Send + 'static,
+) -> Result<u16> {
+    let listener = std::net::TcpListener::bind("127.0.0.1:0")?;
+    listener.set_nonblocking(true)?;
+    let port = listener.local_addr()?.port();
+    std::thread::spawn(move || -> Result<()> {
+        let runtime = tokio::runtime::Builder::new_multi_thread().worker_threads(1).enable_all().build()?;
+        Ok(runtime.block_on(async { serve(tokio::net::TcpListener::from_std(listener)?).await })?)
+    });
+    Ok(port)
+}
+
+/// Names a printer of the office.
+fn with_printer(program: &Program, port: u16) -> Result<()> {
+    let url = format!("{}/api/settings", program.address);
+    let mut settings = ask("GET", &url, None)?;
+    settings["printers"] = json!([{ "name": "Desk", "uri": format!("ipp://127.0.0.1:{port}/ipp/print") }]);
+    ask("PUT", &url, Some(settings)).map(drop)
+}
+
+/// The demo's letter for so many holders, or for its own, by mail, into a folder, as a link, into
+/// the sheet and, where there is a printer, on paper; how many records it has.
+fn make_ready(program: &Program, count: Option<usize>, printer: Option<u16>) -> Result<usize> {
+    if let Some(port) = printer {
+        with_printer(program, port)?;
+    }
     let sheet = count.map(|count| many(program, count)).transpose()?;
     let bench = reminders(program, |body| {
         body["setup"]["filter"] = json!("");
@@ -93,6 +120,9 @@ fn make_ready(program: &Program, count: Option<usize>) -> Result<usize> {
             channels.push(json!({ "channel": folder }));
             channels.push(json!({ "channel": { "kind": "link" } }));
             channels.push(json!({ "channel": { "kind": "sheet", "state": "Delivery", "values": [{ "column": "Link", "value": "[: document.link]" }] } }));
+        }
+        if let (Some(channels), Some(_)) = (body["setup"]["channels"].as_array_mut(), printer) {
+            channels.push(json!({ "channel": { "kind": "print", "printer": "Desk" } }));
         }
         if let Some(sheet) = sheet {
             body["sheet_id"] = sheet;
@@ -131,8 +161,11 @@ fn killed_at_any_moment_beside_any_mail_server_it_loses_nothing_and_delivers_not
         let (folder, office, taken) = (tempfile::tempdir()?, tempfile::tempdir()?, Taken::default());
         Program::demo(folder.path()).map(drop)?;
         let port = moody_server(taken.clone(), seed + round)?;
+        let printer = Printer::default();
+        let own = printer.clone();
+        let paper = beside(move |listener| printer::serve(listener, own))?;
         let mut program = serve(folder.path(), office.path(), port)?;
-        let count = make_ready(&program, Some(500))?;
+        let count = make_ready(&program, Some(500), Some(paper))?;
         let run = start_reminders(&program, count)?;
         let id = run["id"].clone();
         anyhow::ensure!(id.is_i64(), "{run}");
@@ -157,7 +190,148 @@ fn killed_at_any_moment_beside_any_mail_server_it_loses_nothing_and_delivers_not
         }
         let done = wait(&program, &id, |run| run["state"] == "done").with_context(|| format!("{}", database.display()))?;
         check(&program, &id, count, &done, &taken.lock().expect("one at a time"), office.path(), (seed, round))?;
+        on_paper(&printer, &items(&program, &id)?).with_context(|| format!("{:?}", (seed, round)))?;
     }
+    Ok(())
+}
+
+/// Each document is printed once, in the order of the run, and said to be.
+fn on_paper(printer: &Printer, items: &[Value]) -> Result<()> {
+    // A job that was made before a kill and never sent is empty, and was cancelled.
+    let mut jobs: Vec<_> = printer.jobs().into_iter().filter(|job| !job.documents.is_empty()).collect();
+    jobs.sort_by_key(|job| job.number);
+    anyhow::ensure!(jobs.len() == items.len(), "{} jobs for {} records", jobs.len(), items.len());
+    for (job, item) in jobs.iter().zip(items) {
+        let name = item["documents"][0]["name"].as_str().unwrap_or_default();
+        anyhow::ensure!(name.starts_with(&job.name), "{name} is not {}", job.name);
+        anyhow::ensure!(item["deliveries"][4]["state"] == "delivered", "{item}");
+    }
+    Ok(())
+}
+
+#[test]
+fn killed_while_it_writes_into_a_crm_that_loses_answers_it_writes_each_thing_once() -> Result<()> {
+    const CASES: usize = 120;
+    let mut chance = Chance(20_261_130);
+    let (folder, office, taken) = (tempfile::tempdir()?, tempfile::tempdir()?, Taken::default());
+    let crm = Crm::new(CASES);
+    let own = crm.clone();
+    let at = format!("http://127.0.0.1:{}/odata/", beside(move |listener| crm::serve(listener, own))?);
+    let port = kind_server(taken)?;
+    let mut program = serve(folder.path(), office.path(), port)?;
+    let api = |program: &Program, path: &str| format!("{}{path}", program.address);
+    ask("POST", &api(&program, "/api/connections"), Some(json!({ "name": "Yard", "address": at, "token": TOKEN })))?;
+    let asks = json!({ "root": "Cases", "picks": { "fields": ["CaseID", "Stage"], "lists": [] }, "order": "CaseID" });
+    let query = ask("POST", &api(&program, "/api/queries"), Some(json!({ "name": "Cases", "connection_id": 1, "asks": asks })))?;
+    for _ in 0..200 {
+        if ask("GET", &api(&program, &format!("/api/queries/{}/fetch", query["id"])), None)?["state"] == "done" {
+            break;
+        }
+        std::thread::sleep(Duration::from_millis(50));
+    }
+    let file = folder.path().join("quote.docx");
+    docx(&file, "Quote for [: CaseID]")?;
+    let template = send_file(&api(&program, "/api/templates"), &file)?;
+    let made = ask("POST", &api(&program, "/api/dispatches"), Some(json!({ "name": "Quotes" })))?;
+    let url = |program: &Program| api(program, &format!("/api/dispatches/{}", made["key"].as_str().unwrap_or_default()));
+    let body = json!({ "name": "Quotes", "template_id": template["id"], "sheet_id": query["sheet_id"], "setup": {} });
+    let bench = ask("PUT", &url(&program), Some(body.clone()))?;
+    let note = json!({ "to": bench["crm"]["notes"][0], "text": "Quote", "deliveries": false });
+    let fields = json!([{ "field": "Stage", "type": "text", "value": "Quoted" }]);
+    let channel = json!({ "kind": "crm", "attach": bench["crm"]["attach"][0], "note": note, "fields": fields });
+    let mut body = body;
+    body["setup"] = json!({ "name": "Quote [: CaseID]", "channels": [{ "channel": channel }] });
+    let bench = ask("PUT", &url(&program), Some(body))?;
+    anyhow::ensure!(bench["obstacles"] == json!([]), "{}", bench["obstacles"]);
+    crm.behave(Behaviour { lose_every: 5, fail_every: 17, ..Behaviour::default() });
+    let run = ask("POST", &format!("{}/runs", url(&program)), Some(json!({ "count": CASES })))?;
+    for _ in 0..8 {
+        std::thread::sleep(Duration::from_millis(60 + chance.below(300)));
+        program.kill();
+        program = serve(folder.path(), office.path(), port)?;
+    }
+    for _ in 0..180 {
+        if ask("GET", &api(&program, &format!("/api/runs/{}", run["id"])), None)?["state"] == "done" {
+            break;
+        }
+        std::thread::sleep(Duration::from_secs(1));
+    }
+    let done = wait(&program, &run["id"], |run| run["state"] == "done")?;
+    assert_eq!((done["delivered"].as_u64(), done["failed"].as_u64()), (Some(CASES as u64), Some(0)), "{done}");
+    crm.behave(Behaviour::default());
+    for (set, filter) in [("Documents", ""), ("Notes", ""), ("Cases", "&$filter=Stage%20eq%20%27Quoted%27")] {
+        let found =
+            tool("curl", &["-sS", "-H", &format!("Authorization: Bearer {TOKEN}"), &format!("{at}{set}?$count=true&$top=0{filter}")]);
+        let found: Value = serde_json::from_str(&found).with_context(|| found.clone())?;
+        assert_eq!(found["@odata.count"].as_u64(), Some(CASES as u64), "{set}: {found}");
+    }
+    Ok(())
+}
+
+/// Asks the demo's dispatch for documents of rows, as another program does.
+fn call(program: &Program, once: &str, rows: &[Value]) -> Result<()> {
+    let url = format!("{}/api/dispatches/balance-reminders/firings", program.address);
+    let (key, body) = (format!("Idempotency-Key: {once}"), json!({ "rows": rows }).to_string());
+    let answer = tool("curl", &["-sS", "-X", "POST", &url, "-H", "Content-Type: application/json", "-H", &key, "-d", &body]);
+    let answer: Value = serde_json::from_str(&answer)?;
+    anyhow::ensure!(answer["id"].is_i64(), "{answer}");
+    Ok(())
+}
+
+#[test]
+fn killed_while_other_programs_ask_for_documents_it_makes_each_once() -> Result<()> {
+    const RECORDS: usize = 300;
+    let mut chance = Chance(20_261_201);
+    let (folder, office, taken) = (tempfile::tempdir()?, tempfile::tempdir()?, Taken::default());
+    Program::demo(folder.path()).map(drop)?;
+    let port = kind_server(taken.clone())?;
+    let mut program = serve(folder.path(), office.path(), port)?;
+    make_ready(&program, Some(RECORDS), None)?;
+    let bench = reminders(&program, |body| {
+        body["setup"]["triggers"] = json!([{ "on": true, "trigger": { "kind": "call", "again": false } }]);
+    })?;
+    let rows: Vec<Value> = bench["records"].as_array().context("records")?.iter().map(|one| one["row"].clone()).collect();
+    for (at, six) in rows.chunks(6).enumerate() {
+        call(&program, &format!("order-{at}"), six)?;
+        if at % 4 == 3 {
+            std::thread::sleep(Duration::from_millis(chance.below(250)));
+            program.kill();
+            program = serve(folder.path(), office.path(), port)?;
+        }
+        // Whoever got no answer asks again.
+        if at % 3 == 0 {
+            call(&program, &format!("order-{at}"), six)?;
+        }
+    }
+    let runs = |program: &Program| ask("GET", &format!("{}/api/runs", program.address), None);
+    let firings = |program: &Program| ask("GET", &format!("{}/api/dispatches/balance-reminders/firings", program.address), None);
+    for _ in 0..120 {
+        let (all, fired) = (runs(&program)?, firings(&program)?);
+        let is = |list: &Value, word: &str| list.as_array().is_some_and(|all| all.iter().all(|one| one["state"] == word));
+        if is(&all, "done") && is(&fired["firings"], "started") {
+            break;
+        }
+        std::thread::sleep(Duration::from_millis(500));
+    }
+    let mut seen: Vec<u64> = Vec::new();
+    let mut uncertain = 0;
+    for run in runs(&program)?.as_array().context("runs")? {
+        anyhow::ensure!(run["state"] == "done" && run["failed"] == 0, "{run}");
+        uncertain += run["uncertain"].as_u64().unwrap_or_default();
+        seen.extend(items(&program, &run["id"])?.iter().filter_map(|item| item["row"].as_u64()));
+    }
+    seen.sort_unstable();
+    let mut wanted: Vec<u64> = rows.iter().filter_map(Value::as_u64).collect();
+    wanted.sort_unstable();
+    anyhow::ensure!(seen == wanted, "{} items for {} records", seen.len(), wanted.len());
+    let taken = taken.lock().expect("one at a time");
+    anyhow::ensure!(taken.values().all(|times| *times == 1), "a message came twice");
+    anyhow::ensure!(
+        taken.len() as u64 + uncertain >= wanted.len() as u64 && taken.len() <= wanted.len(),
+        "{} of {}",
+        taken.len(),
+        wanted.len()
+    );
     Ok(())
 }
 
@@ -236,7 +410,7 @@ fn a_full_disk_stops_a_run_for_as_long_as_it_is_full() -> Result<()> {
     let data = small.to_string_lossy();
     let arguments = ["serve", "--port", "0", "--smtp", &smtp, "--allow-folder", &allowed, "--folder", &data];
     let program = Program::start_on_small_disk(&small, 48, &world, &arguments)?;
-    let count = make_ready(&program, None)?;
+    let count = make_ready(&program, None, None)?;
     let filler = program.sees(&small).join("filler");
     let run = start_reminders(&program, count)?;
     let id = run["id"].clone();
@@ -290,7 +464,7 @@ fn a_folder_without_the_last_pages_of_its_log_sends_nothing_twice() -> Result<()
     Program::demo(folder.path()).map(drop)?;
     let port = kind_server(taken.clone())?;
     let mut program = serve(folder.path(), office.path(), port)?;
-    let count = make_ready(&program, None)?;
+    let count = make_ready(&program, None, None)?;
     let run = start_reminders(&program, count)?;
     let id = run["id"].clone();
     let mut cut = 0;
@@ -327,7 +501,7 @@ fn a_mail_server_that_answers_after_90_seconds_gets_each_message_once() -> Resul
         Does::Takes
     })?;
     let program = serve(folder.path(), office.path(), port)?;
-    let count = make_ready(&program, Some(3))?;
+    let count = make_ready(&program, Some(3), None)?;
     let run = start_reminders(&program, count)?;
     let begun = std::time::Instant::now();
     while begun.elapsed() < Duration::from_secs(400) {

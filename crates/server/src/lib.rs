@@ -11,5 +11,6 @@ pub use api::openapi;
 pub use error::{Problem, Refused};
 pub use mangle_app::clock::now;
 pub use mangle_app::demo::{demo, demo_crm};
-pub use mangle_app::{App, Channels, Options, Rate, open as app};
+pub use mangle_app::printers::furnish as demo_printer;
+pub use mangle_app::{App, BounceMailbox, Channels, Options, Rate, Secret, Security, SignIn, open as app};
 pub use server::{router, serve};

@@ -56,6 +56,24 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/buckets": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The buckets of S3-compatible stores that dispatches may put documents into. */
+        get: operations["get_buckets"];
+        /** Changes the buckets. The secrets of their keys are written and never read. */
+        put: operations["put_buckets"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/clauses": {
         parameters: {
             query?: never;
@@ -319,6 +337,45 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/dispatches/{key}/files": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Stores a file that goes along with messages; the e-mail channel's settings name it from then on. */
+        post: operations["post_dispatches__key__files"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/dispatches/{key}/firings": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The triggers of a dispatch, and what they have started. */
+        get: operations["get_dispatches__key__firings"];
+        put?: never;
+        /**
+         * Ask a dispatch to make documents: of the rows that are named, or of all that it selects. The
+         *     same Idempotency-Key starts one run, however often it is sent. The answer is the firing; ask
+         *     for it until its state is `started`, `nothing` or `waiting`.
+         */
+        post: operations["post_dispatches__key__firings"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/dispatches/{key}/pages/{row}": {
         parameters: {
             query?: never;
@@ -488,6 +545,57 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/firings/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A firing: one time that a trigger had something to start. */
+        get: operations["get_firings__id_"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/firings/{id}/dismiss": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Put a firing aside that waits for a person. */
+        post: operations["post_firings__id__dismiss"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/firings/{id}/retry": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Try a firing again that waits for a person. */
+        post: operations["post_firings__id__retry"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/fonts": {
         parameters: {
             query?: never;
@@ -640,6 +748,23 @@ export interface paths {
         get: operations["get_help_pictures__name_"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/hooks/{token}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Tell a CRM trigger that something has changed: a message signed as Standard Webhooks 1.0 says. */
+        post: operations["post_hooks__token_"];
         delete?: never;
         options?: never;
         head?: never;
@@ -818,6 +943,59 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/messages": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** All message templates, by name. */
+        get: operations["get_messages"];
+        put?: never;
+        /** Saves a message as a template. */
+        post: operations["post_messages"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/messages/{key}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Renames a message template, or puts a version in use. */
+        put: operations["put_messages__key_"];
+        post?: never;
+        /** Deletes a message template that no dispatch uses. */
+        delete: operations["delete_messages__key_"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/messages/{key}/versions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Saves a message as the next version of a template, which is in use from then on. */
+        post: operations["post_messages__key__versions"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/practice/mailbox": {
         parameters: {
             query?: never;
@@ -864,6 +1042,57 @@ export interface paths {
         get: operations["get_practice_mailbox__number__attachments__index_"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/practice/mailbox/{number}/bounce": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Has a message come back to its sender, as if it could not be delivered. */
+        post: operations["post_practice_mailbox__number__bounce"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/practice/mailbox/{number}/inline/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A picture that a message shows. */
+        get: operations["get_practice_mailbox__number__inline__id_"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/printers/look": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Asks a printer what it is, how it is, and which papers and trays it has. */
+        post: operations["post_printers_look"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1971,6 +2200,11 @@ export interface components {
             /** @description delivered, put off, failed or uncertain. */
             what: string;
         };
+        /** @description The settings of the trigger of a form's answers. */
+        AnswerTrigger: {
+            /** @description The condition on which an answer starts a run; blank for every answer. */
+            condition: string;
+        };
         /** @description A file that came. */
         Arrived: {
             /** @description What the answer calls it by. */
@@ -1982,6 +2216,11 @@ export interface components {
              * @description Its size in bytes.
              */
             size: number;
+        };
+        /** @description A printer to look at. */
+        AskedPrinter: {
+            /** @description Its URI: `ipp://printer.office.example/ipp/print`. */
+            uri: string;
         };
         /** @description A question to a CRM, by name. */
         Asking: {
@@ -1998,6 +2237,19 @@ export interface components {
          * @enum {string}
          */
         Attach: "nothing" | "json" | "csv";
+        /** @description The entity that documents are attached as: one with a stream of bytes, which names its record. */
+        AttachTo: {
+            /** @description The stream of the document: the entity's own, or a property of it. */
+            content: string;
+            /** @description The field of the document's name; blank for none. */
+            name: string;
+            /** @description The field that holds the record's key. */
+            record: string;
+            /** @description The field by which Mangle finds what it has written, so that nothing is attached twice. */
+            reference: string;
+            /** @description Its set. */
+            set: string;
+        };
         /** @description An attachment. */
         Attachment: {
             /** @description Its media type. */
@@ -2016,6 +2268,7 @@ export interface components {
             changed: string;
             /** @description The columns of the sheet. */
             columns: components["schemas"]["ColumnInfo"][];
+            crm?: components["schemas"]["CrmInUse"] | null;
             /** @description What is wrong with the filter. */
             filter_problem?: string | null;
             /** @description The folders of this machine that documents may be put into. */
@@ -2030,6 +2283,8 @@ export interface components {
             obstacles: components["schemas"]["Diagnostic"][];
             /** @description The person's own address. */
             person_email: string;
+            /** @description The office's printers. */
+            printers: components["schemas"]["PrinterAddress"][];
             /** @description The rows that are chosen: number and what to call it. */
             records: components["schemas"]["RecordInfo"][];
             /** @description How many rows the sheet has. */
@@ -2037,6 +2292,11 @@ export interface components {
             /** @description Its runs, the newest first. */
             runs: components["schemas"]["RunInfo"][];
             sheet?: components["schemas"]["SheetInUse"] | null;
+            /**
+             * @description How many of the records that the filter takes each template rule takes, and last how many
+             *     none does.
+             */
+            taken_by_rules: number[];
             template?: components["schemas"]["TemplateInUse"] | null;
             /** @description How many problems the template has. */
             template_problems: number;
@@ -2044,6 +2304,73 @@ export interface components {
             ties: components["schemas"]["TieInfo"][];
             /** @description Columns that the template and the texts do not use. */
             unused: string[];
+        };
+        /** @description Why a message comes back. */
+        Bounce: {
+            /** @description What the other server said: `550 5.1.1 no such user`. */
+            reason: string;
+            /** @description The recipient whom it did not reach; blank for all. */
+            recipient?: string;
+        };
+        /** @description The mailbox that messages come back to. */
+        BounceMailbox: {
+            /**
+             * @description Its address, whose part before the @ may be followed by `+` and more:
+             *     `bounces@office.example` also gets what is sent to `bounces+7.3@office.example`.
+             */
+            address: string;
+            /** @description Its IMAP server. */
+            host: string;
+            /**
+             * Format: int32
+             * @description The server's port: mostly 993 with TLS.
+             */
+            port: number;
+            /** @description Whether the connection is encrypted: with TLS from the begin, or not. */
+            security: components["schemas"]["Security"];
+            /** @description How one signs in. */
+            sign_in: components["schemas"]["SignIn"];
+            /** @description A certificate (PEM) that is trusted besides those that the machine trusts. */
+            trust: string;
+            /** @description The user name. */
+            user: string;
+        };
+        /** @description A bucket of an S3-compatible store. */
+        Bucket: {
+            /** @description The bucket. */
+            bucket: string;
+            /** @description The store's address: `https://s3.office.example`. */
+            endpoint: string;
+            /** @description The identity of the access key; its secret is stored encrypted. */
+            key_id: string;
+            /** @description What dispatches call it, as they call folders. */
+            name: string;
+            /** @description What the names of all objects begin with; blank for nothing. */
+            prefix: string;
+            /** @description Its region; blank for `us-east-1`, which most stores of one's own take. */
+            region: string;
+        };
+        /** @description The buckets. The secrets of their keys are written and never read. */
+        BucketsBody: {
+            /** @description The buckets. */
+            buckets: components["schemas"]["Bucket"][];
+            /**
+             * Format: int64
+             * @description How often they were changed.
+             */
+            revision: number;
+            /** @description The names of those whose secret is saved. */
+            with_secret: string[];
+        };
+        /** @description What another program asks a dispatch to make. */
+        Call: {
+            /** @description The numbers of the rows; left out for all that the dispatch selects. */
+            rows?: number[] | null;
+        };
+        /** @description The settings of the trigger of API calls. */
+        CallTrigger: {
+            /** @description Whether a record is sent again that was sent before. */
+            again: boolean;
         };
         /** @description What is wrong with some records, for one reason. */
         CauseInfo: components["schemas"]["Diagnostic"] & {
@@ -2108,9 +2435,15 @@ export interface components {
         }) | (components["schemas"]["LinkChannel"] & {
             /** @enum {string} */
             kind: "link";
+        }) | (components["schemas"]["PrintChannel"] & {
+            /** @enum {string} */
+            kind: "print";
         }) | (components["schemas"]["WebHookChannel"] & {
             /** @enum {string} */
             kind: "web-hook";
+        }) | (components["schemas"]["CrmChannel"] & {
+            /** @enum {string} */
+            kind: "crm";
         }) | (components["schemas"]["SheetChannel"] & {
             /** @enum {string} */
             kind: "sheet";
@@ -2310,6 +2643,35 @@ export interface components {
             /** @description The ways, in reading order. */
             ways: components["schemas"]["WayInfo"][];
         };
+        /** @description The settings of the CRM channel. */
+        CrmChannel: {
+            attach?: components["schemas"]["AttachTo"] | null;
+            /** @description The fields of the record that are set. */
+            fields: components["schemas"]["SetField"][];
+            note?: components["schemas"]["CrmNote"] | null;
+        };
+        /** @description The CRM that the records come from. */
+        CrmInUse: {
+            /** @description Where documents can be attached, the likeliest first. */
+            attach: components["schemas"]["AttachTo"][];
+            /** @description The fields of a record that can be set. */
+            fields: components["schemas"]["EntityField"][];
+            /** @description What the connection is called. */
+            name: string;
+            /** @description Where notes can be left, the likeliest first. */
+            notes: components["schemas"]["NoteTo"][];
+            /** @description The set of the records. */
+            root: string;
+        };
+        /** @description A note on the record. */
+        CrmNote: {
+            /** @description Whether a line follows for each other delivery of the record. */
+            deliveries: boolean;
+            /** @description Its text, with placeholders. */
+            text: string;
+            /** @description Where it is left. */
+            to: components["schemas"]["NoteTo"];
+        };
         /** @description A question: the entity whose records are wanted, and what of each. */
         CrmQuery: {
             /**
@@ -2340,6 +2702,16 @@ export interface components {
              * @default
              */
             root: string;
+        };
+        /** @description The settings of the trigger of changes in the CRM. */
+        CrmTrigger: {
+            /** @description The condition that a record comes to meet: `stage = "Won"`. */
+            condition: string;
+            /**
+             * Format: int32
+             * @description How often the CRM is asked, in minutes; none where it tells by web hook alone.
+             */
+            minutes?: number | null;
         };
         /** @description A currency that amounts can be in. */
         CurrencyInfo: {
@@ -2470,6 +2842,8 @@ export interface components {
             sheet?: string | null;
             /** @description The template's name. */
             template?: string | null;
+            /** @description How many starts of its triggers wait for a person. */
+            waiting: number;
         };
         /** @description A document in a list. */
         DocumentInfo: {
@@ -2514,19 +2888,35 @@ export interface components {
             attach: boolean;
             /** @description Blind copies. */
             bcc: string;
-            /** @description The text of the message. */
+            /** @description The text of the message, where it is plain. */
             body: string;
             /** @description Copies. */
             cc: string;
+            /** @description Files that go along with every message. */
+            files: components["schemas"]["FixedFile"][];
             /**
              * @description Whom it is from: the address or the name of one of the office's senders; blank for the
              *     office itself.
              */
             from: string;
+            /**
+             * @description The message as HTML, with placeholders; blank for a plain one. What goes out is both: it
+             *     and a text made from it.
+             */
+            html: string;
+            /**
+             * Format: int32
+             * @description The size in megabytes above which the documents are not attached: the message names their
+             *     share link instead.
+             */
+            link_above?: number | null;
+            /** @description What the message says then, with placeholders. */
+            link_note: string;
             /** @description Where replies go, separated by commas; blank for what the sender says. */
             reply_to: string;
             /** @description The subject. */
             subject: string;
+            template?: components["schemas"]["MessageUse"] | null;
             /** @description Recipients, separated by commas. */
             to: string;
             /**
@@ -2589,6 +2979,29 @@ export interface components {
             /** @description Who or what did it: user, mangle, recipient. */
             who: string;
         };
+        /** @description On which days. */
+        Every: {
+            /** @enum {string} */
+            unit: "day";
+        } | {
+            /** @description Which; at least one. */
+            days: components["schemas"]["Weekday"][];
+            /** @enum {string} */
+            unit: "week";
+        } | {
+            /**
+             * Format: int32
+             * @description Which, from 1 to 28; none for the last.
+             */
+            day?: number | null;
+            /** @enum {string} */
+            unit: "month";
+        } | {
+            /** @description The expression: `0 8 1 *\/3 *`. */
+            expression: string;
+            /** @enum {string} */
+            unit: "cron";
+        };
         /** @description How far a fetch is. */
         Fetching: {
             difference?: components["schemas"]["Difference"] | null;
@@ -2634,6 +3047,36 @@ export interface components {
              */
             file: string;
         };
+        /** @description A time that a trigger had something to start. */
+        Firing: {
+            /** @description When it happened. */
+            at: string;
+            /**
+             * Format: int64
+             * @description Its number.
+             */
+            id: number;
+            /** @description What tells it from the trigger's others. */
+            key: string;
+            /** @description The trigger's kind. */
+            kind: string;
+            /** @description Why it waits, or why nothing was started. */
+            message: string;
+            /** @description The rows that it is of; none where it is of all that the dispatch selects. */
+            rows?: number[] | null;
+            /**
+             * Format: int64
+             * @description The run that it started.
+             */
+            run?: number | null;
+            /** @description due, started, nothing, waiting, missed or dismissed. */
+            state: string;
+            /**
+             * Format: int32
+             * @description The trigger's number in the dispatch's set-up.
+             */
+            trigger: number;
+        };
         /** @description An act that puts a cause right. */
         FixInfo: {
             /** @enum {string} */
@@ -2649,6 +3092,18 @@ export interface components {
             column: string;
             /** @description Its place among the sheet's columns. */
             index: number;
+        };
+        /** @description A file that goes along with every message. */
+        FixedFile: {
+            /** @description What it is stored under. */
+            file: string;
+            /** @description Its name. */
+            name: string;
+            /**
+             * Format: int64
+             * @description How many bytes it has.
+             */
+            size: number;
         };
         /** @description The settings of the folder channel. */
         FolderChannel: {
@@ -2930,6 +3385,13 @@ export interface components {
             /** @description Its title. */
             title: string;
         };
+        /** @description Where another program tells of a change. */
+        Hook: {
+            /** @description The address. */
+            address: string;
+            /** @description What messages are signed with. */
+            secret: string;
+        };
         /** @description A value that goes along. */
         HookValue: {
             /** @description Its name in the JSON. */
@@ -3122,6 +3584,9 @@ export interface components {
         };
         /** @description The mail server as the office set it. Its password is written and never read. */
         MailBody: {
+            bounces?: components["schemas"]["BounceMailbox"] | null;
+            /** @description Whether its password or access token is saved. */
+            bounces_has_secret: boolean;
             /** @description Whether a password or access token is saved. */
             has_secret: boolean;
             /**
@@ -3170,9 +3635,106 @@ export interface components {
             cc: string;
             /** @description Its attachments. */
             files: components["schemas"]["Attachment"][];
+            /** @description The same as HTML, where it has it; its pictures lead to the mailbox. */
+            html?: string | null;
             /** @description Its text. */
             text: string;
         };
+        /** @description A message that is saved as a template, or as the next version of one. */
+        MessageBody: {
+            /** @description The key of the dispatch that it is written in: the pictures that it shows come from there. */
+            dispatch: string;
+            /** @description The template's name; not needed for a further version. */
+            name?: string;
+            /** @description What the person notes of this version. */
+            note?: string;
+            /**
+             * Format: int64
+             * @description The revision of the template that the person saw; not needed for a new one.
+             */
+            revision?: number | null;
+            /** @description The subject and the message. */
+            text: components["schemas"]["MessageText"];
+        };
+        /** @description What is changed of a message template. */
+        MessageChange: {
+            /**
+             * Format: int64
+             * @description The version that is put in use.
+             */
+            in_use?: number | null;
+            /** @description Another name. */
+            name?: string | null;
+            /**
+             * Format: int64
+             * @description The revision that the person saw.
+             */
+            revision: number;
+        };
+        /** @description A message template with its versions. */
+        MessageInfo: {
+            /**
+             * Format: int64
+             * @description Which version is in use.
+             */
+            in_use: number;
+            /** @description Its key, which stays the same. */
+            key: string;
+            /** @description Its name. */
+            name: string;
+            /**
+             * Format: int64
+             * @description How often it was changed.
+             */
+            revision: number;
+            /** @description The dispatches that use it. */
+            used_by: components["schemas"]["UsedBy"][];
+            /** @description Its versions, the newest first. */
+            versions: components["schemas"]["MessageVersion"][];
+        };
+        /** @description The key of a message template. */
+        MessageKey: {
+            /** @description The key. */
+            key: string;
+        };
+        /** @description What a message template holds: a subject and a message, with placeholders. */
+        MessageText: {
+            /** @description The text of the message, where it is plain. */
+            body: string;
+            /** @description The message as HTML; blank for a plain one. */
+            html: string;
+            /** @description The subject. */
+            subject: string;
+        };
+        /** @description Which message template a channel uses. */
+        MessageUse: {
+            /** @description Its key. */
+            key: string;
+            /**
+             * Format: int64
+             * @description The version; none for the one in use.
+             */
+            version?: number | null;
+        };
+        /** @description A version of a message template. */
+        MessageVersion: components["schemas"]["MessageText"] & {
+            /** @description When it was saved. */
+            made: string;
+            /** @description Who saved it. */
+            made_by: string;
+            /** @description What the person noted of it. */
+            note: string;
+            /**
+             * Format: int64
+             * @description Which version, from 1.
+             */
+            number: number;
+        };
+        /**
+         * @description What becomes of times at which the program did not run.
+         * @enum {string}
+         */
+        Missed: "catch-up" | "skip";
         /**
          * @description When a channel delivers.
          * @enum {string}
@@ -3205,6 +3767,20 @@ export interface components {
             uses: number;
             /** @description The fields of its record or its records. */
             within: components["schemas"]["NeedInfo"][];
+        };
+        /** @description The buckets from now on. */
+        NewBuckets: {
+            /** @description The buckets. */
+            buckets: components["schemas"]["Bucket"][];
+            /**
+             * Format: int64
+             * @description The revision that was changed: what was changed elsewhere meanwhile is not overwritten.
+             */
+            revision?: number | null;
+            /** @description New secrets of their keys, by name; those that are not named stay. */
+            secrets?: {
+                [key: string]: string;
+            };
         };
         /** @description A column as a person wants it. */
         NewColumn: {
@@ -3277,6 +3853,9 @@ export interface components {
         };
         /** @description A mail server to use from now on. */
         NewMail: {
+            bounces?: components["schemas"]["BounceMailbox"] | null;
+            /** @description Its new password or access token; none to leave it as it is. */
+            bounces_secret?: string | null;
             /**
              * Format: int64
              * @description The revision that was changed: what was changed elsewhere meanwhile is not overwritten.
@@ -3380,6 +3959,17 @@ export interface components {
             /** @description The rows that it is of. */
             rows: number[];
         };
+        /** @description The entity that notes are left as. */
+        NoteTo: {
+            /** @description The field that holds the record's key. */
+            record: string;
+            /** @description The field by which Mangle finds what it has written, so that no note is left twice. */
+            reference: string;
+            /** @description Its set. */
+            set: string;
+            /** @description The field of the text. */
+            text: string;
+        };
         /** @description What was made of a row. */
         OfRow: {
             /** @description When it last changed. */
@@ -3437,6 +4027,11 @@ export interface components {
             /** @description The passcode, where there is one. */
             passcode?: string;
         };
+        /**
+         * @description What becomes of a record that no rule takes.
+         * @enum {string}
+         */
+        Otherwise: "template" | "nothing" | "finding";
         /** @description One line of the outline of a template's logic. */
         OutlineInfo: {
             /** @description print, if, else, repeat, set, clause, picture, barcode, signer or page break. */
@@ -3613,6 +4208,46 @@ export interface components {
             notes: components["schemas"]["NoteInfo"][];
             /** @description How many of them have something wrong. */
             wrong: number;
+        };
+        /** @description The settings of the print channel. */
+        PrintChannel: {
+            /**
+             * Format: int32
+             * @description How many copies of each document.
+             */
+            copies: number;
+            /** @description What the sheets are sorted by: an expression, `berth`; blank for the order of the records. */
+            order: string;
+            /** @description The paper, by its name in PWG 5101.1, `iso_a4_210x297mm`; blank for the printer's own choice. */
+            paper: string;
+            /** @description The printer: the name of one of the office's. */
+            printer: string;
+            /** @description Which sides of the paper. */
+            sides: components["schemas"]["Sides"];
+            /** @description Whether all records of a run are one job; a job for each otherwise. */
+            together: boolean;
+            /** @description The tray, by its name in PWG 5100.13, `tray-1`; blank for the printer's own choice. */
+            tray: string;
+        };
+        /** @description A printer of the office. */
+        PrinterAddress: {
+            /** @description What it is called. */
+            name: string;
+            /** @description Its URI: `ipp://printer.office.example/ipp/print` (RFC 3510). */
+            uri: string;
+        };
+        /** @description What is known of a printer. */
+        PrinterInfo: {
+            /** @description Its make and model. */
+            model: string;
+            /** @description The papers that it takes (PWG 5101.1). */
+            papers: string[];
+            /** @description How it is: ready, printing, or stopped with the reasons. */
+            state: string;
+            /** @description Its trays. */
+            trays: string[];
+            /** @description Whether it prints on both sides. */
+            two_sided: boolean;
         };
         /** @description What the API answers when it refuses. */
         Problem: {
@@ -3926,6 +4561,15 @@ export interface components {
             /** @description Its values; lists and records nest. */
             values: components["schemas"]["Value"][];
         };
+        /** @description The settings of the trigger of times. */
+        ScheduleTrigger: {
+            /** @description On which days. */
+            every: components["schemas"]["Every"];
+            /** @description What becomes of a time at which the program did not run. */
+            missed: components["schemas"]["Missed"];
+            /** @description At what time of the day, by the office's time zone: `08:00`. A cron expression has its own. */
+            time: string;
+        };
         /**
          * @description Whether the connection is encrypted.
          * @enum {string}
@@ -3961,6 +4605,18 @@ export interface components {
              */
             run: number;
         };
+        /** @description A field of the record that is set. */
+        SetField: {
+            /** @description The field. */
+            field: string;
+            /** @description What it holds. */
+            type: components["schemas"]["FieldType"];
+            /**
+             * @description What it is set to: a text with placeholders where it holds text, an expression such as
+             *     `today` or `total * 2` otherwise; blank to empty it.
+             */
+            value: string;
+        };
         /** @description Who sends, and who is at work. */
         Settings: {
             /**
@@ -3983,8 +4639,17 @@ export interface components {
             person_name?: string;
             /** @description Hosts from which pictures may be fetched, parted by commas. */
             picture_hosts?: string;
+            /** @description The office's printers. */
+            printers: components["schemas"]["PrinterAddress"][];
+            /** @description Whether the person gets a message once a run has ended. */
+            run_summary: boolean;
             /** @description Those beside the office itself whom messages may come from. */
             senders: components["schemas"]["Sender"][];
+            /**
+             * @description The office's time zone, an IANA name: dates print, forms close and schedules go by it.
+             *     Blank in what a run keeps from before there was one: UTC.
+             */
+            time_zone: string;
         };
         /** @description The settings, with what tells whether they were changed elsewhere. */
         SettingsBody: components["schemas"]["Settings"] & {
@@ -4017,12 +4682,18 @@ export interface components {
             locale_column: string;
             /** @description The pattern of the documents' file names. */
             name: string;
+            /** @description What becomes of a record that no rule takes, where there are rules. */
+            otherwise: components["schemas"]["Otherwise"];
             /** @description How PDFs are written. */
             pdf: components["schemas"]["PdfSetup"];
+            /** @description Which template a record takes instead of the dispatch's own: the first rule that is true. */
+            rules: components["schemas"]["TemplateRule"][];
             /** @description Template name → column name, for names that do not tie themselves. */
             ties: {
                 [key: string]: string;
             };
+            /** @description What starts runs by itself; none where a person starts them. */
+            triggers: components["schemas"]["TriggerSetup"][];
             /**
              * Format: int64
              * @description The template's version that is always used; the one in use where there is none.
@@ -4143,6 +4814,11 @@ export interface components {
             text: string;
         };
         /**
+         * @description Which sides of the paper are printed on (RFC 8011, 5.2.8).
+         * @enum {string}
+         */
+        Sides: "one-sided" | "two-sided-long-edge" | "two-sided-short-edge";
+        /**
          * @description How one signs in.
          * @enum {string}
          */
@@ -4257,6 +4933,8 @@ export interface components {
             received: string;
             /** @description Whom the envelope named: copies and blind copies, too. */
             recipients: string[];
+            /** @description Whom it comes back to where it can't be delivered: the envelope's return path. */
+            return_path?: string;
             /** @description Its size in bytes. */
             size: number;
             /** @description Its subject. */
@@ -4391,6 +5069,25 @@ export interface components {
             /** @description Its versions, the newest first. */
             versions: components["schemas"]["Version"][];
         };
+        /** @description A rule: the first whose condition is true says which template a record takes. */
+        TemplateRule: {
+            /** @description The condition. */
+            condition: string;
+            template?: components["schemas"]["TemplateUse"] | null;
+        };
+        /** @description A template that is used. */
+        TemplateUse: {
+            /**
+             * Format: int64
+             * @description Its number.
+             */
+            id: number;
+            /**
+             * Format: int64
+             * @description The version that is always used; none for the one in use.
+             */
+            version?: number | null;
+        };
         /** @description What the other side said to what tried it. */
         TestAnswer: {
             /** @description Whether it accepted it. */
@@ -4493,6 +5190,58 @@ export interface components {
             /** @description The key of the record at hand, where only that is wanted. */
             key?: string;
         };
+        /** @description The settings of a trigger, by its kind. */
+        Trigger: (components["schemas"]["AnswerTrigger"] & {
+            /** @enum {string} */
+            kind: "answer";
+        }) | (components["schemas"]["ScheduleTrigger"] & {
+            /** @enum {string} */
+            kind: "schedule";
+        }) | (components["schemas"]["CrmTrigger"] & {
+            /** @enum {string} */
+            kind: "crm";
+        }) | (components["schemas"]["CallTrigger"] & {
+            /** @enum {string} */
+            kind: "call";
+        });
+        /** @description A trigger of a dispatch as it is. */
+        TriggerInfo: {
+            hook?: components["schemas"]["Hook"] | null;
+            /**
+             * Format: int32
+             * @description Its number in the set-up.
+             */
+            id: number;
+            /** @description The next times of a schedule that is on, in UTC. */
+            next: string[];
+            /** @description What is wrong with it. */
+            problems: components["schemas"]["Diagnostic"][];
+            /** @description When it starts a run, in words. */
+            words: string;
+        };
+        /** @description A trigger of a dispatch: its settings, and what is done once it starts a run. */
+        TriggerSetup: {
+            /** @description Whether deliveries wait until a person releases them. */
+            hold: boolean;
+            /**
+             * Format: int32
+             * @description What tells it from the dispatch's others; 0 for one that has no number yet.
+             */
+            id: number;
+            /** @description Whether it starts anything. */
+            on: boolean;
+            /** @description Its kind and settings. */
+            trigger: components["schemas"]["Trigger"];
+        };
+        /** @description The triggers of a dispatch, and what they have started. */
+        Triggers: {
+            /** @description What they have started: those that wait for a person first, then the newest. */
+            firings: components["schemas"]["Firing"][];
+            /** @description The office's time zone, by which schedules go: an IANA name. */
+            time_zone: string;
+            /** @description Its triggers, in the set-up's order. */
+            triggers: components["schemas"]["TriggerInfo"][];
+        };
         /** @description What a template makes of values. */
         Tryout: components["schemas"]["Pages"] & {
             /** @description What can't be used. */
@@ -4510,6 +5259,18 @@ export interface components {
             example: string;
             /** @description What it is with the month first. */
             month_first: string;
+        };
+        /** @description A dispatch that uses a message template. */
+        UsedBy: {
+            /** @description The dispatch's key. */
+            key: string;
+            /** @description The dispatch's name. */
+            name: string;
+            /**
+             * Format: int64
+             * @description The version that it uses whichever is in use; none where it uses that.
+             */
+            version?: number | null;
         };
         Value: unknown;
         /** @description A value of a column. */
@@ -4590,6 +5351,11 @@ export interface components {
             /** @description What goes along of the record. */
             values: components["schemas"]["HookValue"][];
         };
+        /**
+         * @description A day of the week.
+         * @enum {string}
+         */
+        Weekday: "monday" | "tuesday" | "wednesday" | "thursday" | "friday" | "saturday" | "sunday";
     };
     responses: never;
     parameters: never;
@@ -4728,6 +5494,64 @@ export interface operations {
                 };
             };
             404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    get_buckets: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BucketsBody"];
+                };
+            };
+        };
+    };
+    put_buckets: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewBuckets"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BucketsBody"];
+                };
+            };
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            422: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -5394,6 +6218,119 @@ export interface operations {
             };
         };
     };
+    post_dispatches__key__files: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": components["schemas"]["FileForm"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FixedFile"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    get_dispatches__key__firings: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Triggers"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    post_dispatches__key__firings: {
+        parameters: {
+            query?: never;
+            header: {
+                "Idempotency-Key": string;
+            };
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Call"];
+            };
+        };
+        responses: {
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Firing"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     get_dispatches__key__pages__row_: {
         parameters: {
             query?: never;
@@ -5727,6 +6664,109 @@ export interface operations {
             };
         };
     };
+    get_firings__id_: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Firing"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    post_firings__id__dismiss: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Firing"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    post_firings__id__retry: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Firing"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     get_fonts: {
         parameters: {
             query?: never;
@@ -6021,6 +7061,49 @@ export interface operations {
                 };
                 content: {
                     "image/png": number[];
+                };
+            };
+        };
+    };
+    post_hooks__token_: {
+        parameters: {
+            query?: never;
+            header: {
+                "webhook-id": string;
+                "webhook-timestamp": string;
+                "webhook-signature": string;
+            };
+            path: {
+                token: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": string;
+            };
+        };
+        responses: {
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -6353,6 +7436,191 @@ export interface operations {
             };
         };
     };
+    get_messages: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MessageInfo"][];
+                };
+            };
+        };
+    };
+    post_messages: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MessageBody"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MessageKey"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    put_messages__key_: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MessageChange"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MessageInfo"][];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    delete_messages__key_: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MessageInfo"][];
+                };
+            };
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    post_messages__key__versions: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MessageBody"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MessageKey"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     get_practice_mailbox: {
         parameters: {
             query?: never;
@@ -6443,6 +7711,94 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+        };
+    };
+    post_practice_mailbox__number__bounce: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Bounce"];
+            };
+        };
+        responses: {
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    get_practice_mailbox__number__inline__id_: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "image/png": number[];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    post_printers_look: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AskedPrinter"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PrinterInfo"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
             };
         };
     };

@@ -3,7 +3,8 @@ import { computed, ref, watch } from 'vue'
 
 import { api, ask, attempt, type Schemas } from '../api/client'
 import { confirmed } from '../api/confirm'
-import { clock, count, day, eventWord, shortDay, size, span } from '../api/words'
+import { retryItem } from '../api/retry'
+import { clock, count, day, deliveryState, eventWord, shortDay, size, span } from '../api/words'
 import StateWord from './StateWord.vue'
 
 type Item = Schemas['ItemInfo']
@@ -56,9 +57,8 @@ async function act(delivery: Delivery, what: Act) {
 }
 
 async function retry() {
-  const params = { path: { id: props.item.id } }
-  const run = await attempt(() => ask(api.POST('/api/items/{id}/retry', { params })))
-  if (run) emit('changed', run.id)
+  const run = await retryItem(props.item)
+  if (run) emit('changed', run)
 }
 </script>
 
@@ -83,7 +83,7 @@ async function retry() {
       <h3>Deliveries</h3>
       <section v-for="one in item.deliveries" :key="one.id" class="delivery" :aria-label="one.name">
         <p class="line">
-          <b>{{ one.name }}</b> <StateWord :state="one.state" />
+          <b>{{ one.name }}</b> <StateWord :state="deliveryState(one)" />
         </p>
         <p v-if="one.kind === 'link' && one.recipient" class="text">
           <a :href="one.recipient" target="_blank" rel="noopener">{{ one.recipient }}</a>

@@ -29,12 +29,29 @@ const start = (): Server => ({
   per_hour: null,
 })
 
+type Bounces = NonNullable<Schemas['MailBody']['bounces']>
+const bounces = ref<Bounces>()
+const bouncesHasSecret = ref(false)
+const bouncesSecret = ref('')
+const startBounces = (): Bounces => ({
+  address: '',
+  host: '',
+  port: 993,
+  security: 'tls',
+  sign_in: 'password',
+  user: '',
+  trust: '',
+})
+
 function take(body: Schemas['MailBody']) {
   own.value = !!body.server
   server.value = body.server ?? start()
   hasSecret.value = body.has_secret
   revision.value = body.revision
   secret.value = ''
+  bounces.value = body.bounces ?? undefined
+  bouncesHasSecret.value = body.bounces_has_secret
+  bouncesSecret.value = ''
 }
 onMounted(() => attempt(async () => take(await ask(api.GET('/api/mail-server')))))
 
@@ -44,6 +61,8 @@ async function save() {
   const body = {
     server: own.value ? (server.value ?? null) : null,
     secret: secret.value || null,
+    bounces: bounces.value ?? null,
+    bounces_secret: bouncesSecret.value || null,
     revision: revision.value,
   }
   const kept = await attempt(() => ask(api.PUT('/api/mail-server', { body })))
@@ -148,6 +167,53 @@ const rate = (text: string) => Number.parseInt(text, 10) || null
             <el-input v-model="server.trust" class="code" type="textarea" :rows="4" />
           </FormLine>
         </Group>
+      </template>
+      <FormLine
+        group
+        class="wide"
+        label="Bounces"
+        about="Messages that can’t be delivered come back to a mailbox of yours. Mangle reads it and shows on the delivery why."
+      >
+        <el-checkbox :model-value="!!bounces" @change="(on) => (bounces = on ? startBounces() : undefined)"
+          >Read a bounce mailbox</el-checkbox
+        >
+      </FormLine>
+      <template v-if="bounces">
+        <FormLine label="Bounce address" about="Must also get mail to bounces+anything@ …">
+          <el-input v-model="bounces.address" name="bounce-address" placeholder="bounces@office.example" />
+        </FormLine>
+        <FormLine label="IMAP server">
+          <el-input v-model="bounces.host" name="bounce-host" placeholder="imap.office.example" />
+        </FormLine>
+        <FormLine label="IMAP port">
+          <el-input-number
+            v-model="bounces.port"
+            :min="1"
+            :max="65535"
+            :controls="false"
+            aria-label="IMAP port"
+          />
+        </FormLine>
+        <FormLine label="IMAP encryption">
+          <el-select v-model="bounces.security" aria-label="IMAP encryption">
+            <el-option value="tls" label="TLS from the start" />
+            <el-option value="none" label="None (this machine only)" />
+          </el-select>
+        </FormLine>
+        <FormLine label="IMAP user name">
+          <el-input v-model="bounces.user" name="bounce-user" autocomplete="off" />
+        </FormLine>
+        <FormLine
+          label="IMAP password"
+          :about="bouncesHasSecret ? 'Saved, encrypted. Leave blank to keep it.' : 'Saved encrypted.'"
+        >
+          <el-input
+            v-model="bouncesSecret"
+            type="password"
+            name="bounce-secret"
+            autocomplete="new-password"
+          />
+        </FormLine>
       </template>
       <div class="wide acts">
         <el-button native-type="submit">Save mail server</el-button>

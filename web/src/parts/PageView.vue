@@ -26,10 +26,12 @@ watch(
   () => [props.record?.row, props.bench.template?.version],
   () => (asked.value = undefined),
 )
+/** Whether it may be a placeholder of another template than the dispatch's own: edited there alone. */
+const several = computed(() => props.bench.setup.rules.length > 0)
 /** The placeholder's text as it is edited. */
 const draft = ref('')
 watch(asked, () => (draft.value = entry()?.text ?? ''))
-const edited = computed(() => !!entry() && draft.value.trim() !== entry()?.text)
+const edited = computed(() => !several.value && !!entry() && draft.value.trim() !== entry()?.text)
 const saving = ref(false)
 
 /** Writes the placeholder anew and keeps the template as its next version. */
@@ -115,7 +117,9 @@ const kindOf = (number: number) => (props.page?.trace[number]?.failed ? 'failed'
       <p v-if="problem" class="hint">{{ problem }}</p>
       <p v-else-if="!bench.template" class="hint">Choose a template to see the page.</p>
       <p v-else-if="!bench.sheet" class="hint">Choose a source to see the page.</p>
-      <p v-else-if="!record" class="hint">No records match. Change the filter under Records.</p>
+      <p v-else-if="!record" class="hint">
+        No records match. Change the filter under Records{{ several ? ', or the rules under Template' : '' }}.
+      </p>
     </div>
     <div v-if="entry()" class="origin" role="status">
       <div class="says">
@@ -123,6 +127,7 @@ const kindOf = (number: number) => (props.page?.trace[number]?.failed ? 'failed'
           v-model="draft"
           class="code edit"
           aria-label="Placeholder"
+          :readonly="several"
           @keyup.enter="rewrite"
           @keyup.esc="draft = entry()?.text ?? ''"
           @keydown.stop

@@ -4,6 +4,7 @@ import { useRouter } from 'vue-router'
 
 import { api, ask, attempt, save, type Schemas } from '../api/client'
 import { confirmed } from '../api/confirm'
+import { retryRun } from '../api/retry'
 import { useRuns } from '../api/runs'
 import { clock, count, shortDay } from '../api/words'
 import StateWord from './StateWord.vue'
@@ -45,12 +46,17 @@ async function download(kind: 'zip' | 'pdf') {
   fetching.value = false
 }
 
-type Act = 'pause' | 'resume' | 'stop' | 'retry' | 'release'
+type Act = 'pause' | 'resume' | 'stop' | 'release'
 async function act(what: Act) {
   const answer = await attempt(() =>
     ask(api.POST(`/api/runs/{id}/${what}`, { params: { path: { id: props.run.id } } })),
   )
   if (answer) await store.refresh(answer.id)
+}
+
+async function retry() {
+  const run = await retryRun(props.run.id)
+  if (run) await store.refresh(run)
 }
 
 async function stop() {
@@ -79,10 +85,7 @@ async function stop() {
       >Release {{ run.blocked }} on hold</el-button
     >
     <template v-if="run.failed && run.kind === 'run'">
-      <el-button
-        v-if="run.state !== 'stopped'"
-        title="Retry with the same values and set-up"
-        @click="act('retry')"
+      <el-button v-if="run.state !== 'stopped'" title="Retry with the same values and set-up" @click="retry"
         >Retry {{ run.failed }} failed</el-button
       >
       <el-button type="primary" title="Run again with the current values and set-up" @click="anew"

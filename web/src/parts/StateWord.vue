@@ -5,8 +5,9 @@ import { stateWord } from '../api/words'
 
 /** A state as a word in its colour; what is done but has failures is marked as wrong. */
 const props = defineProps<{ state: string; more?: string; failed?: number }>()
+const WRONG = ['failed', 'uncertain', 'bounced', 'aborted', 'cancelled']
 const tone = computed(() => {
-  if (props.failed || props.state === 'failed' || props.state === 'uncertain') return 'wrong'
+  if (props.failed || WRONG.includes(props.state)) return 'wrong'
   if (['delivered', 'made', 'done'].includes(props.state)) return 'right'
   return 'att'
 })

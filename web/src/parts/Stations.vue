@@ -5,6 +5,7 @@ import type { Bench, Cause } from '../api/bench'
 import { stationOf } from '../api/diagnostics'
 import { count, grouped, shortDay } from '../api/words'
 import { channelsInWords } from '../registries/channels'
+import { triggerKind } from '../registries/triggers'
 
 /** The steps of a dispatch in working order, each with its state in a word. */
 const props = defineProps<{ bench: Bench; causes: Cause[] | undefined; wrong: number; at: string }>()
@@ -24,6 +25,7 @@ const stations = computed<Station[]>(() => {
   const open = b.ties.filter((t) => !t.column).length
   const rows = props.wrong
   const used = setup.channels.filter((c) => c.on)
+  const triggers = setup.triggers.filter((t) => t.on)
   const obstacles = (station: string) => b.obstacles.filter((o) => stationOf(o) === station).length
   const last = b.runs.find((r) => r.kind === 'run')
   return [
@@ -36,7 +38,11 @@ const stations = computed<Station[]>(() => {
           ? `v${b.template.version}`
           : 'None',
       tone: b.template_problems ? 'bad' : b.template ? 'done' : 'open',
-      line: b.template ? b.template.name : 'Choose one or drop a DOCX',
+      line: setup.rules.length
+        ? `${count(setup.rules.length, 'rule')}, ${b.template?.name ?? ''}`
+        : b.template
+          ? b.template.name
+          : 'Choose one or drop a DOCX',
     },
     {
       key: 'records',
@@ -68,6 +74,13 @@ const stations = computed<Station[]>(() => {
       state: used.length ? String(used.length) : 'None',
       tone: obstacles('channels') ? 'open' : used.length ? 'done' : '',
       line: channelsInWords(b) || 'Documents stored here only',
+    },
+    {
+      key: 'trigger',
+      name: 'Trigger',
+      state: triggers.length ? count(triggers.length, 'trigger') : 'By hand',
+      tone: triggers.length ? 'done' : '',
+      line: triggers.map((t) => triggerKind(t.trigger.kind)?.name ?? '').join(', ') || 'You start each run',
     },
     {
       key: 'preflight',

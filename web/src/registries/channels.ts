@@ -2,9 +2,11 @@ import type { Component } from 'vue'
 
 import type { Bench } from '../api/bench'
 import type { Schemas } from '../api/client'
+import CrmChannel from '../screens/channels/CrmChannel.vue'
 import EmailChannel from '../screens/channels/EmailChannel.vue'
 import FolderChannel from '../screens/channels/FolderChannel.vue'
 import LinkChannel from '../screens/channels/LinkChannel.vue'
+import PrintChannel from '../screens/channels/PrintChannel.vue'
 import SheetChannel from '../screens/channels/SheetChannel.vue'
 import WebHookChannel from '../screens/channels/WebHookChannel.vue'
 
@@ -44,8 +46,13 @@ export const channelKinds: ChannelKind[] = [
         to,
         cc: '',
         bcc: '',
+        template: null,
         subject: bench.name,
         body,
+        html: '',
+        files: [],
+        link_above: null,
+        link_note: '',
         unsubscribe: '',
         attach: true,
       }
@@ -67,11 +74,34 @@ export const channelKinds: ChannelKind[] = [
     settings: LinkChannel,
   },
   {
+    kind: 'print',
+    name: 'Print',
+    about: 'Print the documents on an office printer',
+    start: (bench) => ({
+      kind: 'print',
+      printer: bench.printers[0]?.name ?? '',
+      copies: 1,
+      sides: 'one-sided',
+      paper: '',
+      tray: '',
+      order: '',
+      together: false,
+    }),
+    settings: PrintChannel,
+  },
+  {
     kind: 'web-hook',
     name: 'Web hook',
     about: 'Tell another program with a signed HTTP request',
     start: () => ({ kind: 'web-hook', url: '', documents: 'names', values: [] }),
     settings: WebHookChannel,
+  },
+  {
+    kind: 'crm',
+    name: 'CRM',
+    about: 'Attach the documents to the CRM record, leave a note, set fields',
+    start: (bench) => ({ kind: 'crm', attach: bench.crm?.attach[0] ?? null, note: null, fields: [] }),
+    settings: CrmChannel,
   },
   {
     kind: 'sheet',

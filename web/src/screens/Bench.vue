@@ -17,6 +17,7 @@ import PreflightStation from './stations/Preflight.vue'
 import RecordsStation from './stations/Records.vue'
 import OutputStation from './stations/Output.vue'
 import RunStation from './stations/Run.vue'
+import TriggerStation from './stations/Trigger.vue'
 import TemplateStation from './stations/Template.vue'
 import MappingStation from './stations/Mapping.vue'
 
@@ -147,6 +148,12 @@ useEventListener(window, 'keydown', (event: KeyboardEvent) => {
           :bench="bench"
           :change="b.change"
           :page="b.page.value"
+        />
+        <TriggerStation
+          v-else-if="at === 'trigger'"
+          :bench="bench"
+          :change="b.change"
+          @started="state === 'saved' && b.load(b.record.value?.row)"
         />
         <PreflightStation
           v-else-if="at === 'preflight'"

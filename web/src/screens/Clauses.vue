@@ -7,6 +7,7 @@ import { api, ask, attempt, type Schemas } from '../api/client'
 import { confirmed } from '../api/confirm'
 import { type Diagnostic, said } from '../api/diagnostics'
 import { count, day } from '../api/words'
+import SideList from '../parts/SideList.vue'
 
 /** The clause library: pieces of text that templates share. */
 const props = defineProps<{ id?: string }>()
@@ -15,6 +16,15 @@ const clauses = ref<Schemas['ClauseInfo'][]>()
 const marks = ref<Diagnostic[]>([])
 const draft = reactive({ name: '', language: '', text: '' })
 const chosen = computed(() => clauses.value?.find((c) => c.id === Number(props.id)))
+const entries = computed(() =>
+  (clauses.value ?? []).map((one) => ({
+    to: `/clauses/${one.id}`,
+    name: one.name,
+    says: one.language || 'any language',
+    text: one.text,
+    here: one.id === Number(props.id),
+  })),
+)
 const isNew = computed(() => props.id === 'new')
 const changed = computed(
   () =>
@@ -85,18 +95,7 @@ async function remove() {
         <el-button type="primary" @click="router.push('/clauses/new')">New clause</el-button>
       </div>
     </div>
-    <div v-else-if="clauses" class="columns">
-      <nav aria-label="Clauses">
-        <RouterLink
-          v-for="one in clauses"
-          :key="one.id"
-          :to="`/clauses/${one.id}`"
-          :class="{ here: one.id === Number(id) }"
-        >
-          <b>{{ one.name }}</b> <span class="quiet">{{ one.language || 'any language' }}</span>
-          <span class="text">{{ one.text }}</span>
-        </RouterLink>
-      </nav>
+    <SideList v-else-if="clauses" label="Clauses" :entries="entries">
       <form v-if="chosen || isNew" class="editor" @submit.prevent="save">
         <div class="over">
           <label class="field"><span>Name</span><el-input v-model="draft.name" aria-label="Name" /></label>
@@ -142,39 +141,11 @@ async function remove() {
         </div>
       </form>
       <p v-else class="quiet hint-text">{{ count(clauses.length, 'clause') }}. Choose one to change it.</p>
-    </div>
+    </SideList>
   </div>
 </template>
 
 <style scoped>
-.columns {
-  flex: 1;
-  min-height: 0;
-  display: grid;
-  grid-template-columns: 340px minmax(0, 1fr);
-}
-nav {
-  border-right: 1px solid var(--line);
-  overflow: auto;
-}
-nav a {
-  display: block;
-  padding: 8px 16px;
-  text-decoration: none;
-  border-bottom: 1px solid var(--line-2);
-}
-nav a.here {
-  background: var(--accent-tint);
-  box-shadow: inset 2px 0 var(--accent);
-}
-.text {
-  display: block;
-  overflow: hidden;
-  text-overflow: ellipsis;
-  white-space: nowrap;
-  color: var(--ink-2);
-  font-size: 12px;
-}
 .editor {
   padding: 14px 16px;
   overflow: auto;

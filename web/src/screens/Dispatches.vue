@@ -28,11 +28,17 @@ function open(run: Run): FootLine[] {
   ].filter(Boolean)
   return left.length ? [{ to: `/runs/${run.id}`, name: name(run), text: left.join(', '), tone: 'wrong' }] : []
 }
+/** What a dispatch's triggers leave for a person to do. */
+function waits(one: Schemas['DispatchInfo']): FootLine[] {
+  if (!one.waiting) return []
+  const text = `${count(one.waiting, 'start')} waiting for you`
+  return [{ to: `/dispatches/${one.key}/trigger`, name: one.name, text, tone: 'wrong' }]
+}
 const foot = computed(() => [
   {
     title: 'Needs attention',
-    none: 'Nothing. Failed documents and paused runs are listed here.',
-    lines: runs.runs.flatMap(open).slice(0, 6),
+    none: 'Nothing. Failed documents, paused runs and starts that wait for you are listed here.',
+    lines: [...(dispatches.value ?? []).flatMap(waits), ...runs.runs.flatMap(open)].slice(0, 6),
   },
   {
     title: 'Last runs',

@@ -39,6 +39,20 @@ async function clear() {
   await router.push('/practice/mailbox')
   await attempt(load)
 }
+
+const reason = ref('550 5.1.1 no such user here')
+const asking = ref(false)
+const plain = ref(false)
+async function bounce() {
+  if (!message.value) return
+  const params = { path: { number: message.value.number } }
+  const body = { recipient: '', reason: reason.value }
+  asking.value = false
+  await attempt(async () => {
+    await ask(api.POST('/api/practice/mailbox/{number}/bounce', { params, body }))
+    ElMessage({ message: 'Sent back. The delivery shows it within seconds.' })
+  })
+}
 </script>
 
 <template>
@@ -70,6 +84,14 @@ async function clear() {
       </nav>
       <article v-if="message">
         <h2>{{ message.subject }}</h2>
+        <p v-if="message.return_path" class="bounce">
+          <el-button v-if="!asking" @click="asking = true">Bounce</el-button>
+          <template v-else>
+            <el-input v-model="reason" aria-label="Reason" name="reason" @keyup.enter="bounce" />
+            <el-button @click="bounce">Send back</el-button>
+            <el-button text @click="asking = false">Cancel</el-button>
+          </template>
+        </p>
         <dl>
           <dt>From</dt>
           <dd>{{ message.from }}</dd>
@@ -84,7 +106,15 @@ async function clear() {
           <dt>Received</dt>
           <dd>{{ shortDay(message.received) }} {{ clock(message.received) }}</dd>
         </dl>
-        <pre>{{ message.text }}</pre>
+        <p v-if="message.html" class="ways">
+          <el-button :class="{ on: !plain }" :aria-pressed="!plain" @click="plain = false"
+            >Formatted</el-button
+          >
+          <el-button :class="{ on: plain }" :aria-pressed="plain" @click="plain = true">Plain text</el-button>
+        </p>
+        <!-- Shown as a mail program does: no script runs. -->
+        <iframe v-if="message.html && !plain" title="The message" sandbox="" :srcdoc="message.html"></iframe>
+        <pre v-else>{{ message.text }}</pre>
         <div class="files">
           <a
             v-for="(file, index) in message.files"
@@ -101,6 +131,27 @@ async function clear() {
 </template>
 
 <style scoped>
+iframe {
+  width: 100%;
+  min-height: 320px;
+  border: 1px solid var(--line);
+  background: white;
+}
+.ways {
+  display: flex;
+  gap: 8px;
+}
+.ways .el-button {
+  margin: 0;
+}
+.ways .on {
+  background: var(--line-2);
+}
+.bounce {
+  display: flex;
+  gap: 8px;
+  max-width: 560px;
+}
 .mail {
   flex: 1;
   min-height: 0;

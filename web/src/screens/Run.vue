@@ -4,6 +4,7 @@ import { useIntervalFn } from '@vueuse/core'
 import { useRoute, useRouter } from 'vue-router'
 
 import { api, ask, attempt, type Schemas } from '../api/client'
+import { retryItem } from '../api/retry'
 import { done, useRuns, wrongOf } from '../api/runs'
 import { clock, count, size, span } from '../api/words'
 import ItemPanel from '../parts/ItemPanel.vue'
@@ -19,7 +20,8 @@ const router = useRouter()
 const route = useRoute()
 const id = computed(() => Number(props.id))
 const run = computed(() => store.runs.find((r) => r.id === id.value))
-const only = ref<string>()
+/** The state that is shown alone; summaries of runs name it in their links. */
+const only = ref(typeof route.query.state === 'string' ? route.query.state : undefined)
 const version = ref(0)
 const params = () => ({ path: { id: id.value } })
 
@@ -94,10 +96,8 @@ const goesTo = (item: Item) =>
     .join(', ')
 const bytes = (item: Item) => item.documents.reduce((sum, d) => sum + d.size, 0)
 async function retryOne(item: Item) {
-  const done = await attempt(() =>
-    ask(api.POST('/api/items/{id}/retry', { params: { path: { id: item.id } } })),
-  )
-  if (done) await store.refresh(done.id)
+  const run = await retryItem(item)
+  if (run) await store.refresh(run)
 }
 </script>
 

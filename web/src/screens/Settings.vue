@@ -2,17 +2,22 @@
 import { onMounted, ref } from 'vue'
 
 import { api, ask, attempt, type Schemas } from '../api/client'
+import { goBy } from '../api/words'
+import BucketList from '../parts/BucketList.vue'
 import CurrencyPick from '../parts/CurrencyPick.vue'
 import FontList from '../parts/FontList.vue'
 import FormLine from '../parts/FormLine.vue'
 import Group from '../parts/Group.vue'
 import MailServer from '../parts/MailServer.vue'
+import PrinterList from '../parts/PrinterList.vue'
 import SenderList from '../parts/SenderList.vue'
 import WebHooks from '../parts/WebHooks.vue'
 
 const settings = ref<Schemas['SettingsBody']>()
 onMounted(() => attempt(async () => (settings.value = await ask(api.GET('/api/settings')))))
 
+/** The names of the time zones that there are. */
+const ZONES = ['UTC', ...Intl.supportedValuesOf('timeZone')]
 const LANGUAGES = [
   ['en-GB', 'English (UK)'],
   ['en-US', 'English (US)'],
@@ -38,6 +43,7 @@ async function save() {
   const kept = await attempt(() => ask(api.PUT('/api/settings', { body })))
   if (!kept) return
   settings.value = kept
+  goBy(kept.time_zone)
   ElMessage({ message: 'Settings saved' })
 }
 </script>
@@ -66,8 +72,13 @@ async function save() {
           <FormLine label="Your e-mail address" about="Receives proofs.">
             <el-input v-model="settings.person_email" />
           </FormLine>
+          <FormLine group class="wide" label="Run summaries">
+            <el-checkbox v-model="settings.run_summary"
+              >E-mail me what became of a run when it has ended</el-checkbox
+            >
+          </FormLine>
         </Group>
-        <Group :level="2" title="Language and currency">
+        <Group :level="2" title="Language, currency and time">
           <FormLine label="Language" about="Files are read by it. New forms and dispatches start with it.">
             <el-select
               :model-value="settings.locale || 'en-GB'"
@@ -83,6 +94,11 @@ async function save() {
               @update:model-value="(code: string) => settings && (settings.currency = code)"
             />
           </FormLine>
+          <FormLine label="Time zone" about="Dates print, forms close and schedules go by it.">
+            <el-select v-model="settings.time_zone" aria-label="Time zone" filterable>
+              <el-option v-for="zone in ZONES" :key="zone" :value="zone" :label="zone" />
+            </el-select>
+          </FormLine>
         </Group>
         <Group :level="2" title="Pictures">
           <FormLine
@@ -96,12 +112,16 @@ async function save() {
         <Group :level="2" title="More senders">
           <SenderList v-model="settings.senders" />
         </Group>
+        <Group :level="2" title="Printers">
+          <PrinterList v-model="settings.printers" />
+        </Group>
         <!-- Enter saves from any field. -->
         <input type="submit" class="unseen" tabindex="-1" value="Save settings" aria-hidden="true" />
       </form>
       <MailServer :person="settings.person_email" />
       <WebHooks />
       <FontList />
+      <BucketList />
     </div>
   </div>
 </template>

@@ -59,6 +59,7 @@ async function take(files: File[]) {
     <div class="head">
       <h1>Templates</h1>
       <span class="quiet">Documents with placeholders</span><span class="push" />
+      <RouterLink to="/messages">Messages</RouterLink>
       <RouterLink to="/clauses">Clauses</RouterLink>
       <FilePick label="Upload template" accept=".docx" main :busy="busy" @files="take" />
     </div>

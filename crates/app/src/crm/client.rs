@@ -4,9 +4,10 @@
 use std::time::Duration;
 
 use futures::StreamExt;
+use mangle_channels::Failure;
 use mangle_core::crm::Shape;
 use mangle_documents::odata::read_metadata;
-use reqwest::{StatusCode, Url};
+use reqwest::{Method, StatusCode, Url};
 use serde_json::Value as Json;
 
 use crate::error::Error;
@@ -96,6 +97,91 @@ impl Client {
                 Err(_) => pause(tried),
             };
             tokio::time::sleep(wait).await;
+        }
+    }
+}
+
+/// A request that is made once, whatever becomes of it: whoever makes it knows whether it may be
+/// made again.
+#[derive(Debug, Default)]
+pub struct Ask<'a> {
+    /// The method; GET where it is blank.
+    pub method: &'a str,
+    /// The address, below the service's root.
+    pub address: &'a str,
+    /// Headers besides those of every request.
+    pub headers: Vec<(&'a str, String)>,
+    /// The body with its media type.
+    pub body: Option<(&'a str, Vec<u8>)>,
+}
+
+/// An answer that is no refusal.
+#[derive(Debug)]
+pub struct Answer {
+    /// The state's tag (RFC 9110, 8.8.3).
+    pub etag: Option<String>,
+    /// Where what was made is.
+    pub location: Option<String>,
+    /// The body, where it is JSON.
+    pub body: Json,
+}
+
+/// Why a request came to nothing.
+#[derive(Debug)]
+pub enum Refusal {
+    /// The record was changed by another since it was read (412).
+    Stale,
+    /// There is no such thing (404, 410).
+    Gone,
+    /// It may go well another time.
+    Later(Failure),
+    /// It never will.
+    Never(Failure),
+}
+
+impl Client {
+    /// Makes a request once.
+    pub async fn ask(&self, ask: Ask<'_>) -> Result<Answer, Refusal> {
+        let url = self.whole(ask.address).map_err(|error| Refusal::Never(Failure::new("crm", error.to_string())))?;
+        let method = match ask.method {
+            "" => Method::GET,
+            method => Method::from_bytes(method.as_bytes()).map_err(|error| Refusal::Never(Failure::new("crm", error.to_string())))?,
+        };
+        let mut request = self.http.request(method, url).bearer_auth(&self.token);
+        request = request.header("accept", "application/json").header("odata-maxversion", "4.01");
+        for (name, value) in &ask.headers {
+            request = request.header(*name, value);
+        }
+        if let Some((kind, bytes)) = ask.body {
+            request = request.header("content-type", kind).body(bytes);
+        }
+        // One that got no answer may have been carried out: whoever asks looks before asking again.
+        let answer = request.send().await.map_err(|_| Refusal::Later(Failure::new("unreachable", unreachable(&self.root).to_string())))?;
+        let status = answer.status();
+        let text = |name: &str| answer.headers().get(name).and_then(|h| h.to_str().ok()).map(str::to_owned);
+        if status.is_success() {
+            let (etag, location) = (text("etag"), text("location"));
+            let body =
+                body(answer, LARGEST[0]).await.map_err(|_| Refusal::Later(Failure::new("unreachable", "the CRM's answer broke off")))?;
+            return Ok(Answer { etag, location, body: serde_json::from_slice(&body).unwrap_or_default() });
+        }
+        let after = text("retry-after").and_then(|told| told.trim().parse().ok()).map(Duration::from_secs);
+        match status {
+            StatusCode::PRECONDITION_FAILED => Err(Refusal::Stale),
+            StatusCode::NOT_FOUND | StatusCode::GONE => Err(Refusal::Gone),
+            status => {
+                let failure = Failure { after, ..Failure::new("crm", refused(answer).await.to_string()) };
+                let later = status.is_server_error()
+                    || matches!(
+                        status,
+                        StatusCode::UNAUTHORIZED
+                            | StatusCode::FORBIDDEN
+                            | StatusCode::REQUEST_TIMEOUT
+                            | StatusCode::CONFLICT
+                            | StatusCode::TOO_MANY_REQUESTS
+                    );
+                Err(if later { Refusal::Later(failure) } else { Refusal::Never(failure) })
+            }
         }
     }
 }

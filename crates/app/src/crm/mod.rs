@@ -7,6 +7,6 @@ mod fetch;
 pub mod queries;
 mod secret;
 
-pub use client::Client;
+pub use client::{Answer, Ask, Client, Refusal};
 pub use fetch::{FETCH, Fetching, Job};
 pub use secret::Secrets;

@@ -107,7 +107,7 @@ pub async fn sample(app: &App, id: i64, TriedQuery { asks, key }: TriedQuery) ->
     let mut found = SampleBody { problems: Vec::new(), address: String::new(), columns: Vec::new(), total: None, records: Vec::new() };
     if problems.is_empty() {
         let part = if key.trim().is_empty() { Part::First(SAMPLE) } else { Part::One(key.trim()) };
-        match odata::address(&asks, &connected.shape, part, clock::now()) {
+        match odata::address(&asks, &connected.shape, part, app.now()) {
             Err(fault) => problems.push(problem(&[], "filter", fault.to_string())),
             Ok(address) => {
                 let answer = client(app, &connected)?.page(&address).await?;
@@ -154,7 +154,7 @@ pub async fn make(app: &App, new: NewQuery) -> Outcome<QueryBody> {
 
 async fn keep(app: &App, name: String, connection: i64, asks: CrmQuery) -> Outcome<i64> {
     let connected = find(app, connection).await?;
-    check(&asks, &connected)?;
+    check(app, &asks, &connected)?;
     let name = if name.trim().is_empty() { asks.root.clone() } else { name.trim().to_owned() };
     let columns = asks.columns(&connected.shape);
     app.store
@@ -180,13 +180,11 @@ pub(super) fn of_query(target: &Target) -> String {
     }
 }
 
-fn check(asks: &CrmQuery, connected: &queries::Connected) -> Outcome<()> {
+fn check(app: &App, asks: &CrmQuery, connected: &queries::Connected) -> Outcome<()> {
     if let Some(problem) = asks.problems(&connected.shape).first() {
         return Err(Error::unusable("query", format!("{}: {problem}", of_query(&problem.target))));
     }
-    odata::address(asks, &connected.shape, Part::All, clock::now())
-        .map(|_| ())
-        .map_err(|e| Error::unusable("query", format!("filter: {e}")))
+    odata::address(asks, &connected.shape, Part::All, app.now()).map(|_| ()).map_err(|e| Error::unusable("query", format!("filter: {e}")))
 }
 
 /// A question.
@@ -197,7 +195,7 @@ pub async fn show(app: &App, id: i64) -> Outcome<QueryBody> {
 /// Changes what a question asks, and fetches its records.
 pub async fn write(app: &App, id: i64, asks: CrmQuery) -> Outcome<QueryBody> {
     let own = kept(app, id).await?;
-    check(&asks, &find(app, own.connection).await?)?;
+    check(app, &asks, &find(app, own.connection).await?)?;
     app.store.with(move |c| queries::write(c, id, &asks)).await?;
     begin(app, id).await?;
     body(app, id).await
@@ -206,7 +204,7 @@ pub async fn write(app: &App, id: i64, asks: CrmQuery) -> Outcome<QueryBody> {
 /// Begins to fetch; a fetch of the question that is going goes on.
 async fn begin(app: &App, id: i64) -> Outcome<()> {
     let own = kept(app, id).await?;
-    check(&own.asks, &find(app, own.connection).await?)?;
+    check(app, &own.asks, &find(app, own.connection).await?)?;
     app.ask_job(WORD, id, &own.name, JsonValue::Null).await?;
     Ok(())
 }
@@ -215,9 +213,9 @@ async fn begin(app: &App, id: i64) -> Outcome<()> {
 pub(super) async fn ready(app: &App, id: i64) -> Outcome<Job> {
     let own = kept(app, id).await?;
     let connected = find(app, own.connection).await?;
-    check(&own.asks, &connected)?;
+    check(app, &own.asks, &connected)?;
     let client = client(app, &connected)?;
-    Ok(Job { query: id, sheet: own.sheet, client, shape: Arc::new(connected.shape), asks: own.asks, now: clock::now() })
+    Ok(Job { query: id, sheet: own.sheet, client, shape: Arc::new(connected.shape), asks: own.asks, now: app.now() })
 }
 
 async fn fetching(app: &App, id: i64) -> Outcome<Option<Fetching>> {
@@ -234,6 +232,13 @@ pub async fn progress(app: &App, id: i64) -> Outcome<Option<Fetching>> {
 pub async fn fetch(app: &App, id: i64) -> Outcome<Option<Fetching>> {
     begin(app, id).await?;
     fetching(app, id).await
+}
+
+/// Fetches the records of a question again, and waits until they are there.
+pub(crate) async fn fetched(app: &App, id: i64) -> Outcome<()> {
+    let own = kept(app, id).await?;
+    let job = app.ask_job(WORD, id, &own.name, JsonValue::Null).await?;
+    app.job_done(job).await.map(drop)
 }
 
 /// Stops a fetch; the sheet is as it was.

@@ -1,20 +1,25 @@
 //! The bench: a dispatch with the state of its stations.
 
-use mangle_core::channel::World;
+use std::collections::HashSet;
+
+use mangle_core::channel::{AttachTo, CrmSource, NoteTo, PrinterAddress, World, places};
+use mangle_core::crm::{EntityField, FieldType};
 use mangle_core::diagnostic::{Diagnostic, Target};
 use mangle_core::dispatch::{Setup, TieState};
 use mangle_core::language::template_marks;
 use mangle_core::preflight::{Facts, UnsureDate, obstacles};
 use mangle_core::records::{Labels, Record};
+use mangle_core::trigger::number;
 use mangle_core::words::counted;
 use serde::{Deserialize, Serialize};
 
 use super::{find, ready, sheet_name};
 use crate::prepare::blocking;
 use crate::store::dispatches::{self, Dispatch};
+use crate::store::queries::{self, Connected, KeptQuery};
 use crate::store::runs::{self, RunInfo};
-use crate::store::{settings, sheets};
-use crate::{App, Error, clock};
+use crate::store::{messages, settings, sheets};
+use crate::{App, Error, buckets, clock};
 
 /// A dispatch as it is saved.
 #[derive(Debug, Serialize, Deserialize)]
@@ -67,19 +72,54 @@ pub struct Bench {
     row_count: usize,
     /// What is wrong with the filter.
     #[serde(serialize_with = "mangle_core::words::as_sentence_or_none")]
-    pub(super) filter_problem: Option<String>,
+    pub(crate) filter_problem: Option<String>,
     /// What stops a run as a whole.
     pub obstacles: Vec<Diagnostic>,
     /// What the columns tell of the template's placeholders; it stops nothing.
     hints: Vec<Diagnostic>,
     /// Its runs, the newest first.
     runs: Vec<RunInfo>,
+    /// How many of the records that the filter takes each template rule takes, and last how many
+    /// none does.
+    taken_by_rules: Vec<usize>,
     /// The person's own address.
     person_email: String,
     /// The folders of this machine that documents may be put into.
     folders: Vec<String>,
     /// The hosts that web hooks may be posted to.
     hosts: Vec<String>,
+    /// The office's printers.
+    printers: Vec<PrinterAddress>,
+    /// The CRM that the records come from; none where they come from elsewhere.
+    crm: Option<CrmInUse>,
+}
+
+/// The CRM that the records come from.
+#[derive(Debug, Serialize)]
+#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
+pub struct CrmInUse {
+    /// What the connection is called.
+    name: String,
+    /// The set of the records.
+    root: String,
+    /// The fields of a record that can be set.
+    fields: Vec<EntityField>,
+    /// Where documents can be attached, the likeliest first.
+    attach: Vec<AttachTo>,
+    /// Where notes can be left, the likeliest first.
+    notes: Vec<NoteTo>,
+}
+
+impl CrmInUse {
+    fn of(source: &(KeptQuery, Connected)) -> CrmInUse {
+        let (query, connected) = source;
+        let root = query.asks.root.clone();
+        let entity = connected.shape.entity(&root);
+        let settable = |field: &&EntityField| field.kind != FieldType::Picture && entity.is_some_and(|own| !own.key.contains(&field.name));
+        let fields = entity.map(|own| own.fields.iter().filter(settable).cloned().collect()).unwrap_or_default();
+        let (attach, notes) = places(&connected.shape, &root);
+        CrmInUse { name: connected.name.clone(), root, fields, attach, notes }
+    }
 }
 
 /// The template in use.
@@ -170,6 +210,7 @@ impl App {
         if renamed {
             setup.renamed(&old, &name);
         }
+        number(&mut setup.triggers);
         dispatch = Dispatch { name, template_id: new.template_id, sheet_id: new.sheet_id, setup, changed: at.clone(), ..dispatch };
         let (wanted, mut kept) = (new.new_key, dispatch);
         let kept = self
@@ -189,8 +230,12 @@ impl App {
                     }
                     _ => {}
                 }
+                messages::resolve(t, &kept.setup)?;
                 if !dispatches::change(t, &kept, &at)? {
                     return Ok(None);
+                }
+                for used in kept.setup.channels.iter().filter_map(|channel| channel.message()) {
+                    messages::share_pictures(t, &used.key)?;
                 }
                 kept.revision += 1;
                 Ok(Some(kept))
@@ -201,14 +246,21 @@ impl App {
 }
 
 pub(super) async fn bench(app: &App, dispatch: Dispatch) -> Result<Bench, Error> {
-    let (prepared, version) = ready(app, &dispatch).await?;
+    bench_of(app, dispatch, None).await
+}
+
+/// The same as if some rows were all that the sheet has.
+pub(crate) async fn bench_of(app: &App, dispatch: Dispatch, only: Option<HashSet<usize>>) -> Result<Bench, Error> {
+    let (mut prepared, version) = ready(app, &dispatch).await?;
+    prepared.only = only;
     let sheet_id = dispatch.sheet_id;
     let key = dispatch.key.clone();
-    let (sheet, info, runs, settings) = app
+    let (sheet, info, runs, settings, source, buckets) = app
         .store
         .with(move |c| -> anyhow::Result<_> {
             let info = sheet_id.map(|id| sheets::sheet(c, id)).transpose()?.flatten();
-            Ok((sheet_name(c, sheet_id)?, info, runs::list(c, Some(&key))?, settings::read(c)?))
+            let source = sheet_id.map(|id| queries::of_sheet(c, id)).transpose()?.flatten();
+            Ok((sheet_name(c, sheet_id)?, info, runs::list(c, Some(&key))?, settings::read(c)?, source, buckets::names(c)?))
         })
         .await?;
     let setup = dispatch.setup;
@@ -218,7 +270,8 @@ pub(super) async fn bench(app: &App, dispatch: Dispatch) -> Result<Bench, Error>
     let unsure: Vec<UnsureDate> =
         unsure.map(|u| UnsureDate { column: u.column, example: u.example, day_first: u.day_first, month_first: u.month_first }).collect();
     let columns = prepared.sheet.as_ref().map(|s| s.columns()).unwrap_or_default();
-    let (folders, hosts, public) = (app.folders.clone(), app.hosts.clone(), app.public_url.is_some());
+    let folders: Vec<String> = app.folders.iter().cloned().chain(buckets).collect();
+    let (hosts, public) = (app.hosts.clone(), app.public_url.is_some());
     blocking(move || {
         let ties = prepared.ties();
         let (records, filter_problem) = match prepared.chosen() {
@@ -242,6 +295,7 @@ pub(super) async fn bench(app: &App, dispatch: Dispatch) -> Result<Bench, Error>
         };
         let used: Vec<&str> = ties.iter().filter_map(|t| t.column.as_deref()).collect();
         let problems = prepared.template.as_ref().map_or(0, |t| t.problems().len());
+        let printers: Vec<String> = prepared.settings.printers.iter().map(|printer| printer.name.clone()).collect();
         let facts = Facts {
             template_problems: prepared.template.as_ref().map(|t| t.problems().len()),
             source: prepared.sheet.is_some(),
@@ -254,6 +308,8 @@ pub(super) async fn bench(app: &App, dispatch: Dispatch) -> Result<Bench, Error>
                 folders: &folders,
                 hosts: &hosts,
                 public,
+                printers: &printers,
+                crm: source.as_ref().map(|(query, own)| CrmSource { name: &own.name, shape: &own.shape, root: &query.asks.root }),
             },
         };
         let stops = obstacles(&facts);
@@ -289,7 +345,10 @@ pub(super) async fn bench(app: &App, dispatch: Dispatch) -> Result<Bench, Error>
             obstacles: stops,
             folders,
             hosts,
+            printers: prepared.settings.printers.clone(),
+            crm: source.as_ref().map(CrmInUse::of),
             runs,
+            taken_by_rules: if prepared.setup.rules.is_empty() { Vec::new() } else { prepared.taken_by_rules() },
             person_email: settings.person_email,
         }
     })

@@ -1,5 +1,6 @@
 //! The list of dispatches: added, copied, deleted.
 
+use std::collections::HashMap;
 use std::sync::Arc;
 
 use mangle_core::dispatch::{Choose, Setup};
@@ -8,6 +9,7 @@ use serde::{Deserialize, Serialize};
 use crate::dispatches::{find, sheet_name};
 use crate::drop::first_setup;
 use crate::store::dispatches;
+use crate::store::firings;
 use crate::store::pictures as pictures_of;
 use crate::store::runs::{self, RunInfo};
 use crate::store::{settings, templates};
@@ -27,6 +29,8 @@ pub struct DispatchInfo {
     pub sheet: Option<String>,
     /// When it was last changed.
     pub changed: String,
+    /// How many starts of its triggers wait for a person.
+    pub waiting: usize,
     /// Its last run that was no proof.
     pub last_run: Option<RunInfo>,
 }
@@ -37,6 +41,7 @@ pub async fn list(app: &App) -> Outcome<Vec<DispatchInfo>> {
         .store
         .with(|c| -> anyhow::Result<Vec<DispatchInfo>> {
             let runs = runs::list(c, None)?;
+            let waiting: HashMap<String, usize> = firings::waiting(c)?.into_iter().collect();
             dispatches::list(c)?
                 .into_iter()
                 .map(|d| {
@@ -44,6 +49,7 @@ pub async fn list(app: &App) -> Outcome<Vec<DispatchInfo>> {
                     let last_run = runs.iter().find(|r| r.dispatch == d.key && r.kind == "run").cloned();
                     Ok(DispatchInfo {
                         template,
+                        waiting: waiting.get(&d.key).copied().unwrap_or_default(),
                         sheet: sheet_name(c, d.sheet_id)?.map(|(source, sheet)| format!("{source}, {sheet}")),
                         key: d.key,
                         name: d.name,
@@ -100,14 +106,16 @@ pub async fn add(app: &App, new: NewDispatch) -> Outcome<Key> {
     Ok(Key { key })
 }
 
-/// Adds a copy of a dispatch: its set-up and its pictures, without its runs.
+/// Adds a copy of a dispatch: its set-up and its pictures, without its runs; its triggers are off.
 pub async fn copy(app: &App, key: String) -> Outcome<Key> {
     let dispatch = find(app, &key).await?;
     let key = app
         .store
         .change(move |t| -> anyhow::Result<String> {
             let name = format!("{} (copy)", dispatch.name);
-            let setup = Setup { choose: Choose::All, ..dispatch.setup };
+            let mut setup = Setup { choose: Choose::All, ..dispatch.setup };
+            // Two that fire at the same would send everything twice.
+            setup.triggers.iter_mut().for_each(|own| own.on = false);
             let key = dispatches::add(t, &name, dispatch.template_id, dispatch.sheet_id, &setup, &clock::stamp())?;
             if let Some(made) = dispatches::by_key(t, &key)? {
                 pictures_of::copy(t, dispatch.id, made.id)?;

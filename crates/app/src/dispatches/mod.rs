@@ -2,6 +2,7 @@
 
 mod bench;
 pub mod edit;
+pub mod files;
 pub mod pictures;
 mod preflight;
 pub mod preview;
@@ -17,8 +18,10 @@ use crate::store::dispatches::{self, Dispatch};
 use crate::store::{Connection, items, sheets, templates};
 use crate::{App, Error, clock};
 
+pub(crate) use bench::bench_of;
 pub use bench::{Bench, DispatchBody};
 pub use preflight::{PreflightView, of_all};
+pub(crate) use start::{Begin, Fired};
 pub use start::{ProofRun, StartRun, Unattended};
 
 /// The names of a sheet and its source.

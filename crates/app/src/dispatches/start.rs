@@ -4,19 +4,22 @@ use std::collections::HashSet;
 
 use mangle_core::dispatch::{Setup, joint_record, joint_schema};
 use mangle_core::records::{Labels, Record, Schema, Sheet};
+use mangle_core::trigger::Covers;
 use mangle_core::value::EmailAddress;
-use mangle_core::words::counted;
+use mangle_core::words::{counted, sentence};
 use serde::Deserialize;
 use tokio_util::sync::CancellationToken;
 
 use super::preflight::{findings, of_all};
 use super::{bench, find, ready};
+use crate::jobs::state::FiringEvent;
 use crate::prepare::blocking;
 use crate::store::dispatches::Dispatch;
+use crate::store::events::{self, About};
 use crate::store::runs::{self, NewItem, NewRun, RunInfo};
 use crate::store::sheets::ColumnInfo;
 use crate::store::snapshots::Snapshot;
-use crate::store::{Connection, Transaction, items, settings};
+use crate::store::{Connection, Transaction, firings, items, messages, settings, templates};
 use crate::{Actor, App, Error, clock, jobs};
 
 /// What a run is started with.
@@ -214,7 +217,7 @@ fn items(sheet: &Sheet, records: &[&Record], setup: &Setup) -> (Vec<ColumnInfo>,
 }
 
 /// A run or proofs that are to begin.
-struct Begin {
+pub(crate) struct Begin {
     by: Actor,
     dispatch: Dispatch,
     version: Option<i64>,
@@ -232,11 +235,92 @@ enum Of {
     Proofs {
         to: String,
     },
+    Fired(Fired),
+}
+
+/// What becomes of firings when a run is started of them.
+#[derive(Debug, Clone)]
+pub(crate) struct Fired {
+    /// When their trigger starts a run, in words.
+    pub words: String,
+    /// Whether deliveries wait until a person releases them.
+    pub hold: bool,
+    pub covers: Covers,
+    /// Those that the run is of.
+    pub started: Vec<i64>,
+    /// Those of them some of whose rows wait for a person, and why.
+    pub left: Vec<(i64, Vec<usize>, String)>,
+    /// Those that wait for a person, and why.
+    pub held: Vec<(i64, String)>,
+    /// Those that have nothing to start, and why.
+    pub nothing: Vec<(i64, String)>,
+}
+
+impl Default for Fired {
+    fn default() -> Fired {
+        let none = Vec::new();
+        Fired {
+            words: String::new(),
+            hold: false,
+            covers: Covers::All,
+            started: none,
+            left: Vec::new(),
+            held: Vec::new(),
+            nothing: Vec::new(),
+        }
+    }
+}
+
+impl Fired {
+    /// Writes down what becomes of those that start nothing.
+    pub fn note(&self, t: &Transaction<'_>) -> anyhow::Result<()> {
+        let at = clock::stamp();
+        for (event, all) in [(FiringEvent::Hold, &self.held), (FiringEvent::FindNothing, &self.nothing)] {
+            for (id, why) in all {
+                firings::change(t, event, &[*id], why, &at)?;
+            }
+        }
+        Ok(())
+    }
+
+    /// Refuses to make a document that was made meanwhile.
+    fn refuse_twice(&self, c: &Connection, dispatch: i64, sheet: i64, rows: &[usize]) -> Result<(), Error> {
+        match self.covers {
+            Covers::Named => Ok(()),
+            Covers::All => match runs::under_way(c, dispatch)? {
+                Some(run) => Err(Error::conflict("going", format!("waits for the end of run {run} of this dispatch"))),
+                None => Ok(()),
+            },
+            Covers::Once => {
+                let served = items::served(c, dispatch, sheet, &|_, _| false)?;
+                match rows.iter().any(|row| served.get(row).is_some_and(|served| served.run.is_some())) {
+                    true => Err(Error::conflict("going", "another run of the same records has begun")),
+                    false => Ok(()),
+                }
+            }
+        }
+    }
+
+    /// Writes down which run was started.
+    fn started(&self, t: &Transaction<'_>, run: i64) -> anyhow::Result<()> {
+        let at = clock::stamp();
+        firings::started(t, &self.started, run, &at)?;
+        for (id, rows, why) in &self.left {
+            firings::left(t, *id, rows, why)?;
+        }
+        events::add(t, Actor::Mangle, About::run(run), "triggered", &sentence(&self.words), &at)?;
+        self.note(t)
+    }
 }
 
 impl Begin {
+    /// A run that firings start.
+    pub(crate) fn fired(by: Actor, dispatch: Dispatch, version: Option<i64>, rows: Vec<usize>, fired: Fired) -> Begin {
+        Begin { by, dispatch, version, rows, of: Of::Fired(fired) }
+    }
+
     /// Begins it, also where whoever asked is gone by then: what is written down is made.
-    async fn go(self, app: App) -> Result<RunInfo, Error> {
+    pub(crate) async fn go(self, app: App) -> Result<RunInfo, Error> {
         let begun = tokio::spawn(async move {
             let loaded = match self.dispatch.sheet_id {
                 Some(id) => app.sheet(id).await?,
@@ -267,8 +351,14 @@ impl Begin {
                 }
                 self.refuse_twice(t, sheet_id, *repeats)?;
             }
+            Of::Fired(fired) => {
+                on_hold = fired.hold;
+                fired.refuse_twice(t, self.dispatch.id, sheet_id, &self.rows)?;
+            }
         }
         let moment = clock::stamp();
+        let mut setup = messages::resolve(t, &self.dispatch.setup)?;
+        templates::fix(t, &mut setup)?;
         let snapshot = Snapshot::take(t, (self.dispatch.id, &self.dispatch.name), Some(sheet_id))?.keep(t)?;
         let new = NewRun {
             dispatch_id: self.dispatch.id,
@@ -280,11 +370,14 @@ impl Begin {
             moment: &moment,
             template_version_id: version,
             sheet_id,
-            setup: &self.dispatch.setup,
+            setup: &setup,
             columns: &columns,
             rows: &items,
         };
         let id = runs::start(t, &new)?;
+        if let Of::Fired(fired) = &self.of {
+            fired.started(t, id)?;
+        }
         Ok((runs::get(t, id)?.ok_or_else(|| Error::missing("the run"))?, true))
     }
 

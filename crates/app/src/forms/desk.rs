@@ -43,7 +43,7 @@ impl FormBody {
     fn of(app: &App, kept: KeptForm) -> FormBody {
         let problems = Rules::new(&kept.draft).problems().to_vec();
         let live = kept.live.as_ref().filter(|_| kept.open);
-        let state = match live.map(|live| live.door(clock::now(), kept.answers)) {
+        let state = match live.map(|live| live.door(app.now(), kept.answers)) {
             None => "closed",
             Some(Door::Open) => "open",
             Some(Door::NotYet(_)) => "waiting",
@@ -194,6 +194,6 @@ pub async fn close(app: &App, id: i64) -> Outcome<FormBody> {
 pub async fn try_out(app: &App, id: i64, body: AnswerBody) -> Outcome<Vec<LookedBody>> {
     let kept = find(app, id).await?;
     let rules = Rules::new(&kept.draft);
-    let look = rules.look(&given(&rules, &body, &[]), clock::now());
+    let look = rules.look(&given(&rules, &body, &[]), app.now());
     Ok(LookedBody::all(&look.fields, &body))
 }

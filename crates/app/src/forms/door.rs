@@ -12,8 +12,8 @@ use serde::{Deserialize, Serialize};
 
 use super::look::{AnswerBody, GivenBody, LookedBody, arrived, given};
 use crate::prepare::blocking;
-use crate::store::Transaction;
 use crate::store::forms::{self, Arrival, KeptForm};
+use crate::store::{Transaction, firings};
 use crate::transfer::Upload;
 use crate::{App, Error, ErrorKind, Outcome, clock};
 
@@ -130,7 +130,7 @@ fn from_address(rules: &Rules, asked: &HashMap<String, String>) -> AnswerBody {
 /// Get a public form; query parameters prefill its fields.
 pub async fn show(app: &App, token: String, asked: HashMap<String, String>) -> Outcome<PublicForm> {
     let (kept, live) = find(app, token).await?;
-    let now = clock::now();
+    let now = app.now();
     let shut = shut(&kept, &live, now);
     let rules = Rules::new(&live);
     let body = from_address(&rules, &asked);
@@ -148,7 +148,7 @@ pub async fn look(app: &App, token: String, body: AnswerBody) -> Outcome<Vec<Loo
     let asked = body.clone();
     let (rules, arrived) =
         app.store.with(move |c| -> anyhow::Result<_> { Ok((arrived(c, kept.id, &rules, &asked)?, rules)) }).await.map(|(a, r)| (r, a))?;
-    let looked = rules.look(&given(&rules, &body, &arrived), clock::now());
+    let looked = rules.look(&given(&rules, &body, &arrived), app.now());
     Ok(LookedBody::all(&looked.fields, &body))
 }
 
@@ -167,7 +167,7 @@ pub struct Arrived {
 /// Takes a file for a field. Pictures are known by their content.
 pub async fn take_file(app: &App, token: String, field: u32, upload: Upload) -> Outcome<Arrived> {
     let (kept, live) = find(app, token).await?;
-    if let Some(words) = shut(&kept, &live, clock::now()) {
+    if let Some(words) = shut(&kept, &live, app.now()) {
         return Err(Error::conflict("shut", words));
     }
     let field = live.fields.into_iter().find(|f| f.id == field && f.kind.takes_files()).ok_or_else(|| Error::missing("the field"))?;
@@ -291,11 +291,12 @@ pub struct NotTaken {
 /// Submit an answer; it is validated again.
 pub async fn send(app: &App, token: String, sent: Sent) -> Outcome<Result<Thanks, NotTaken>> {
     let (form, live) = find(app, token.clone()).await?;
-    let now = clock::now();
+    let now = app.now();
     let taken = take_over(app, form.id, &live, &sent, now).await?;
-    let (done, kept) = app
+    let (done, kept, fired) = app
         .store
-        .change(move |t| -> Outcome<(Result<String, NotTaken>, bool)> {
+        .change(move |t| -> Outcome<(Result<String, NotTaken>, bool, bool)> {
+            let mut fired = false;
             // Read again within the transaction: two that come at once both count.
             let mut kept = forms::by_token(t, &token)?.ok_or_else(|| Error::missing("the form"))?;
             let live = kept.live.take().ok_or_else(|| Error::missing("the form"))?;
@@ -311,7 +312,7 @@ pub async fn send(app: &App, token: String, sent: Sent) -> Outcome<Result<Thanks
                     1 => "Please correct the marked field.".to_owned(),
                     many => format!("Please correct the {many} marked fields."),
                 };
-                return Ok((Err(NotTaken { code: "answer", message, look: LookedBody::all(&look.fields, &sent.given) }), false));
+                return Ok((Err(NotTaken { code: "answer", message, look: LookedBody::all(&look.fields, &sent.given) }), false, fired));
             }
             let thanks = rules.thanks(&look.record, now);
             // Whoever fills in what no person sees is thanked like all others.
@@ -321,15 +322,19 @@ pub async fn send(app: &App, token: String, sent: Sent) -> Outcome<Result<Thanks
                 let cells: Vec<(u32, Cell)> = rules.asked().map(|f| f.id).zip(look.cells()).collect();
                 let kept_files: Vec<Arrival> =
                     arrived.into_iter().filter(|a| look.fields.iter().any(|f| f.field == a.field && f.shown)).collect();
-                forms::answer(t, &kept, Cell::Date(now), &cells, &kept_files)?;
+                let row = forms::answer(t, &kept, Cell::Date(now), &cells, &kept_files)?;
+                fired = firings::answered(t, kept.sheet, row, &clock::stamp())? > 0;
             }
-            Ok((Ok(thanks), counts))
+            Ok((Ok(thanks), counts, fired))
         })
         .await?;
     delete_unwanted(app, taken).await?;
     // What no record came of leaves the open sheets alone.
     if kept {
         app.forget_sheets();
+    }
+    if fired {
+        app.firings.wake();
     }
     Ok(done.map(|thanks| Thanks { thanks }))
 }

@@ -8,7 +8,8 @@ use std::time::Duration;
 
 use anyhow::{Context as _, Result};
 use governor::{DefaultDirectRateLimiter, Quota, RateLimiter};
-use mangle_channels::{Channel, Delivery, Document, Failure, Fate, Outcome, Rate};
+use mangle_channels::{Channel, Delivery, Document, Extra, Failure, Fate, Outcome, Rate};
+use mangle_core::channel::{FixedFile, Inline};
 use mangle_core::words::sentence;
 use serde_json::Value;
 use tokio::sync::{Notify, Semaphore};
@@ -65,8 +66,8 @@ impl Outbox {
         self.busy.lock().unwrap_or_else(PoisonError::into_inner).clone()
     }
 
-    fn end(&self, id: i64) {
-        self.busy.lock().unwrap_or_else(PoisonError::into_inner).retain(|busy| *busy != id);
+    fn end(&self, ids: &[i64]) {
+        self.busy.lock().unwrap_or_else(PoisonError::into_inner).retain(|busy| !ids.contains(busy));
     }
 }
 
@@ -126,7 +127,7 @@ pub async fn work(app: App, at: usize) {
     let mut limits = limits_of(rate);
     let slots = Arc::new(Semaphore::new(pace.at_once.max(1)));
     while !app.stopping.is_cancelled() {
-        let (kind, busy, now) = ((outbox.channel.kind(), outbox.channel.comes_last()), outbox.busy(), clock::seconds());
+        let (kind, busy, now) = ((outbox.channel.kind(), outbox.channel.in_order()), outbox.busy(), clock::seconds());
         let due = app.store.with(move |c| deliveries::due(c, kind, now, &busy, BATCH)).await;
         let due = due.unwrap_or_else(|error| {
             tracing::error!(error = format!("{error:#}"), kind = kind.0, "the deliveries that are due can't be read");
@@ -158,20 +159,44 @@ pub async fn work(app: App, at: usize) {
                 // What was waited for is due in the next round.
                 () = other_rate(outbox, rate) => break,
             }
-            outbox.busy.lock().unwrap_or_else(PoisonError::into_inner).push(one.id);
+            let batch = match batch(&app, one).await {
+                Ok(batch) => batch,
+                Err(error) => {
+                    tracing::error!(error = format!("{error:#}"), "what is handed over together can't be read");
+                    break;
+                }
+            };
+            let (ids, run): (Vec<i64>, _) = (batch.iter().map(|one| one.id).collect(), batch[0].run_id);
+            outbox.busy.lock().unwrap_or_else(PoisonError::into_inner).extend(&ids);
             let own = app.clone();
             app.tasks.spawn(async move {
-                let (id, run) = (one.id, one.run_id);
-                if let Err(error) = hand_over(&own, at, one).await {
-                    tracing::error!(id, error = format!("{error:#}"), "a delivery can't be handed over for now");
+                if let Err(error) = hand_over(&own, at, batch).await {
+                    tracing::error!(id = ids[0], error = format!("{error:#}"), "a delivery can't be handed over for now");
                     tokio::time::sleep(STORE_PAUSE).await;
                 }
-                own.outboxes[at].end(id);
+                own.outboxes[at].end(&ids);
                 drop(slot);
+                // The next of its run has its turn.
+                if own.outboxes[at].channel.in_order() {
+                    own.outboxes[at].wake();
+                }
                 changed(&own, run);
             });
         }
     }
+}
+
+/// What is handed over in one go: the delivery alone, or all of its run and channel with it.
+async fn batch(app: &App, one: DeliveryWork) -> Result<Vec<DeliveryWork>> {
+    if one.payload.get("together") != Some(&Value::Bool(true)) {
+        return Ok(vec![one]);
+    }
+    let id = one.id;
+    let mut all = app.store.with(move |c| deliveries::together(c, id)).await?;
+    if all.first().is_none_or(|first| first.id != id) {
+        all = vec![one];
+    }
+    Ok(all)
 }
 
 /// Waits until every limit lets one pass.
@@ -213,73 +238,143 @@ async fn delivery(app: &App, work: &DeliveryWork) -> Result<Delivery> {
         documents.push(Document { name: one.name, format: one.format, bytes });
     }
     let office = (office.office_name, office.office_email);
-    Ok(Delivery { key: work.key.clone(), payload: work.payload.clone(), office, documents })
+    Ok(Delivery { key: work.key.clone(), payload: work.payload.clone(), office, documents, extras: extras(app, &work.payload).await? })
 }
 
-async fn hand_over(app: &App, at: usize, work: DeliveryWork) -> Result<()> {
-    if let Some(entry) = app.journal.forgotten(&work.key, work.begun) {
-        return forgotten(app, work, entry).await.map(drop);
+/// The pictures that a message shows, and the files that go along with it.
+async fn extras(app: &App, payload: &Value) -> Result<Vec<Extra>> {
+    let mut extras = Vec::new();
+    let all = |name: &str| payload.get(name).filter(|own| own.is_array()).cloned();
+    let pictures: Vec<Inline> = all("pictures").map(serde_json::from_value).transpose()?.unwrap_or_default();
+    for Inline { id, file, kind } in pictures {
+        let name = id.clone();
+        extras.push(Extra { id: Some(id), name, kind, bytes: app.files.get(&file).await? });
     }
+    let files: Vec<FixedFile> = all("files").map(serde_json::from_value).transpose()?.unwrap_or_default();
+    for FixedFile { name, file, .. } in files {
+        let kind = media_type(&name).to_owned();
+        extras.push(Extra { id: None, name, kind, bytes: app.files.get(&file).await? });
+    }
+    Ok(extras)
+}
+
+/// The media type of a file, by its name.
+fn media_type(name: &str) -> &'static str {
+    match name.rsplit('.').next().unwrap_or_default().to_lowercase().as_str() {
+        "pdf" => "application/pdf",
+        "docx" => "application/vnd.openxmlformats-officedocument.wordprocessingml.document",
+        "xlsx" => "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet",
+        "png" => "image/png",
+        "jpg" | "jpeg" => "image/jpeg",
+        "txt" => "text/plain",
+        "ics" => "text/calendar",
+        _ => "application/octet-stream",
+    }
+}
+
+/// Hands deliveries over in one go; most often it is one.
+async fn hand_over(app: &App, at: usize, batch: Vec<DeliveryWork>) -> Result<()> {
     let channel = app.outboxes[at].channel.clone();
-    let pace = channel.pace();
-    // Why the store could not write down that the delivery begins.
-    let fault: Arc<Mutex<Option<anyhow::Error>>> = Arc::default();
-    let outcome = match delivery(app, &work).await {
-        // One file that is gone costs its own delivery and no other.
-        Err(error) => {
-            tracing::error!(delivery = work.id, error = format!("{error:#}"), "a document is missing or damaged");
-            Outcome::Failed(Failure::new("file", FILE_GONE))
+    let mut works = Vec::with_capacity(batch.len());
+    let mut whole: Option<Delivery> = None;
+    for work in batch {
+        if let Some(entry) = app.journal.forgotten(&work.key, work.begun) {
+            forgotten(app, work, entry).await?;
+            continue;
         }
-        Ok(delivery) => {
-            let (own, id, key, told) = (app.clone(), work.id, work.key.clone(), fault.clone());
-            let begin = move |target: &str| {
-                // What is being handed over is finished; no other is begun.
-                if own.stopping.is_cancelled() {
-                    return false;
+        match delivery(app, &work).await {
+            Ok(own) => {
+                match &mut whole {
+                    None => whole = Some(own),
+                    Some(whole) => whole.documents.extend(own.documents),
                 }
-                begin(&own, id, &key, target).unwrap_or_else(|error| {
-                    *told.lock().unwrap_or_else(PoisonError::into_inner) = Some(error);
-                    false
-                })
-            };
-            let handed = blocking(move || {
-                let mut begin = begin;
-                channel.deliver(&delivery, &mut begin)
-            });
-            handed.await.unwrap_or_else(|error| {
-                tracing::error!(delivery = work.id, error = format!("{error:#}"), "a delivery was interrupted");
-                Outcome::Uncertain(Failure::new("internal", PANICKED))
-            })
-        }
-    };
-    // What was delivered is written down however long the store takes: without that, a person
-    // would have to find out.
-    let work = Arc::new(work);
-    let outcome = Arc::new(outcome);
-    loop {
-        let (own, what) = (work.clone(), outcome.clone());
-        let pause = pace.pause(work.attempts);
-        match app.store.change(move |t| settle(t, &own, &what, pause, pace.give_up_after)).await {
-            Ok(()) => break,
-            Err(error) if app.stopping.is_cancelled() => return Err(error),
+                works.push(work);
+            }
+            // One file that is gone costs its own delivery and no other.
             Err(error) => {
-                tracing::error!(delivery = work.id, error = format!("{error:#}"), "the outcome of a delivery can't be saved; trying again");
-                tokio::time::sleep(STORE_PAUSE).await;
+                tracing::error!(delivery = work.id, error = format!("{error:#}"), "a document is missing or damaged");
+                let outcome = Outcome::Failed(Failure::new("file", FILE_GONE));
+                settle_all(app, &channel, Arc::new(vec![work]), outcome).await?;
             }
         }
     }
+    let Some(delivery) = whole else { return Ok(()) };
+    let works = Arc::new(works);
+    // Why the store could not write down that the delivery begins.
+    let fault: Arc<Mutex<Option<anyhow::Error>>> = Arc::default();
+    let (own, begun, told) = (app.clone(), works.clone(), fault.clone());
+    let mut begin = move |target: &str| {
+        // What is being handed over is finished; no other is begun.
+        if own.stopping.is_cancelled() {
+            return false;
+        }
+        begin(&own, &begun, target).unwrap_or_else(|error| {
+            *told.lock().unwrap_or_else(PoisonError::into_inner) = Some(error);
+            false
+        })
+    };
+    let handing = channel.clone();
+    let handed = blocking(move || handing.deliver(&delivery, &mut begin)).await;
+    let outcome = handed.unwrap_or_else(|error| {
+        tracing::error!(delivery = works[0].id, error = format!("{error:#}"), "a delivery was interrupted");
+        Outcome::Uncertain(Failure::new("internal", PANICKED))
+    });
+    settle_all(app, &channel, works, outcome).await?;
     match fault.lock().unwrap_or_else(PoisonError::into_inner).take() {
         Some(error) => Err(error),
         None => Ok(()),
     }
 }
 
-/// Writes down that a delivery begins, in the store and in the journal; whether it may.
-fn begin(app: &App, id: i64, key: &str, target: &str) -> Result<bool> {
-    let to = target.to_owned();
-    let begun = app.store.change_blocking(move |t| deliveries::begin(t, id, &to, clock::seconds(), &clock::stamp()))?;
-    let Some(begun) = begun else { return Ok(false) };
-    app.journal.note(&Entry { key: key.to_owned(), begun, target: target.to_owned() })?;
+/// Writes the outcome of a try down. What was delivered is written down however long the store
+/// takes: without that, a person would have to find out.
+async fn settle_all(app: &App, channel: &Arc<dyn Channel>, works: Arc<Vec<DeliveryWork>>, outcome: Outcome) -> Result<()> {
+    let pace = channel.pace();
+    let (outcome, listens) = (Arc::new(outcome), channel.hears_later());
+    loop {
+        let (own, what) = (works.clone(), outcome.clone());
+        let settled = app.store.change(move |t| -> Result<()> {
+            for work in own.iter() {
+                settle(t, work, &what, pace.pause(work.attempts), pace.give_up_after)?;
+                if listens && matches!(*what, Outcome::Delivered(_) | Outcome::Uncertain(_)) {
+                    deliveries::listen_for(t, work.id)?;
+                }
+            }
+            Ok(())
+        });
+        match settled.await {
+            Ok(()) => return Ok(()),
+            Err(error) if app.stopping.is_cancelled() => return Err(error),
+            Err(error) => {
+                tracing::error!(
+                    delivery = works[0].id,
+                    error = format!("{error:#}"),
+                    "the outcome of a delivery can't be saved; trying again"
+                );
+                tokio::time::sleep(STORE_PAUSE).await;
+            }
+        }
+    }
+}
+
+/// Writes down that deliveries begin, in the store and in the journal; whether all of them may.
+fn begin(app: &App, works: &Arc<Vec<DeliveryWork>>, target: &str) -> Result<bool> {
+    let (to, own) = (target.to_owned(), works.clone());
+    /// One of them may not.
+    #[derive(Debug, thiserror::Error)]
+    #[error("it may not begin any more")]
+    struct NotAll;
+    let begun = app.store.change_blocking(move |t| -> Result<Vec<i64>> {
+        own.iter().map(|work| deliveries::begin(t, work.id, &to, clock::seconds(), &clock::stamp())?.context(NotAll)).collect()
+    });
+    let begun = match begun {
+        Ok(begun) => begun,
+        Err(error) if error.is::<NotAll>() => return Ok(false),
+        Err(error) => return Err(error),
+    };
+    for (work, begun) in works.iter().zip(begun) {
+        app.journal.note(&Entry { key: work.key.clone(), begun, target: target.to_owned() })?;
+    }
     Ok(true)
 }
 
@@ -292,7 +387,7 @@ fn settle(t: &Transaction<'_>, work: &DeliveryWork, outcome: &Outcome, pause: Du
         Outcome::Delivered(receipt) => {
             let moved = deliveries::delivered(t, id, receipt, &at)?;
             // Meanwhile a person may have had another delivery of the record tried again.
-            deliveries::repeat(t, deliveries::ITSELF_IF_OPEN, id, &at)?;
+            deliveries::repeat(t, &deliveries::ITSELF_IF_OPEN, id, &at)?;
             (moved, "delivered", receipt.clone())
         }
         Outcome::Failed(failure) => {
@@ -428,7 +523,7 @@ mod tests {
         let folder = tempfile::tempdir().expect("a folder");
         let moody = Arc::new(Moody::default());
         let options = crate::Options { folder: folder.path().into(), channels: Default::default() };
-        let app = crate::app::open_with(options, |_| vec![moody.clone()]).await.expect("opens");
+        let app = crate::app::open_with(options, |_, _| vec![moody.clone()]).await.expect("opens");
         let count = 70;
         app.store.with(move |c| furnish(c, count)).await.expect("furnished");
         tokio::time::sleep(Duration::from_millis(700)).await;
@@ -459,7 +554,7 @@ mod tests {
     async fn what_is_put_off_for_too_long_is_given_up() {
         let folder = tempfile::tempdir().expect("a folder");
         let options = crate::Options { folder: folder.path().into(), channels: Default::default() };
-        let app = crate::app::open_with(options, |_| vec![Arc::new(Moody::default())]).await.expect("opens");
+        let app = crate::app::open_with(options, |_, _| vec![Arc::new(Moody::default())]).await.expect("opens");
         app.store.with(|c| furnish(c, 4)).await.expect("furnished");
         let long_ago = clock::seconds() - 4_000;
         let old = app.store.change(move |t| -> Result<()> {

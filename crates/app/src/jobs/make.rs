@@ -4,12 +4,14 @@ use std::sync::{Arc, mpsc};
 use std::time::{Duration, Instant};
 
 use anyhow::Result;
-use mangle_core::channel::{Moment, Parcel, proof};
+use mangle_core::channel::{EmailPayload, Inline, Moment, Parcel, proof};
 use mangle_core::language::Context;
-use mangle_core::preflight::{Finding, Note, Noted, Planned, Purpose, Summary, check_batch, gather_notes};
+use mangle_core::language::syntax::Sizes;
+use mangle_core::preflight::{Finding, Note, Noted, Planned, Purpose, Summary, batch_notes, check_batch, gather_notes};
 use mangle_core::records::{Record, read_kept};
 use mangle_core::words::sentence;
 use mangle_documents::formats::Template;
+use mangle_documents::picture::{self, PictureFault};
 use sha2::{Digest, Sha256};
 use tokio_util::sync::CancellationToken;
 
@@ -122,8 +124,9 @@ pub fn check_all(
             }
         }
     });
-    let FoundSoFar { mut findings, notes, mut summaries, .. } = found;
+    let FoundSoFar { mut findings, mut notes, mut summaries, .. } = found;
     summaries.sort_by_key(|summary| summary.record);
+    notes.extend(batch_notes(&summaries));
     findings.extend(check_batch(&summaries));
     findings.sort_by_key(|f| f.record);
     (findings, gather_notes(notes))
@@ -133,7 +136,7 @@ pub fn check_all(
 pub async fn item(app: App, prepared: Arc<Prepared>, run: RunWork, item: ItemWork) -> Result<()> {
     let (id, run_id, position) = (item.id, item.run_id, item.position);
     let host = prepared.settings.office_email.rsplit_once('@').map_or("mangle.example", |(_, host)| host).to_owned();
-    let (hold, moment) = (run.hold, run.moment.clone());
+    let (hold, moment, zone) = (run.hold, run.moment.clone(), prepared.settings.zone());
     let (own, priority) = (app.clone(), if run.proof { Priority::Person } else { Priority::Run });
     let make = move || match own.stopping.is_cancelled() {
         true => None,
@@ -169,11 +172,20 @@ pub async fn item(app: App, prepared: Arc<Prepared>, run: RunWork, item: ItemWor
     }
     let at = clock::stamp();
     let mut deliveries = Vec::with_capacity(made.deliveries.len());
+    let mut shown = Vec::with_capacity(made.pictures.len());
+    for (channel, id, picture) in made.pictures {
+        let kind = format!("image/{}", picture.kind);
+        let file = app.files.keep(picture.bytes.to_vec()).await?;
+        shown.push((channel, Inline { id, file, kind }));
+    }
     for planned in made.deliveries {
         let skipped = planned.parcel.is_none();
-        let parcel = planned.parcel.unwrap_or_default();
+        let mut parcel = planned.parcel.unwrap_or_default();
+        if planned.kind == "email" {
+            complete(&mut parcel, planned.channel, &documents, &shown)?;
+        }
         let held = hold || planned.moment == Moment::AfterRelease;
-        let opens = parcel.opens.map(clock::utc).map(|opens| opens.to_string()).filter(|opens| *opens > at);
+        let opens = parcel.opens.map(|opens| clock::utc(opens, &zone)).map(|opens| opens.to_string()).filter(|opens| *opens > at);
         deliveries.push(NewDelivery {
             channel: planned.channel,
             kind: planned.kind,
@@ -215,6 +227,42 @@ struct MadeBytes {
     file_name: String,
     documents: Vec<Made>,
     deliveries: Vec<Planned>,
+    /// The pictures that messages show: of which channel, and what their HTML calls them.
+    pictures: Vec<(usize, String, picture::Prepared)>,
+}
+
+/// The width that a message's pictures are made for, in points, and their dots to the inch.
+const MESSAGE: (f64, f64) = (480.0, 192.0);
+
+/// The pictures that messages show.
+fn pictures_of(prepared: &Prepared, deliveries: &[Planned]) -> Result<Vec<(usize, String, picture::Prepared)>, ItemError> {
+    let mut all = Vec::new();
+    for planned in deliveries {
+        let names = planned.parcel.iter().flat_map(|parcel| &parcel.pictures);
+        for (at, name) in names.enumerate() {
+            let sizes = Sizes { dpi: Some(MESSAGE.1), ..Sizes::default() };
+            let found = prepared.means().pictures.load(name).and_then(|bytes| picture::prepare(name, &bytes, &sizes, None, MESSAGE.0));
+            let fault = |error: PictureFault| ItemError { code: "picture".into(), place: planned.name.clone(), message: error.to_string() };
+            all.push((planned.channel, format!("picture{}", at + 1), found.map_err(fault)?));
+        }
+    }
+    Ok(all)
+}
+
+/// A message gets the pictures that it shows; one whose documents are too large names their share
+/// link instead of them.
+fn complete(parcel: &mut Parcel, channel: usize, documents: &[NewDocument], shown: &[(usize, Inline)]) -> Result<()> {
+    if parcel.payload.is_null() {
+        return Ok(());
+    }
+    let mut payload: EmailPayload = serde_json::from_value(parcel.payload.take())?;
+    payload.pictures = shown.iter().filter(|(of, _)| *of == channel).map(|(_, picture)| picture.clone()).collect();
+    let goes = documents.iter().filter(|document| parcel.documents.contains(&document.format));
+    if payload.of_size(goes.map(|document| document.size as u64).sum()) {
+        parcel.documents.clear();
+    }
+    parcel.payload = serde_json::to_value(payload)?;
+    Ok(())
 }
 
 fn make(prepared: &Prepared, run: &RunWork, item: &ItemWork) -> Result<MadeBytes, ItemError> {
@@ -240,7 +288,8 @@ fn make(prepared: &Prepared, run: &RunWork, item: &ItemWork) -> Result<MadeBytes
             vec![Planned { channel: 0, kind: "email", name: "Proof".into(), moment: Moment::AtOnce, parcel: Some(parcel) }]
         }
     };
-    Ok(MadeBytes { file_name: outline.file_name, documents, deliveries })
+    let pictures = pictures_of(prepared, &deliveries)?;
+    Ok(MadeBytes { file_name: outline.file_name, documents, deliveries, pictures })
 }
 
 fn first(findings: Vec<Finding>) -> ItemError {

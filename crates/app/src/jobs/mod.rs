@@ -2,13 +2,16 @@
 //! is to be done stands in the store; after any end the next start goes on there.
 
 mod background;
+mod crm;
 mod deliver;
 mod journal;
+mod late;
 mod make;
 mod makers;
 mod pool;
 mod sheet;
 pub mod state;
+mod summary;
 
 use std::sync::Arc;
 use std::time::Duration;
@@ -24,6 +27,7 @@ use crate::store::{deliveries, dispatches, items, runs};
 use crate::{App, ErrorKind, clock};
 
 pub use background::{Background, Work};
+pub use crm::CrmRecords;
 pub use deliver::Outbox;
 pub use journal::Journal;
 pub use make::{FoundSoFar, check_all, check_one};
@@ -55,8 +59,10 @@ pub async fn take_up(app: &App) -> Result<()> {
     }
     for at in 0..app.outboxes.len() {
         app.tasks.spawn(deliver::work(app.clone(), at));
+        app.tasks.spawn(late::work(app.clone(), at));
     }
     app.tasks.spawn(supervise(app.clone()));
+    app.tasks.spawn(summary::work(app.clone()));
     app.tasks.spawn(background::work(app.clone()));
     Ok(())
 }

@@ -14,7 +14,7 @@ use crate::clock;
 use crate::sources::columns::place_cells;
 use crate::store::deliveries::ToldOf;
 use crate::store::sheets::{self, ColumnInfo};
-use crate::store::{Store, Transaction, deliveries, rows};
+use crate::store::{Store, Transaction, deliveries, rows, settings};
 
 /// The sheet channel.
 #[derive(Debug)]
@@ -70,10 +70,6 @@ impl Channel for SheetColumns {
     fn takes_content(&self) -> bool {
         false
     }
-
-    fn comes_last(&self) -> bool {
-        true
-    }
 }
 
 /// The word for what became of a record over the other channels: the worst of it.
@@ -92,10 +88,10 @@ fn word(states: &[DeliveryState]) -> &'static str {
 /// Writes the columns of the rows that a delivery is of; what was written.
 fn write(t: &Transaction<'_>, key: &str, payload: &SheetPayload) -> Result<Result<String, Refused>> {
     let gone = |what: &str| Ok(Err(Refused(Failure::new("gone", format!("{what} no longer exists")))));
-    let Some(ToldOf { sheet, rows: numbers, states }) = deliveries::told_of(t, key)? else { return gone("the record") };
+    let Some(ToldOf { sheet, rows: numbers, others }) = deliveries::told_of(t, key)? else { return gone("the record") };
     let Some(info) = sheets::sheet(t, sheet)? else { return gone("the sheet") };
-    let state = word(&states);
-    let time = clock::local(clock::now()).strftime("%Y-%m-%d %H:%M").to_string();
+    let state = word(&others.iter().map(|other| other.state).collect::<Vec<_>>());
+    let time = clock::local(clock::now(), &settings::read(t)?.zone()).strftime("%Y-%m-%d %H:%M").to_string();
     let own = [payload.state.as_ref().map(|column| (column, state)), payload.time.as_ref().map(|column| (column, time.as_str()))];
     let texts = own.into_iter().flatten().chain(payload.values.iter().map(|(column, text)| (column, text.as_str())));
     let mut columns = info.columns.clone();

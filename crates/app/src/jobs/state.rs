@@ -179,6 +179,8 @@ machine! {
         Repeat: Delivered => ToSend,
         /// A person takes back what can be taken back: a share link.
         Revoke: Delivered => Withdrawn,
+        /// The other side says later that it did not arrive after all.
+        Return: Delivered | Uncertain => Failed,
     }
 }
 
@@ -211,6 +213,39 @@ machine! {
     }
 }
 
+machine! {
+    /// The state of a firing: of one time that a trigger has something to start.
+    "firing" FiringState {
+        /// It is to be started.
+        Due = "due",
+        /// It has started a run.
+        Started = "started",
+        /// There was nothing to start: no record is selected, or all have their documents.
+        Nothing = "nothing",
+        /// Something is wrong with the set-up or with records: it waits for a person.
+        Waiting = "waiting",
+        /// The program did not run when it was to happen, and skipped it.
+        Missed = "missed",
+        /// A person, or the end of its trigger, has put it aside.
+        Dismissed = "dismissed",
+    }
+    /// What changes a firing.
+    FiringEvent {
+        /// Its run begins.
+        Start: Due => Started,
+        /// Its run has begun without some of its records.
+        Leave: Started => Waiting,
+        /// There is nothing to start.
+        FindNothing: Due => Nothing,
+        /// Something is wrong.
+        Hold: Due => Waiting,
+        /// A person has it tried again.
+        Retry: Waiting | Dismissed | Missed => Due,
+        /// A person puts it aside.
+        Dismiss: Waiting | Due => Dismissed,
+    }
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;
@@ -236,11 +271,8 @@ mod tests {
         for ended in [DeliveryState::Withdrawn, DeliveryState::Skipped] {
             assert!(DeliveryEvent::ALL.iter().all(|e| ended.next(*e).is_none()), "{ended:?} is left");
         }
-        assert!(
-            DeliveryEvent::ALL
-                .iter()
-                .all(|e| [DeliveryEvent::Revoke, DeliveryEvent::Repeat].contains(e) || DeliveryState::Delivered.next(*e).is_none())
-        );
+        assert!(DeliveryEvent::ALL.iter().all(|e| [DeliveryEvent::Revoke, DeliveryEvent::Repeat, DeliveryEvent::Return].contains(e)
+            || DeliveryState::Delivered.next(*e).is_none()));
         assert!(RunEvent::ALL.iter().all(|e| RunState::Stopped.next(*e).is_none()));
     }
 
@@ -253,9 +285,22 @@ mod tests {
         assert_eq!(JobState::Waiting.next(JobEvent::Finish), None, "nobody did it");
     }
 
+    #[test]
+    fn a_firing_starts_while_it_is_due_and_what_started_or_found_nothing_is_over() {
+        for state in FiringState::ALL {
+            assert_eq!(state.next(FiringEvent::Start).is_some(), *state == FiringState::Due, "{state:?}");
+        }
+        assert!(FiringEvent::ALL.iter().all(|e| FiringState::Nothing.next(*e).is_none()));
+        // A person tries again what waits, was missed or put aside, and nothing else.
+        for state in FiringState::ALL {
+            let again = [FiringState::Waiting, FiringState::Missed, FiringState::Dismissed].contains(state);
+            assert_eq!(state.next(FiringEvent::Retry).is_some(), again, "{state:?}");
+        }
+    }
+
     proptest! {
         #[test]
-        fn nothing_is_sent_that_was_not_due_and_doubt_ends_by_a_person_alone(
+        fn nothing_is_sent_that_was_not_due_and_doubt_ends_by_a_person_or_by_what_comes_back(
             from in prop::sample::select(DeliveryState::ALL),
             order in prop::collection::vec(prop::sample::select(DeliveryEvent::ALL), 0..30),
         ) {
@@ -264,8 +309,8 @@ mod tests {
                 let Some(next) = state.next(event) else { continue };
                 prop_assert!(next != DeliveryState::Sending || state == DeliveryState::ToSend);
                 prop_assert!(next != DeliveryState::Delivered || state == DeliveryState::Sending || event == DeliveryEvent::Confirm);
-                prop_assert!(state != DeliveryState::Uncertain || matches!(event, DeliveryEvent::Confirm | DeliveryEvent::SendAgain));
-                prop_assert!(state != DeliveryState::Delivered || [DeliveryEvent::Revoke, DeliveryEvent::Repeat].contains(&event));
+                prop_assert!(state != DeliveryState::Uncertain || matches!(event, DeliveryEvent::Confirm | DeliveryEvent::SendAgain | DeliveryEvent::Return));
+                prop_assert!(state != DeliveryState::Delivered || matches!(event, DeliveryEvent::Revoke | DeliveryEvent::Repeat | DeliveryEvent::Return));
                 state = next;
             }
         }

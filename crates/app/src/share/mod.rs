@@ -8,6 +8,7 @@ use base64::engine::general_purpose::URL_SAFE_NO_PAD;
 use bytes::Bytes;
 use jiff::ToSpan;
 use jiff::civil::DateTime;
+use jiff::tz::TimeZone;
 use mangle_core::channel::LinkPayload;
 use mangle_core::dispatch::Format;
 use ring::hmac;
@@ -127,17 +128,19 @@ fn shut(found: &Shared, payload: &LinkPayload, now: DateTime) -> Option<Shut> {
     let since: Option<DateTime> = found.since.as_deref().and_then(|since| since.parse().ok());
     let ends = payload.days.zip(since).and_then(|(days, since)| since.checked_add(i64::from(days).days()).ok());
     if let Some(ends) = ends.filter(|ends| now >= *ends) {
-        return Some(Shut::Ended(clock::local(ends)));
+        return Some(Shut::Ended(ends));
     }
     payload.openings.filter(|most| found.opened >= i64::from(*most)).map(|_| Shut::Used)
 }
 
-fn words(shut: Shut, office: &str) -> String {
+fn words(shut: Shut, office: &str, zone: &TimeZone) -> String {
     let sender = if office.trim().is_empty() { "The sender" } else { office.trim() };
     match shut {
         Shut::NotYet => "this document is not available yet. Try again later.".to_owned(),
         Shut::Withdrawn => format!("{sender} has withdrawn this document."),
-        Shut::Ended(at) => format!("this link ended on {}. Ask {sender} for a new one.", at.strftime("%-d %B %Y, %H:%M")),
+        Shut::Ended(at) => {
+            format!("this link ended on {}. Ask {sender} for a new one.", clock::local(at, zone).strftime("%-d %B %Y, %H:%M"))
+        }
         Shut::Used => format!("this link has been opened as often as it can be. Ask {sender} for a new one."),
     }
 }
@@ -158,8 +161,9 @@ pub async fn show(app: &App, token: String) -> Outcome<SharedPage> {
         return Ok(SharedPage { office: app.store.read(settings::read).await?.office_name, state: SharedState::Closed, message });
     }
     let (found, payload, office) = app.store.read(move |c| find(c, &token)).await?;
+    let zone = app.zone();
     let (state, message) = match shut(&found, &payload, clock::now()) {
-        Some(shut) => (SharedState::Closed, words(shut, &office)),
+        Some(shut) => (SharedState::Closed, words(shut, &office, &zone)),
         None if payload.passcode.is_empty() => (SharedState::Open, String::new()),
         None => (SharedState::Passcode, String::new()),
     };
@@ -168,11 +172,11 @@ pub async fn show(app: &App, token: String) -> Outcome<SharedPage> {
 
 /// Opens a share link: what is opened is counted, and stands in the delivery's history.
 pub async fn open(app: &App, token: String, opening: Opening) -> Outcome<Opened> {
-    let now = clock::now();
+    let (now, zone) = (clock::now(), app.zone());
     let opened = app.store.change(move |t| -> Outcome<Result<_, Error>> {
         let (found, payload, office) = find(t, &token)?;
         if let Some(shut) = shut(&found, &payload, now) {
-            return Err(Error::conflict("closed", words(shut, &office)));
+            return Err(Error::conflict("closed", words(shut, &office, &zone)));
         }
         let about = About { run: found.run_id, item: Some(found.item_id), delivery: Some(found.id) };
         let at = clock::stamp();
@@ -200,10 +204,11 @@ pub async fn document(app: &App, token: String, format: Format, key: &str) -> Ou
     if expires < clock::seconds() || !same(&self::key(app, found.id, expires), key) {
         return Err(Error::new(ErrorKind::Missing, "opened-long-ago", "this page has been open for too long. Reload it."));
     }
+    let zone = app.zone();
     // Whoever has opened it may load it, though nobody else may open it any more.
     match shut(&found, &payload, clock::now()) {
         None | Some(Shut::Used) => {}
-        Some(shut) => return Err(Error::conflict("closed", words(shut, &office))),
+        Some(shut) => return Err(Error::conflict("closed", words(shut, &office, &zone))),
     }
     let documents = app.store.read(move |c| shared(c, &found)).await?;
     let document = documents.into_iter().find(|own| own.format == format).ok_or_else(not_valid)?;
@@ -232,7 +237,7 @@ fn key(app: &App, delivery: i64, expires: i64) -> String {
 }
 
 /// Whether two texts are the same, in a time that does not tell where they differ.
-fn same(expected: &str, given: &str) -> bool {
+pub(crate) fn same(expected: &str, given: &str) -> bool {
     let key = hmac::Key::new(hmac::HMAC_SHA256, b"compare");
     hmac::verify(&key, expected.as_bytes(), hmac::sign(&key, given.as_bytes()).as_ref()).is_ok()
 }
@@ -265,7 +270,7 @@ mod tests {
         for waits in [DeliveryState::Blocked, DeliveryState::ToSend, DeliveryState::Sending, DeliveryState::Uncertain] {
             assert_eq!(shut(&found(waits, 0, None), &payload(None, None), now), Some(Shut::NotYet));
         }
-        assert_eq!(words(Shut::Withdrawn, " "), "The sender has withdrawn this document.");
+        assert_eq!(words(Shut::Withdrawn, " ", &TimeZone::UTC), "The sender has withdrawn this document.");
         assert!(same("204816", "204816") && !same("204816", "204817") && !same("204816", ""));
     }
 }

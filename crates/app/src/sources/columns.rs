@@ -240,12 +240,13 @@ pub async fn try_formula(app: &App, id: i64, tried: TriedFormula) -> Outcome<For
     if at == columns.len() {
         columns.push(trial.column());
     }
+    let now = app.now();
     let answer = blocking(move || -> anyhow::Result<FormulaSample> {
         let schema = Arc::new(Schema::new(columns)?);
         let records = loaded.sheet.records.iter().take(TRIED);
         let records = records.map(|r| Record::new(schema.clone(), r.values().to_vec(), r.number)).collect();
         let mut sheet = Sheet { name: String::new(), schema: schema.clone(), records };
-        let context = Context { reading: loaded.reading, ..Context::new(Locale::english(), clock::now()) };
+        let context = Context { reading: loaded.reading, ..Context::new(Locale::english(), now) };
         let formula = FormulaColumn { column: at, text: &tried.formula, kind: ColumnType::read_name(&tried.kind) };
         Computed::new(&[formula], &schema).fill_sheet(&mut sheet, &context)?;
         let wrong = |r: &&Record| matches!(r.values()[at], Value::Misfit(_));

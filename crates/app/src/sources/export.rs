@@ -22,8 +22,9 @@ pub async fn export(app: &App, id: i64, look: Look, kind: Kind) -> Outcome<Downl
         .ok_or_else(|| Error::unusable("format", format!("“{}” is not a supported format. Choose csv, xlsx, ods or json.", kind.format)))?;
     let loaded = app.sheet(id).await?;
     let name = format!("{}.{}", loaded.sheet.name, format.extension());
+    let now = app.now();
     let bytes = blocking(move || -> Outcome<Vec<u8>> {
-        let records: Vec<_> = look.rows(&loaded)?.iter().map(|at| &loaded.sheet.records[*at]).collect();
+        let records: Vec<_> = look.rows(&loaded, now)?.iter().map(|at| &loaded.sheet.records[*at]).collect();
         write(format, &loaded.sheet.name, loaded.sheet.schema.columns(), &records).map_err(|e| Error::unusable(e.code(), e.to_string()))
     })
     .await??;

@@ -19,7 +19,7 @@ use crate::prepare::blocking;
 use crate::store::settings;
 use crate::store::sheets::{self, SheetInfo, Source};
 use crate::transfer::Upload;
-use crate::{App, Error, Outcome, clock};
+use crate::{App, Error, Outcome};
 
 /// All sources, the newest first.
 pub async fn list(app: &App) -> Outcome<Vec<Source>> {
@@ -72,7 +72,7 @@ pub struct Pasted {
 /// Makes a workbook of a pasted table.
 pub async fn paste(app: &App, pasted: Pasted) -> Outcome<Source> {
     let name = match pasted.name.trim() {
-        "" => format!("Pasted {}", clock::now().strftime("%Y-%m-%d %H.%M")),
+        "" => format!("Pasted {}", app.now().strftime("%Y-%m-%d %H.%M")),
         name => name.to_owned(),
     };
     keep(app, Upload { name, bytes: pasted.text.into_bytes() }).await

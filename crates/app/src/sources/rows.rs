@@ -2,6 +2,7 @@
 
 use std::sync::Arc;
 
+use jiff::civil::DateTime;
 use mangle_core::language::{Context, Folded};
 use mangle_core::records::{Cell, Filter, Misfits, View, label, shown};
 use mangle_core::value::read::Reading;
@@ -41,13 +42,13 @@ pub struct Look {
 
 impl Look {
     /// The rows, as places in the sheet's records.
-    pub(super) fn rows(&self, loaded: &LoadedSheet) -> Outcome<Arc<Vec<usize>>> {
+    pub(super) fn rows(&self, loaded: &LoadedSheet, now: DateTime) -> Outcome<Arc<Vec<usize>>> {
         // A condition may ask for the day.
-        loaded.looked(format!("{self:?} {}", clock::now().date()), || self.work_out(loaded))
+        loaded.looked(format!("{self:?} {}", now.date()), || self.work_out(loaded, now))
     }
 
-    fn work_out(&self, loaded: &LoadedSheet) -> Outcome<Vec<usize>> {
-        let context = Context { reading: loaded.reading, ..Context::new(Locale::english(), clock::now()) };
+    fn work_out(&self, loaded: &LoadedSheet, now: DateTime) -> Outcome<Vec<usize>> {
+        let context = Context { reading: loaded.reading, ..Context::new(Locale::english(), now) };
         let filter = match self.filter.trim() {
             "" => None,
             text => Some(
@@ -171,8 +172,9 @@ impl CellInfo {
 pub async fn page(app: &App, id: i64, look: Look, part: Part) -> Outcome<RowPage> {
     let loaded = app.sheet(id).await?;
     let named = Named::new(app.store.with(move |c| files::list(c, id)).await?);
+    let now = app.now();
     let (total, misfits, mut rows) = blocking(move || -> Outcome<_> {
-        let chosen = look.rows(&loaded)?;
+        let chosen = look.rows(&loaded, now)?;
         let shown = chosen.iter().skip(part.from).take(part.count.min(500)).map(|at| &loaded.sheet.records[*at]);
         let readings: Vec<Reading> = loaded.sheet.schema.columns().iter().map(|c| c.reading.unwrap_or(loaded.reading)).collect();
         let row = |r: &mangle_core::records::Record| RowInfo {

@@ -1,7 +1,10 @@
 //! Deliveries: one record's documents over one channel. Each change of state is an event of
 //! `jobs::state::DeliveryEvent`.
 
+use std::sync::LazyLock;
+
 use anyhow::Result;
+use mangle_core::channel::LAST;
 use rusqlite::{Connection, OptionalExtension, ToSql, params};
 use serde::{Deserialize, Serialize};
 
@@ -194,20 +197,50 @@ pub fn get(c: &Connection, id: i64) -> Result<Option<DeliveryWork>> {
 /// off before the clock of the machine was set back.
 const LONGEST_PAUSE: i64 = 3_600;
 
+/// Which deliveries of a record another waits for, or tells of: `delivery` is that, `other` one of
+/// them. By `mangle_core::channel::LAST`.
+static BEFORE: LazyLock<String> = LazyLock::new(|| {
+    let rank = |at: usize, kind: &str| {
+        let after: Vec<String> = LAST[at..].iter().map(|kind| format!("'{kind}'")).collect();
+        format!("WHEN '{kind}' THEN other.kind NOT IN ({})", after.join(", "))
+    };
+    let ranks: Vec<String> = LAST.iter().enumerate().map(|(at, kind)| rank(at, kind)).collect();
+    format!("other.item_id = delivery.item_id AND CASE delivery.kind {} ELSE 0 END", ranks.join(" "))
+});
+/// The kinds that tell of the others, as a list in SQL.
+static TELLING: LazyLock<String> = LazyLock::new(|| format!("'{}'", LAST.join("', '")));
+
 /// Deliveries of a kind that are due, of runs that are running, but for some that are at work:
-/// what a person waits for first.
-pub fn due(c: &Connection, (kind, last): (&str, bool), now: i64, but: &[i64], count: usize) -> Result<Vec<DeliveryWork>> {
-    // One that comes last waits until the record's others have ended.
-    let others = "AND NOT EXISTS (SELECT 1 FROM delivery AS other WHERE other.item_id = delivery.item_id AND other.kind <> delivery.kind
-         AND other.state IN ('blocked', 'to send', 'sending'))";
-    let others = if last { others } else { "" };
+/// what a person waits for first. Where a kind keeps the order of a run, the first of each run
+/// once all of its documents are made.
+pub fn due(c: &Connection, (kind, in_order): (&str, bool), now: i64, but: &[i64], count: usize) -> Result<Vec<DeliveryWork>> {
+    let first = "AND NOT EXISTS (SELECT 1 FROM item WHERE item.run_id = delivery.run_id AND item.state IN ('waiting', 'making'))
+         AND delivery.id IN (SELECT id FROM (SELECT own.id, row_number() OVER
+           (PARTITION BY own.run_id, own.channel ORDER BY json_extract(own.payload, '$.order'), item.position, own.id) AS place
+           FROM delivery AS own JOIN item ON item.id = own.item_id
+           WHERE own.kind = ?1 AND own.state IN ('to send', 'sending')) WHERE place = 1)";
+    let first = if in_order { first } else { "" };
+    let before = &*BEFORE;
     let sql = format!(
         "{WORK} JOIN run ON run.id = delivery.run_id WHERE delivery.kind = ?1 AND delivery.state = 'to send' AND (delivery.due <= ?2 OR delivery.due > ?5)
-         AND run.state = 'running' AND delivery.id NOT IN (SELECT value FROM json_each(?3)) {others} ORDER BY run.kind = 'run', delivery.due, delivery.id LIMIT ?4"
+         AND run.state = 'running' AND delivery.id NOT IN (SELECT value FROM json_each(?3))
+         AND NOT EXISTS (SELECT 1 FROM delivery AS other WHERE {before} AND other.state IN ('blocked', 'to send', 'sending'))
+         {first} ORDER BY run.kind = 'run', delivery.due, delivery.id LIMIT ?4"
     );
     Ok(c.prepare_cached(&sql)?
         .query_map(params![kind, now, serde_json::to_string(but)?, count, now.saturating_add(LONGEST_PAUSE)], work)?
         .collect::<Result<_, _>>()?)
+}
+
+/// The deliveries of the same run and channel as one that is due, which are handed over with it,
+/// in their order: itself first.
+pub fn together(c: &Connection, id: i64) -> Result<Vec<DeliveryWork>> {
+    let sql = format!(
+        "{WORK} JOIN item ON item.id = delivery.item_id JOIN delivery AS first ON first.run_id = delivery.run_id AND first.channel = delivery.channel
+         WHERE first.id = ?1 AND delivery.state = 'to send'
+         ORDER BY delivery.id <> ?1, json_extract(delivery.payload, '$.order'), item.position, delivery.id"
+    );
+    Ok(c.prepare_cached(&sql)?.query_map([id], work)?.collect::<Result<_, _>>()?)
 }
 
 /// Whether anything of a run is to be delivered.
@@ -287,9 +320,16 @@ pub fn put_off(c: &Connection, id: i64, due: i64, error: &DeliveryError, counts:
     Ok(put_off > 0)
 }
 
-/// Not begun after all: it waits for its turn again, as if nothing had been.
+/// Not begun after all: it waits for its turn again, as if nothing had been. What the end of the
+/// program cut short is no failed try: pauses grow by those alone.
 pub fn not_begun(c: &Connection, id: i64, at: &str) -> Result<bool> {
-    Ok(step(c, DeliveryEvent::PutOff, ", due = 0, changed = :at", "id = :id AND state = 'sending'", &[(":id", &id), (":at", &at)])? > 0)
+    Ok(step(
+        c,
+        DeliveryEvent::PutOff,
+        ", due = 0, attempts = max(attempts - 1, 0), changed = :at",
+        "id = :id AND state = 'sending'",
+        &[(":id", &id), (":at", &at)],
+    )? > 0)
 }
 
 /// A person says that an uncertain one arrived; whether it was uncertain.
@@ -314,18 +354,23 @@ pub fn again(c: &Connection, event: DeliveryEvent, id: i64, at: &str) -> Result<
 }
 
 /// The record of a delivery.
-const OF_THE_SAME: &str = "item_id = (SELECT item_id FROM delivery WHERE id = :of)";
+pub const OF_THE_SAME: &str = "item_id = (SELECT item_id FROM delivery WHERE id = :of)";
 /// A delivery itself, where another of its record is open again.
-pub const ITSELF_IF_OPEN: &str = "id = :of AND EXISTS (SELECT 1 FROM delivery AS other WHERE other.item_id = delivery.item_id
-    AND other.kind <> 'sheet' AND other.state IN ('blocked', 'to send', 'sending'))";
+pub static ITSELF_IF_OPEN: LazyLock<String> = LazyLock::new(|| {
+    let before = &*BEFORE;
+    format!("id = :of AND EXISTS (SELECT 1 FROM delivery AS other WHERE {before} AND other.state IN ('blocked', 'to send', 'sending'))")
+});
 /// The records of a run of which something is to be delivered.
-pub const OF_RUN_TO_SEND: &str = "run_id = :of AND EXISTS (SELECT 1 FROM delivery AS other WHERE other.item_id = delivery.item_id
-    AND other.kind <> 'sheet' AND other.state = 'to send')";
+pub static OF_RUN_TO_SEND: LazyLock<String> = LazyLock::new(|| {
+    let before = &*BEFORE;
+    format!("run_id = :of AND EXISTS (SELECT 1 FROM delivery AS other WHERE {before} AND other.state = 'to send')")
+});
 
 /// What was written of records is written anew: something else becomes of them.
 pub fn repeat(c: &Connection, of: &str, id: i64, at: &str) -> Result<()> {
     let set = ", due = 0, attempts = 0, first_tried = NULL, changed = :at";
-    let which = format!("kind = 'sheet' AND {of} AND run_id NOT IN (SELECT id FROM run WHERE state = 'stopped')");
+    let telling = &*TELLING;
+    let which = format!("kind IN ({telling}) AND {of} AND run_id NOT IN (SELECT id FROM run WHERE state = 'stopped')");
     step(c, DeliveryEvent::Repeat, set, &which, &[(":of", &id), (":at", &at)])?;
     Ok(())
 }
@@ -337,8 +382,23 @@ pub struct ToldOf {
     pub sheet: i64,
     /// The record's row, or those of a joint document.
     pub rows: Vec<usize>,
-    /// The states of the record's other deliveries.
-    pub states: Vec<DeliveryState>,
+    /// The record's other deliveries that came before it.
+    pub others: Vec<Told>,
+}
+
+/// A delivery that another tells of.
+#[derive(Debug, Clone)]
+pub struct Told {
+    /// What its channel is called.
+    pub name: String,
+    /// Its state.
+    pub state: DeliveryState,
+    /// To whom or where it went.
+    pub recipient: String,
+    /// What went wrong.
+    pub error: String,
+    /// When it last changed.
+    pub changed: String,
 }
 
 /// What the delivery of a key has to tell of.
@@ -353,13 +413,65 @@ pub fn told_of(c: &Connection, key: &str) -> Result<Option<ToldOf>> {
         }
         row => vec![row],
     };
-    let mut query = c.prepare_cached("SELECT state FROM delivery WHERE item_id = ?1 AND id <> ?2 AND kind <> 'sheet'")?;
-    let states = query.query_map(params![item, id], |r| {
-        let state: String = r.get(0)?;
-        DeliveryState::of(&state).ok_or_else(|| super::unknown(0, &state))
+    let before = &*BEFORE;
+    let sql = format!(
+        "SELECT other.name, other.state, other.recipient, other.error_message, other.changed
+         FROM delivery JOIN delivery AS other ON {before} WHERE delivery.id = ?1 ORDER BY other.channel"
+    );
+    let mut query = c.prepare_cached(&sql)?;
+    let others = query.query_map([id], |r| {
+        let state: String = r.get(1)?;
+        let state = DeliveryState::of(&state).ok_or_else(|| super::unknown(1, &state))?;
+        Ok(Told { name: r.get(0)?, state, recipient: r.get(2)?, error: r.get(3)?, changed: r.get(4)? })
     })?;
-    let states = states.collect::<Result<_, _>>()?;
-    Ok(Some(ToldOf { sheet, rows, states }))
+    let others = others.collect::<Result<_, _>>()?;
+    Ok(Some(ToldOf { sheet, rows, others }))
+}
+
+/// More may be heard of a delivery after it was taken.
+pub fn listen_for(c: &Connection, id: i64) -> Result<()> {
+    c.prepare_cached("UPDATE delivery SET heard = '' WHERE id = ?1")?.execute([id])?;
+    Ok(())
+}
+
+/// A delivery of which more may be heard.
+#[derive(Debug, Clone)]
+pub struct Awaited {
+    /// What tells it from every other.
+    pub key: String,
+    /// What it began with.
+    pub target: String,
+}
+
+/// The deliveries of a kind of which more may be heard, that were taken since a moment.
+pub fn awaited(c: &Connection, kind: &str, since: &str) -> Result<Vec<Awaited>> {
+    let sql = "SELECT key, target FROM delivery WHERE kind = ?1 AND heard IS NOT NULL AND state IN ('delivered', 'uncertain') AND changed >= ?2 LIMIT 1000";
+    let all = c
+        .prepare_cached(sql)?
+        .query_map([kind, since], |r| Ok(Awaited { key: r.get(0)?, target: r.get(1)? }))?
+        .collect::<Result<_, _>>()?;
+    Ok(all)
+}
+
+/// The delivery of a key, whole or but for what stands behind its @, as a mailbox's address holds
+/// it.
+pub fn by_key(c: &Connection, key: &str) -> Result<Option<DeliveryWork>> {
+    let inner = key.trim().trim_start_matches('<');
+    let start = match inner.contains('@') {
+        true => format!("<{}>", inner.trim_end_matches('>')),
+        false => format!("<{inner}@"),
+    };
+    // All keys that begin with it: `?` and what may follow the at sign sort between.
+    let sql = format!("{WORK} WHERE key >= ?1 AND key < ?1 || char(1114111) LIMIT 1");
+    Ok(c.prepare_cached(&sql)?.query_row([&start], work).optional()?)
+}
+
+/// What was heard of a delivery; whether it is anything new. `ends` where nothing more is waited
+/// for.
+pub fn heard(c: &Connection, id: i64, text: &str, ends: bool) -> Result<bool> {
+    let before: Option<String> = c.prepare_cached("SELECT heard FROM delivery WHERE id = ?1")?.query_row([id], |r| r.get(0))?;
+    c.prepare_cached("UPDATE delivery SET heard = CASE WHEN ?3 THEN NULL ELSE ?2 END WHERE id = ?1")?.execute(params![id, text, ends])?;
+    Ok(before.is_none_or(|before| before != text))
 }
 
 /// A person withdraws one that has not begun, or one of a kind that can be taken back.

@@ -53,18 +53,11 @@ pub fn by_id(c: &Connection, id: i64) -> Result<Option<Dispatch>> {
 
 /// Adds a dispatch under a key of its own, made from its name.
 pub fn add(c: &Connection, name: &str, template: Option<i64>, sheet: Option<i64>, setup: &Setup, at: &str) -> Result<String> {
-    let base = key_of(name);
-    for number in 1.. {
-        let key = if number == 1 { base.clone() } else { format!("{base}-{number}") };
-        let added = c.execute(
-            "INSERT INTO dispatch (key, name, template_id, sheet_id, setup, changed) VALUES (?1, ?2, ?3, ?4, ?5, ?6) ON CONFLICT (key) DO NOTHING",
-            params![key, name, template, sheet, write_setup(setup)?, at],
-        )?;
-        if added > 0 {
-            return Ok(key);
-        }
-    }
-    unreachable!("some number is free")
+    let setup = write_setup(setup)?;
+    let mut insert = c.prepare_cached(
+        "INSERT INTO dispatch (key, name, template_id, sheet_id, setup, changed) VALUES (?1, ?2, ?3, ?4, ?5, ?6) ON CONFLICT (key) DO NOTHING",
+    )?;
+    unused_key(name, "dispatch", |key| Ok(insert.execute(params![key, name, template, sheet, setup, at])? == 0))
 }
 
 /// Keeps a changed dispatch, under its key, if it is still of the revision that was
@@ -80,11 +73,16 @@ pub fn change(c: &Connection, dispatch: &Dispatch, at: &str) -> Result<bool> {
 
 /// A key that no other dispatch has, made from a name.
 pub fn free_key(c: &Connection, name: &str, own: i64) -> Result<String> {
-    let base = key_of(name);
     let mut taken = c.prepare_cached("SELECT EXISTS (SELECT 1 FROM dispatch WHERE key = ?1 AND id <> ?2)")?;
+    unused_key(name, "dispatch", |key| Ok(taken.query_row(params![key, own], |r| r.get(0))?))
+}
+
+/// A key that nothing else has, made from a name, or from a word where the name gives none.
+pub fn unused_key(name: &str, word: &str, mut taken: impl FnMut(&str) -> Result<bool>) -> Result<String> {
+    let base = Some(key_of(name)).filter(|key| !key.is_empty()).unwrap_or_else(|| word.to_owned());
     for number in 1.. {
         let key = if number == 1 { base.clone() } else { format!("{base}-{number}") };
-        if !taken.query_row(params![key, own], |r| r.get(0))? {
+        if !taken(&key)? {
             return Ok(key);
         }
     }
@@ -111,8 +109,7 @@ fn key_of(name: &str) -> String {
             key.push('-');
         }
     }
-    let key: String = key.trim_end_matches('-').chars().take(60).collect();
-    if key.is_empty() { "dispatch".to_owned() } else { key }
+    key.trim_end_matches('-').chars().take(60).collect()
 }
 
 #[cfg(test)]
@@ -124,7 +121,7 @@ mod tests {
     fn keys_are_made_of_names_and_stay_apart() {
         assert_eq!(key_of("Balance reminders"), "balance-reminders");
         assert_eq!(key_of("  Rückstand: 2026/11!"), "rückstand-2026-11");
-        assert_eq!(key_of("…"), "dispatch");
+        assert_eq!(key_of("…"), "");
         let folder = tempfile::tempdir().expect("a folder");
         let store = Store::open(&folder.path().join("a.sqlite")).expect("opens");
         let c = store.connection().expect("a connection");

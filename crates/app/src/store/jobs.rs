@@ -163,6 +163,12 @@ pub fn get(c: &Connection, id: i64) -> Result<Option<JobInfo>> {
     Ok(c.prepare_cached(&format!("{INFO} WHERE id = ?1"))?.query_row([id], info).optional()?)
 }
 
+/// The number of the last job of a kind about a thing that was done.
+pub fn last_done(c: &Connection, kind: &str, about: i64) -> Result<Option<i64>> {
+    let sql = "SELECT max(id) FROM job WHERE kind = ?1 AND about = ?2 AND state = 'done'";
+    Ok(c.prepare_cached(sql)?.query_row(params![kind, about], |r| r.get(0))?)
+}
+
 /// The last job of a kind about a thing.
 pub fn last(c: &Connection, kind: &str, about: i64) -> Result<Option<JobInfo>> {
     let sql = format!("{INFO} WHERE kind = ?1 AND about = ?2 ORDER BY id DESC LIMIT 1");

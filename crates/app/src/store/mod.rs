@@ -7,10 +7,12 @@ pub mod dispatches;
 pub mod documents;
 pub mod events;
 pub mod files;
+pub mod firings;
 pub mod fonts;
 pub mod forms;
 pub mod items;
 pub mod jobs;
+pub mod messages;
 pub mod pictures;
 pub mod queries;
 pub mod relations;
@@ -48,7 +50,7 @@ pub struct Store {
 /// A connection of the store's pool.
 type Pooled = PooledConnection<SqliteConnectionManager>;
 
-const MIGRATIONS: [&str; 18] = [
+const MIGRATIONS: [&str; 21] = [
     include_str!("../../migrations/01-start.sql"),
     include_str!("../../migrations/02-versions-and-specimens.sql"),
     include_str!("../../migrations/03-pictures-and-clauses.sql"),
@@ -67,6 +69,9 @@ const MIGRATIONS: [&str; 18] = [
     include_str!("../../migrations/16-times.sql"),
     include_str!("../../migrations/17-links.sql"),
     include_str!("../../migrations/18-columns.sql"),
+    include_str!("../../migrations/19-heard.sql"),
+    include_str!("../../migrations/20-messages.sql"),
+    include_str!("../../migrations/21-triggers.sql"),
 ];
 
 impl Store {

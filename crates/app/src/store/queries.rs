@@ -116,6 +116,27 @@ pub fn get(c: &Connection, source: i64) -> Result<Option<KeptQuery>> {
     c.prepare_cached(&format!("{QUERY} WHERE q.source_id = ?1"))?.query_row([source], query).optional()?.map(with_asks).transpose()
 }
 
+/// The question whose records a sheet holds, with the CRM that it asks.
+pub fn of_sheet(c: &Connection, sheet: i64) -> Result<Option<(KeptQuery, Connected)>> {
+    let found = c.prepare_cached(&format!("{QUERY} WHERE q.sheet_id = ?1"))?.query_row([sheet], query).optional()?;
+    let Some(own) = found.map(with_asks).transpose()? else { return Ok(None) };
+    Ok(connection(c, own.connection)?.map(|connected| (own, connected)))
+}
+
+/// The keys in the CRM of rows of a query's sheet, each with its row.
+pub fn keys(c: &Connection, sheet: i64, rows: &[usize]) -> Result<Vec<(usize, String)>> {
+    let sql = "SELECT number, cells FROM sheet_row WHERE sheet_id = ?1 AND number IN (SELECT value FROM json_each(?2)) ORDER BY number";
+    let mut query = c.prepare_cached(sql)?;
+    let found = query.query_map(params![sheet, serde_json::to_string(rows)?], |r| Ok((r.get(0)?, r.get::<_, String>(1)?)))?;
+    let mut keys = Vec::with_capacity(rows.len());
+    for row in found {
+        let (number, cells) = row?;
+        let cells: Vec<Cell> = serde_json::from_str(&cells)?;
+        keys.push((number, cells.first().map(Cell::as_text).unwrap_or_default()));
+    }
+    Ok(keys)
+}
+
 /// The questions to a CRM.
 pub fn of_connection(c: &Connection, connection: i64) -> Result<Vec<KeptQuery>> {
     let mut found = c.prepare_cached(&format!("{QUERY} WHERE q.connection_id = ?1 ORDER BY s.name"))?;

@@ -124,6 +124,19 @@ pub fn get(c: &Connection, id: i64) -> Result<Option<RunInfo>> {
     Ok(c.prepare_cached(&format!("{INFO} WHERE run.id = ?1 GROUP BY run.id"))?.query_row([id], info).optional()?)
 }
 
+/// Runs that have ended, of which nobody was told.
+pub fn to_tell_of(c: &Connection) -> Result<Vec<RunInfo>> {
+    let sql =
+        format!("{INFO} WHERE run.kind = 'run' AND run.state IN ('done', 'stopped') AND run.summary IS NULL GROUP BY run.id LIMIT 20");
+    Ok(c.prepare_cached(&sql)?.query_map([], info)?.collect::<Result<_, _>>()?)
+}
+
+/// It was thought of whether the person is told of a run.
+pub fn told_of(c: &Connection, id: i64, word: &str) -> Result<()> {
+    c.prepare_cached("UPDATE run SET summary = ?2 WHERE id = ?1")?.execute(params![id, word])?;
+    Ok(())
+}
+
 /// What a run needs to make its items.
 pub fn work(c: &Connection, id: i64) -> Result<Option<RunWork>> {
     let mut query = c.prepare_cached(
@@ -317,7 +330,7 @@ pub fn retry(t: &Transaction<'_>, id: i64, item: Option<i64>, at: &str) -> Resul
     ))?;
     let again: usize = touched.query_row(&params[..2], |r| r.get(0))?;
     step(t, DeliveryEvent::Retry, set, &which, params)?;
-    deliveries::repeat(t, deliveries::OF_RUN_TO_SEND, id, at)?;
+    deliveries::repeat(t, &deliveries::OF_RUN_TO_SEND, id, at)?;
     let set = ", attempts = 0, lease = 0, error_code = '', error_place = '', error_message = '', changed = :at";
     let again = again + step(t, ItemEvent::Retry, set, NOT_SERVED_SINCE, params)?;
     if again > 0 {

@@ -1,6 +1,8 @@
 //! The office and the person at work.
 
 use anyhow::Result;
+use jiff::tz::TimeZone;
+use mangle_core::channel::PrinterAddress;
 use mangle_core::language::{Office, Sender};
 use mangle_core::value::{Currency, Home, Locale};
 use rusqlite::{Connection, OptionalExtension, Transaction, params};
@@ -32,10 +34,23 @@ pub struct Settings {
     /// for EUR.
     #[serde(default)]
     pub currency: String,
+    /// The office's time zone, an IANA name: dates print, forms close and schedules go by it.
+    /// Blank in what a run keeps from before there was one: UTC.
+    #[serde(default)]
+    #[cfg_attr(feature = "openapi", schema(required = true))]
+    pub time_zone: String,
     /// Those beside the office itself whom messages may come from.
     #[serde(default)]
     #[cfg_attr(feature = "openapi", schema(required = true))]
     pub senders: Vec<Sender>,
+    /// Whether the person gets a message once a run has ended.
+    #[serde(default)]
+    #[cfg_attr(feature = "openapi", schema(required = true))]
+    pub run_summary: bool,
+    /// The office's printers.
+    #[serde(default)]
+    #[cfg_attr(feature = "openapi", schema(required = true))]
+    pub printers: Vec<PrinterAddress>,
 }
 
 impl Settings {
@@ -48,6 +63,14 @@ impl Settings {
         }
     }
 
+    /// The office's time zone.
+    pub fn zone(&self) -> TimeZone {
+        match self.time_zone.trim() {
+            "" => TimeZone::UTC,
+            name => TimeZone::get(name).unwrap_or(TimeZone::UTC),
+        }
+    }
+
     /// The office as placeholders name it.
     pub fn office(&self) -> Office {
         Office { name: self.office_name.clone(), email: self.office_email.clone(), senders: self.senders.clone() }
@@ -56,7 +79,9 @@ impl Settings {
 
 /// The settings as kept.
 pub fn read(c: &Connection) -> Result<Settings> {
-    let mut settings = Settings::default();
+    // Where nobody has chosen one, the office is where its machine is.
+    let machine = TimeZone::system();
+    let mut settings = Settings { time_zone: machine.iana_name().unwrap_or("UTC").to_owned(), ..Settings::default() };
     let mut query = c.prepare_cached("SELECT name, value FROM setting")?;
     for row in query.query_map([], |r| Ok((r.get::<_, String>(0)?, r.get::<_, String>(1)?)))? {
         let (name, value) = row?;
@@ -68,7 +93,10 @@ pub fn read(c: &Connection) -> Result<Settings> {
             "picture hosts" => settings.picture_hosts = value,
             "locale" => settings.locale = value,
             "currency" => settings.currency = value,
+            "time zone" if !value.is_empty() => settings.time_zone = value,
             "senders" => settings.senders = serde_json::from_str(&value)?,
+            "run summary" => settings.run_summary = value == "yes",
+            "printers" => settings.printers = serde_json::from_str(&value)?,
             _ => {}
         }
     }
@@ -110,10 +138,13 @@ pub fn write(c: &Connection, settings: &Settings) -> Result<()> {
         ("picture hosts", &settings.picture_hosts),
         ("locale", &settings.locale),
         ("currency", &settings.currency),
+        ("time zone", &settings.time_zone),
     ] {
         put(c, name, value)?;
     }
-    put(c, "senders", &serde_json::to_string(&settings.senders)?)
+    put(c, "run summary", if settings.run_summary { "yes" } else { "no" })?;
+    put(c, "senders", &serde_json::to_string(&settings.senders)?)?;
+    put(c, "printers", &serde_json::to_string(&settings.printers)?)
 }
 
 /// What the office has set for a kind of channel, as JSON, with its secret as it is stored: closed.

@@ -1,6 +1,7 @@
 //! Templates and their versions.
 
 use anyhow::{Context, Result};
+use mangle_core::dispatch::Setup;
 use mangle_documents::formats;
 use rusqlite::{Connection, OptionalExtension, params};
 use serde::{Deserialize, Serialize};
@@ -151,9 +152,19 @@ pub fn set_note(c: &Connection, version: i64, note: &str) -> Result<bool> {
     Ok(c.execute("UPDATE template_version SET note = ?2 WHERE id = ?1", params![version, note])? > 0)
 }
 
+/// Fixes the versions of the templates that rules name: those in use now.
+pub fn fix(c: &Connection, setup: &mut Setup) -> Result<()> {
+    for used in setup.rules.iter_mut().filter_map(|rule| rule.template.as_mut()) {
+        if used.version.is_none() {
+            used.version = get(c, used.id)?.map(|template| template.in_use);
+        }
+    }
+    Ok(())
+}
+
 /// How many dispatches and runs use a template.
 pub fn uses(c: &Connection, id: i64) -> Result<usize> {
-    let sql = "SELECT (SELECT count(*) FROM dispatch WHERE template_id = ?1) + (SELECT count(*) FROM run WHERE template_version_id IN (SELECT id FROM template_version WHERE template_id = ?1))";
+    let sql = "SELECT (SELECT count(*) FROM dispatch WHERE template_id = ?1 OR (deleted IS NULL AND EXISTS (SELECT 1 FROM json_each(setup, '$.rules') WHERE value ->> '$.template.id' = ?1))) + (SELECT count(*) FROM run WHERE EXISTS (SELECT 1 FROM json_each(setup, '$.rules') WHERE value ->> '$.template.id' = ?1) OR template_version_id IN (SELECT id FROM template_version WHERE template_id = ?1))";
     Ok(c.query_row(sql, [id], |r| r.get(0))?)
 }
 

@@ -218,7 +218,7 @@ fn what_failed_over_one_channel_and_arrived_over_another_counts_as_served() {
 fn a_row_is_written_anew_where_its_record_was_opened_again_meanwhile() {
     let (_folder, mut c, run) = furnished();
     make(&mut c, 1, &["email", "sheet"]);
-    let last = |c: &Connection| deliveries::due(c, ("sheet", true), 0, &[], 9).expect("asks").len();
+    let last = |c: &Connection| deliveries::due(c, ("sheet", false), 0, &[], 9).expect("asks").len();
     assert_eq!(last(&c), 0, "the message comes first");
     assert!(deliveries::begin(&c, 1, "", 5, AT).expect("begins").is_some());
     assert!(deliveries::went_wrong(&c, DeliveryEvent::Fail, 1, &later("refused"), AT).expect("fails"));
@@ -227,13 +227,13 @@ fn a_row_is_written_anew_where_its_record_was_opened_again_meanwhile() {
     // While the row is written, a person has the message sent again.
     assert_eq!(retry(&mut c, run, Some(1), LATER), 1);
     assert!(deliveries::delivered(&c, 2, "Failed", LATER).expect("written"));
-    deliveries::repeat(&c, deliveries::ITSELF_IF_OPEN, 2, LATER).expect("looks");
+    deliveries::repeat(&c, &deliveries::ITSELF_IF_OPEN, 2, LATER).expect("looks");
     let now = |c: &Connection| list(c, run)[0].deliveries.iter().map(|d| d.state.clone()).collect::<Vec<_>>();
     assert_eq!((now(&c), last(&c)), (vec!["to send".to_owned(), "to send".to_owned()], 0));
     assert!(deliveries::begin(&c, 1, "", 5, LATER).expect("begins").is_some() && deliveries::delivered(&c, 1, "", LATER).expect("taken"));
     assert_eq!(last(&c), 1, "now it is written anew");
     assert!(deliveries::begin(&c, 2, "", 5, LATER).expect("begins").is_some() && deliveries::delivered(&c, 2, "", LATER).expect("written"));
-    deliveries::repeat(&c, deliveries::ITSELF_IF_OPEN, 2, LATER).expect("looks");
+    deliveries::repeat(&c, &deliveries::ITSELF_IF_OPEN, 2, LATER).expect("looks");
     assert_eq!(now(&c), ["delivered", "delivered"], "once");
 }
 
@@ -835,7 +835,7 @@ fn each_row_shows_its_latest_document() {
 #[test]
 fn settings_and_filters_replace_their_earlier_selves() {
     let (_folder, c, _) = furnished();
-    let settings = |name: &str| Settings { office_name: name.into(), ..Settings::default() };
+    let settings = |name: &str| Settings { office_name: name.into(), time_zone: "Europe/Amsterdam".into(), ..Settings::default() };
     for name in ["Brackwater", "Brackwater Quay"] {
         settings::write(&c, &settings(name)).expect("kept");
         sheets::keep_filter(&c, 1, "Owes", &format!("ref = \"{name}\"")).expect("kept");
@@ -877,7 +877,7 @@ fn what_was_changed_elsewhere_is_not_overwritten() {
     assert_eq!(clauses::list(&c).expect("reads")[0].revision, 3);
     let t = c.transaction().expect("begins");
     let now = settings::revision(&t).expect("asks");
-    let settings = |name: &str| Settings { office_name: name.into(), ..Settings::default() };
+    let settings = |name: &str| Settings { office_name: name.into(), time_zone: "Europe/Amsterdam".into(), ..Settings::default() };
     assert_eq!(settings::change(&t, Some(now), &settings("First")).expect("asked"), Changed::Done);
     assert_eq!(settings::change(&t, Some(now), &settings("Second")).expect("asked"), Changed::Elsewhere);
     assert_eq!(settings::read(&t).expect("reads"), settings("First"));

@@ -91,9 +91,14 @@ impl Desk {
         Means { pictures: &self.pictures }
     }
 
+    /// Now, by the office's clock.
+    fn now(&self) -> DateTime {
+        clock::local(clock::now(), &self.office.zone())
+    }
+
     /// The office and the clauses, for filling with records of a sheet.
     pub fn context(&self, locale: Arc<Locale>) -> Context {
-        let mut context = Context::new(locale, clock::now());
+        let mut context = Context::new(locale, self.now());
         context.office = self.office.office();
         context.clauses = self.clauses.clone();
         context
@@ -120,7 +125,7 @@ impl Bundle {
         let sheet = from_json("values", &JsonValue::Object(values)).map_err(|e| unusable(e.to_string()))?;
         let locale = Locale::parse(&tried.locale).map_err(|e| Error::unusable("locale", e.to_string()))?;
         let moment = match tried.moment.as_deref().filter(|m| !m.is_empty()) {
-            None => clock::now(),
+            None => desk.now(),
             Some(text) => {
                 read_moment(text).ok_or_else(|| Error::unusable("moment", format!("“{text}” is not a date. Use the format 2026-11-23.")))?
             }

@@ -6,9 +6,11 @@
 //! ([`ChannelPlan`]), its line in `channels!` below, its adapter, and its component in the front
 //! end's list.
 
+mod crm;
 mod email;
 mod folder;
 mod link;
+mod print;
 mod sheet;
 #[cfg(test)]
 mod tests;
@@ -21,12 +23,14 @@ use serde::{Deserialize, Serialize};
 
 use crate::diagnostic::{Diagnostic, Target};
 use crate::dispatch::Format;
-use crate::language::{Scope, Sender, condition, value};
-use crate::template::{FillError, Placeholder, TextTemplate};
+use crate::language::{Scope, Sender, value};
+use crate::template::{Condition, FillError, HtmlTemplate, Placeholder, TextTemplate};
 
-pub use email::{EmailChannel, EmailPayload, proof};
+pub use crm::{AttachTo, CrmChannel, CrmNote, CrmPayload, CrmSource, CrmValue, NoteTo, SetField, places};
+pub use email::{EmailChannel, EmailPayload, FixedFile, Inline, LinkInstead, MessageText, MessageUse, proof};
 pub use folder::{Clash, FolderChannel, FolderPayload};
 pub use link::{LinkChannel, LinkPayload};
+pub use print::{PrintChannel, PrintPayload, PrinterAddress, Sides};
 pub use sheet::{ColumnValue, SheetChannel, SheetPayload};
 pub use web_hook::{Along, HookValue, WebHookChannel, WebHookPayload, is_allowed};
 
@@ -73,11 +77,19 @@ channels! {
     Folder(FolderChannel) = "folder", "Folder";
     /// As a page that whoever has its address can open.
     Link(LinkChannel) = "link", "Share link";
+    /// On paper, over the Internet Printing Protocol (RFC 8011).
+    Print(PrintChannel) = "print", "Print";
     /// As signed JSON, posted to another program.
     WebHook(WebHookChannel) = "web-hook", "Web hook";
+    /// On the record of the CRM that it comes from (OData 4.01), once the others have ended.
+    Crm(CrmChannel) = "crm", "CRM";
     /// As columns of the record's own row, once the others have ended.
     Sheet(SheetChannel) = "sheet", "Sheet columns";
 }
+
+/// The kinds that tell of a record's other deliveries. Each waits until all have ended that are
+/// not named after it here.
+pub const LAST: [&str; 2] = ["crm", "sheet"];
 
 /// What the settings of every channel can do.
 pub trait Settings {
@@ -93,6 +105,11 @@ pub trait ChannelPlan: Debug + Send + Sync {
     /// Its texts with placeholders, with the names of their fields.
     fn texts(&self) -> Vec<(&'static str, &TextTemplate)>;
 
+    /// Its texts that are HTML, with the names of their fields.
+    fn bodies(&self) -> Vec<(&'static str, &HtmlTemplate)> {
+        Vec::new()
+    }
+
     /// What is wrong with the settings beside what is wrong with the texts.
     fn faults(&self) -> Vec<Fault> {
         Vec::new()
@@ -103,12 +120,17 @@ pub trait ChannelPlan: Debug + Send + Sync {
         Vec::new()
     }
 
+    /// Whether it names the documents' share link where they are not attached.
+    fn needs_link(&self) -> bool {
+        false
+    }
+
     /// What is handed over for a record.
     fn render(&self, scope: &Scope<'_>, made: &Made<'_>) -> Result<Parcel, Fault>;
 }
 
 /// What a channel may know of the office and the machine.
-#[derive(Debug, Clone, Copy)]
+#[derive(Debug, Clone, Copy, Default)]
 pub struct World<'a> {
     /// The office's e-mail address.
     pub office_email: &'a str,
@@ -120,6 +142,10 @@ pub struct World<'a> {
     pub hosts: &'a [String],
     /// Whether public pages are served.
     pub public: bool,
+    /// The office's printers, by their names.
+    pub printers: &'a [String],
+    /// The CRM that the records come from; none where they come from elsewhere.
+    pub crm: Option<CrmSource<'a>>,
 }
 
 /// What is made of a record, as channels see it.
@@ -152,6 +178,8 @@ pub struct Parcel {
     pub documents: Vec<Format>,
     /// What the adapter takes: the channel's own payload.
     pub payload: serde_json::Value,
+    /// The pictures that its text shows, by name, in the order in which it numbers them.
+    pub pictures: Vec<String>,
     /// What the public page is found by, where it has one; blank otherwise.
     pub token: String,
     /// The moment before which it stays here, by the clock of the machine.
@@ -267,6 +295,25 @@ impl ChannelSetup {
         }
     }
 
+    /// The message template that it uses, if it does.
+    pub fn message(&self) -> Option<&MessageUse> {
+        match &self.channel {
+            Channel::Email(settings) => settings.template.as_ref(),
+            _ => None,
+        }
+    }
+
+    /// Takes the subject and the message of its message template over, if it uses one.
+    pub fn take_message<E>(&mut self, find: impl FnOnce(&MessageUse) -> Result<MessageText, E>) -> Result<(), E> {
+        if let Channel::Email(settings) = &mut self.channel
+            && let Some(used) = &settings.template
+        {
+            let MessageText { subject, body, html } = find(used)?;
+            (settings.subject, settings.body, settings.html) = (subject, body, html);
+        }
+        Ok(())
+    }
+
     /// The dispatch got another name: what was made of the old one follows it.
     pub fn renamed(&mut self, old: &str, new: &str) {
         self.channel.settings_mut().renamed(old, new);
@@ -284,15 +331,12 @@ pub struct Compiled {
     pub name: String,
     /// When it delivers.
     pub moment: Moment,
-    condition: Option<TextTemplate>,
+    condition: Option<Condition>,
     time: Option<Time>,
     plan: Box<dyn ChannelPlan>,
     /// What is wrong with its settings.
     pub problems: Vec<Diagnostic>,
 }
-
-/// What a condition prints where it is true.
-const HOLDS: &str = "yes";
 
 /// When a channel delivers that does so at a time.
 #[derive(Debug)]
@@ -341,13 +385,11 @@ impl Compiled {
             return None;
         }
         let plan = setup.channel.settings().compile();
-        let asked = Some(setup.condition.trim()).filter(|c| !c.is_empty());
         let mut problems = Vec::new();
         let mut read = None;
-        match asked.map(|text| (text, condition(text))) {
-            None => {}
-            Some((text, Ok(_))) => read = Some(TextTemplate::new(&format!("[:if {}]{HOLDS}[:end]", text.replace(['\r', '\n'], " ")))),
-            Some((text, Err(error))) => problems.push(("condition", Diagnostic::error("condition", error.to_string()).within(text))),
+        match Condition::read(&setup.condition) {
+            Ok(condition) => read = condition,
+            Err(problem) => problems.push(("condition", *problem)),
         }
         let mut time = None;
         match (setup.moment == Moment::AtTime).then(|| Time::read(&setup.time)) {
@@ -355,8 +397,11 @@ impl Compiled {
             Some(Ok(read)) => time = Some(read),
             Some(Err(problem)) => problems.push(("time", *problem)),
         }
-        let texts = plan.texts().into_iter().chain(time.as_ref().and_then(Time::text)).chain(read.as_ref().map(|text| ("condition", text)));
+        let texts =
+            plan.texts().into_iter().chain(time.as_ref().and_then(Time::text)).chain(read.as_ref().map(|own| ("condition", own.text())));
         problems.extend(texts.flat_map(|(field, text)| text.problems().iter().map(move |problem| (field, problem.clone()))));
+        let bodies = plan.bodies().into_iter();
+        problems.extend(bodies.flat_map(|(field, text)| text.problems().iter().map(move |problem| (field, problem.clone()))));
         problems.extend(plan.faults().into_iter().filter_map(|fault| match fault {
             Fault::Value { code, field, message, .. } => Some((field, Diagnostic::error(code, message))),
             Fault::Fill { .. } => None,
@@ -385,12 +430,14 @@ impl Compiled {
             .texts()
             .into_iter()
             .chain(self.time.as_ref().and_then(Time::text))
-            .chain(self.condition.as_ref().map(|text| ("condition", text)))
+            .chain(self.condition.as_ref().map(|own| ("condition", own.text())))
     }
 
     /// The placeholders of its texts.
     pub fn placeholders(&self) -> impl Iterator<Item = &Placeholder> {
-        self.texts().flat_map(|(_, text)| text.placeholders())
+        self.texts()
+            .flat_map(|(_, text)| text.placeholders())
+            .chain(self.plan.bodies().into_iter().flat_map(|(_, text)| text.placeholders()))
     }
 
     /// What keeps it from delivering anything at all here.
@@ -405,7 +452,7 @@ impl Compiled {
     /// What is handed over for a record; none where its condition is false.
     pub fn render(&self, scope: &Scope<'_>, made: &Made<'_>) -> Result<Option<Parcel>, Fault> {
         if let Some(condition) = &self.condition
-            && fill("condition", condition, scope)? != HOLDS
+            && !condition.holds(scope).map_err(|error| Fault::Fill { field: "condition", error: Box::new(error) })?
         {
             return Ok(None);
         }
@@ -421,10 +468,21 @@ impl Compiled {
 
 /// What is wrong with the channels of a set-up beside what is wrong with each: there is one share
 /// link of a document, which the others name.
-pub fn clashes(channels: &[Compiled]) -> Option<Diagnostic> {
-    let second = channels.iter().filter(|channel| channel.kind == "link").nth(1)?;
-    let problem = Diagnostic::error("second-link", "a dispatch has one share link. Remove this channel, or the other.");
-    Some(problem.about(Target::Channel { channel: second.index, field: "".into() }))
+pub fn clashes(channels: &[Compiled]) -> Vec<Diagnostic> {
+    let mut links = channels.iter().filter(|channel| channel.kind == "link");
+    let (first, second) = (links.next(), links.next());
+    let of = |channel: &Compiled, field: &'static str, problem: Diagnostic| {
+        problem.about(Target::Channel { channel: channel.index, field: field.into() })
+    };
+    let second = second.map(|second| {
+        let problem = Diagnostic::error("second-link", "a dispatch has one share link. Remove this channel, or the other.");
+        of(second, "", problem)
+    });
+    let lost = channels.iter().filter(|channel| first.is_none() && channel.plan.needs_link()).map(|channel| {
+        let problem = Diagnostic::error("no-link", "large documents go as a share link, and there is none. Add a share link channel.");
+        of(channel, "link note", problem)
+    });
+    second.into_iter().chain(lost).collect()
 }
 
 /// A field's text for a record.

@@ -90,7 +90,7 @@ fn what_keeps_a_channel_from_working_is_told_once_for_all_records() {
     let off = ChannelSetup { on: false, ..folder("[: no end") };
     let wrong = ChannelSetup { condition: "name = ".into(), name: "Archive".into(), ..folder("") };
     let plan = plan(vec![email(), wrong, off], "");
-    let world = World { office_email: " ", senders: &[], folders: &["Elsewhere".to_owned()], hosts: &[], public: false };
+    let world = World { office_email: " ", folders: &["Elsewhere".to_owned()], ..World::default() };
     let facts = Facts { template_problems: Some(0), source: true, unsure: &[], ties: &[], plan: &plan, world };
     let said = obstacles(&facts);
     let said: Vec<_> = said.iter().map(|o| (o.target == Target::Settings, o.message.as_str())).collect();
@@ -163,9 +163,8 @@ fn a_message_comes_from_one_of_the_offices_senders() {
     }
     let unknown = payload(&from("[: name]"), &record("nobody", Value::text("a@b.example"))).expect_err("unknown");
     assert_eq!(unknown, "“nobody” is not one of the office's senders. Add it in Settings, or choose another.");
-    let obstacles = |named: &str, senders: &[crate::language::Sender]| {
-        from(named).channels[0].obstacles(&World { office_email: "", senders, folders: &[], hosts: &[], public: false }).len()
-    };
+    let obstacles =
+        |named: &str, senders: &[crate::language::Sender]| from(named).channels[0].obstacles(&World { senders, ..World::default() }).len();
     assert_eq!((obstacles("Accounts", &senders), obstacles("Accounts", &[]), obstacles("[: name]", &senders)), (0, 1, 1));
 }
 

@@ -3,12 +3,14 @@
 
 mod joint;
 mod naming;
+mod rule;
 mod setup;
 mod stored;
 mod tie;
 
 pub use joint::{RECORDS, joint_record, joint_schema};
 pub use naming::{file_name, numbered};
+pub use rule::{Otherwise, TemplateRule, TemplateUse};
 pub use setup::{Attach, Choose, Format, PdfSetup, PdfStandard, Plan, Served, Setup, Station};
 pub use stored::{NotASetup, read_setup, write_setup};
 pub use tie::{TieState, UsedName, name_uses, tie_states};

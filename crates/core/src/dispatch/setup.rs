@@ -4,11 +4,13 @@ use std::collections::BTreeMap;
 
 use serde::{Deserialize, Serialize};
 
+use super::rule::{Otherwise, TemplateRule};
 use crate::channel::{self, ChannelSetup, Made};
 use crate::diagnostic::{Diagnostic, Target};
 use crate::language::{Context, Folded, Ties};
 use crate::records::Record;
 use crate::template::{Placeholder, TextTemplate};
+use crate::trigger::TriggerSetup;
 use crate::value::Value;
 
 /// A format that documents are made in.
@@ -184,6 +186,18 @@ pub struct Setup {
     #[serde(default)]
     #[cfg_attr(feature = "openapi", schema(required = true))]
     pub channels: Vec<ChannelSetup>,
+    /// Which template a record takes instead of the dispatch's own: the first rule that is true.
+    #[serde(default)]
+    #[cfg_attr(feature = "openapi", schema(required = true))]
+    pub rules: Vec<TemplateRule>,
+    /// What becomes of a record that no rule takes, where there are rules.
+    #[serde(default)]
+    #[cfg_attr(feature = "openapi", schema(required = true))]
+    pub otherwise: Otherwise,
+    /// What starts runs by itself; none where a person starts them.
+    #[serde(default)]
+    #[cfg_attr(feature = "openapi", schema(required = true))]
+    pub triggers: Vec<TriggerSetup>,
     /// The template's version that is always used; the one in use where there is none.
     #[serde(default)]
     pub version: Option<i64>,
@@ -210,6 +224,9 @@ impl Default for Setup {
             pdf: PdfSetup::default(),
             name: String::new(),
             channels: Vec::new(),
+            rules: Vec::new(),
+            otherwise: Otherwise::default(),
+            triggers: Vec::new(),
             version: None,
             locale: english(),
             locale_column: String::new(),
@@ -297,6 +314,12 @@ impl Plan {
             setup.channels.iter().enumerate().filter_map(|(index, channel)| channel::Compiled::of(index, channel)).collect();
         problems.extend(channels.iter_mut().flat_map(|channel| std::mem::take(&mut channel.problems)));
         problems.extend(channel::clashes(&channels));
+        problems.extend(setup.rules.iter().enumerate().flat_map(|(at, rule)| rule.problem(at)));
+        if setup.joint && !setup.rules.is_empty() {
+            let message = "one document serves all records, so a rule can't choose for each. Remove the rules, or make a document for each record under Output.";
+            problems
+                .push(Diagnostic::error("joint-rules", message).about(Target::Setup { station: Station::Template, field: "rules".into() }));
+        }
         if formats.is_empty() {
             problems.push(of_output("pdf", Diagnostic::error("no-format", "no format is made. Choose PDF or DOCX.")));
         }

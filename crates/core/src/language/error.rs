@@ -206,6 +206,9 @@ pub enum Fault {
     /// The share link where the dispatch has none.
     #[error("no share link. Add the channel “Share link” to the dispatch, or remove this.")]
     NoLink,
+    /// No rule says which template the record takes.
+    #[error("no template rule is true for this record. Add a rule that is, or choose a template for all others under Template.")]
+    NoRule,
     /// A text that becomes too long.
     #[error("the text would be longer than 1,000,000 bytes. Use fewer or shorter values.")]
     TooLong,
@@ -300,6 +303,7 @@ impl Fault {
             Fault::DivideByZero => "divide-by-zero",
             Fault::Overflow => "overflow",
             Fault::NoLink => "no-link",
+            Fault::NoRule => "no-rule",
             Fault::TooLong => "too-long",
             Fault::TooMuch => "too-much",
             Fault::NoSuchDay(_) => "no-such-day",

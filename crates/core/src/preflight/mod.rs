@@ -27,7 +27,8 @@ pub struct Finding {
 }
 
 impl Finding {
-    fn new(record: usize, what: Diagnostic) -> Finding {
+    /// What is wrong with a record.
+    pub fn new(record: usize, what: Diagnostic) -> Finding {
         Finding { record, what, column: None, text: None }
     }
 }
@@ -96,6 +97,10 @@ pub enum Note {
         /// The lines' placeholder.
         lines: String,
     },
+    /// Its address is that of another record, too.
+    SameRecipient,
+    /// Its address is that of a function, not of a person.
+    RoleAddress,
 }
 
 impl std::fmt::Display for Note {
@@ -105,6 +110,8 @@ impl std::fmt::Display for Note {
             Note::BlankNumber(field) => {
                 write!(f, "“{field}” is blank and counted as 0 in a calculation. Enter a value, or use `if` to handle blanks.")
             }
+            Note::SameRecipient => f.write_str("several records go to the same e-mail address, which gets a message for each"),
+            Note::RoleAddress => f.write_str("the e-mail address is that of an office or a function (info@, office@), not of a person"),
             Note::Close { one, other } => write!(
                 f,
                 "{one} and {other} print amounts that differ by a few cents; if they are meant to be one, work it out once with [:set …] and print that"
@@ -125,6 +132,8 @@ impl Note {
             Note::BlankNumber(_) => "blank-number",
             Note::Close { .. } => "close-amounts",
             Note::Uneven { .. } => "uneven-sum",
+            Note::SameRecipient => "same-recipient",
+            Note::RoleAddress => "role-address",
         };
         Diagnostic::warning(code, self.to_string())
     }
@@ -267,6 +276,11 @@ pub trait Check: Sync {
     fn batch(&self, _all: &[Summary]) -> Vec<Finding> {
         Vec::new()
     }
+
+    /// What a person should know of records beside one another.
+    fn notes(&self, _all: &[Summary]) -> Vec<(usize, Note)> {
+        Vec::new()
+    }
 }
 
 /// What stops a run as a whole.
@@ -288,6 +302,11 @@ pub fn check(plan: &Plan, scope: &Scope<'_>, document: Vec<FillError>, purpose: 
 /// Checks records against one another.
 pub fn check_batch(all: &[Summary]) -> Vec<Finding> {
     checks::ALL.iter().flat_map(|check| check.batch(all)).collect()
+}
+
+/// What a person should know of records beside one another.
+pub fn batch_notes(all: &[Summary]) -> Vec<(usize, Note)> {
+    checks::ALL.iter().flat_map(|check| check.notes(all)).collect()
 }
 
 fn notes(scope: &Scope<'_>) -> Vec<Note> {

@@ -3,6 +3,7 @@
 //!
 //! To add one: a folder with its [`Format`] and its [`Template`], and a line in [`ALL`].
 
+mod by_rule;
 pub mod docx;
 
 use std::any::Any;
@@ -15,6 +16,7 @@ use mangle_core::language::Scope;
 use mangle_core::language::syntax::Field;
 use mangle_core::template::{FillError, Need, Outline, Placeholder, Traced, Way, needs};
 
+pub use self::by_rule::{ByRule, Rule};
 use crate::OpenError;
 use crate::layout::{FontSet, FontUse, Made, TypesetError, Typesetter};
 use crate::model::LeftOut;
@@ -79,6 +81,16 @@ pub trait Template: Debug + Send + Sync {
 
     /// What was read differently than it stands in the file, a sentence each.
     fn notes(&self) -> Vec<String>;
+
+    /// Which of several templates a record takes, by its place; there is one otherwise.
+    fn pick(&self, _scope: &Scope<'_>) -> Result<usize, FillError> {
+        Ok(0)
+    }
+
+    /// Whether a record that takes a template of that place has a document at all.
+    fn makes(&self, _picked: usize) -> bool {
+        true
+    }
 
     /// Fills it for one record.
     fn fill_with(&self, scope: &Scope<'_>, means: Means<'_>) -> Result<Filled, Vec<FillError>>;

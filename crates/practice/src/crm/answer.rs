@@ -29,9 +29,11 @@ pub fn entity(world: &World, entity: &'static Entity, entry: &Entry, options: &O
         Value::String(_) => format!("{}('{}')", entity.set, key.replace('\'', "''")),
         _ => format!("{}({key})", entity.set),
     };
+    out.insert("@odata.etag".to_owned(), json!(world.etag(entity, &key)));
     if entity.media {
+        let kind = world.media(entity.set, &key).map_or("image/jpeg", |(kind, _)| kind);
         out.insert("@odata.mediaReadLink".to_owned(), json!(format!("{base}{place}/$value")));
-        out.insert("@odata.mediaContentType".to_owned(), json!("image/jpeg"));
+        out.insert("@odata.mediaContentType".to_owned(), json!(kind));
     }
     for property in entity.properties {
         if !options.select.is_empty() && !options.select.iter().any(|s| s == property.0) {

@@ -47,7 +47,7 @@ const fn many(name: &'static str, to: &'static str, own: &'static str, other: &'
 }
 
 /// All entities.
-pub const MODEL: [Entity; 7] = [
+pub const MODEL: [Entity; 9] = [
     Entity {
         name: "Owner",
         set: "Owners",
@@ -116,6 +116,8 @@ pub const MODEL: [Entity; 7] = [
             one("Responsible", "People", "ResponsibleID", "PersonID", "Responsible person"),
             many("Lines", "QuoteLines", "CaseID", "CaseID", "Quote lines"),
             many("Defects", "Defects", "CaseID", "CaseID", "Defects"),
+            many("Documents", "Documents", "CaseID", "CaseID", "Documents"),
+            many("Notes", "Notes", "CaseID", "CaseID", "Notes"),
         ],
         media: false,
     },
@@ -169,7 +171,40 @@ pub const MODEL: [Entity; 7] = [
         ways: &[one("Defect", "Defects", "DefectID", "DefectID", "Defect")],
         media: true,
     },
+    Entity {
+        name: "Document",
+        set: DOCUMENTS,
+        label: "Document",
+        properties: &[
+            Property("DocumentID", "Edm.Int32", "Number"),
+            Property("CaseID", "Edm.String", "Case"),
+            Property("Name", "Edm.String", "Name"),
+            Property("Reference", "Edm.String", "Reference of another program"),
+            Property("Created", "Edm.DateTimeOffset", "Created"),
+        ],
+        ways: &[one("Case", "Cases", "CaseID", "CaseID", "Case")],
+        media: true,
+    },
+    Entity {
+        name: "Note",
+        set: NOTES,
+        label: "Note",
+        properties: &[
+            Property("NoteID", "Edm.Int32", "Number"),
+            Property("CaseID", "Edm.String", "Case"),
+            Property("Text", "Edm.String", "Text"),
+            Property("Reference", "Edm.String", "Reference of another program"),
+            Property("Created", "Edm.DateTimeOffset", "Created"),
+        ],
+        ways: &[one("Case", "Cases", "CaseID", "CaseID", "Case")],
+        media: false,
+    },
 ];
+
+/// The sets that others may add to.
+pub const DOCUMENTS: &str = "Documents";
+/// The notes.
+pub const NOTES: &str = "Notes";
 
 /// The entity of a set.
 pub fn of_set(set: &str) -> Option<&'static Entity> {

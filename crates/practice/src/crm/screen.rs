@@ -1,6 +1,7 @@
 //! The practice CRM's own screen: cases with their stages, and how it behaves.
 
 use super::service::{Behaviour, TOKEN};
+use super::world::{Entry, key_text};
 
 /// A case as the screen lists it.
 #[derive(Debug)]
@@ -24,11 +25,51 @@ said.textContent=r.ok?s.dataset.case+' is '+s.value+' now':'Request refused';}))
 document.querySelector('form').addEventListener('submit',async e=>{e.preventDefault();\
 const body=Object.fromEntries([...new FormData(e.target)].map(([k,v])=>[k,Number(v)]));\
 const r=await fetch('/behaviour',{method:'PUT',headers:{'content-type':'application/json'},body:JSON.stringify(body)});\
-said.textContent=r.ok?'Applied':'Request refused';});";
+said.textContent=r.ok?'Applied':'Request refused';});\
+document.getElementById('hook').addEventListener('submit',async e=>{e.preventDefault();\
+const body=Object.fromEntries(new FormData(e.target));\
+const r=await fetch('/hooks',{method:'POST',headers:{'content-type':'application/json'},body:JSON.stringify(body)});\
+said.textContent=r.ok?'Changes are told to '+body.address:'Request refused';});";
+
+fn escape(text: &str) -> String {
+    text.replace('&', "&amp;").replace('<', "&lt;").replace('"', "&quot;")
+}
+
+/// The screen of a case: its fields, its documents and its notes.
+pub fn case(entry: &Entry, documents: &[&Entry], notes: &[&Entry]) -> String {
+    let text = |entry: &Entry, name: &str| entry.get(name).filter(|v| !v.is_null()).map(key_text).map(|t| escape(&t)).unwrap_or_default();
+    let fields: String = entry.keys().map(|name| format!("<tr><th>{name}</th><td>{}</td></tr>", text(entry, name))).collect();
+    let files: String = documents
+        .iter()
+        .map(|d| {
+            let (number, name) = (text(d, "DocumentID"), text(d, "Name"));
+            format!(
+                "<tr><td><a href=\"/documents/{number}\">{name}</a></td><td>{}</td><td><code>{}</code></td></tr>",
+                text(d, "Created"),
+                text(d, "Reference")
+            )
+        })
+        .collect();
+    let remarks: String = notes
+        .iter()
+        .map(|n| format!("<tr><td style=\"white-space:pre-wrap\">{}</td><td>{}</td></tr>", text(n, "Text"), text(n, "Created")))
+        .collect();
+    let table = |id: &str, title: &str, none: &str, rows: String| {
+        let rows = if rows.is_empty() { format!("<p>{none}</p>") } else { format!("<table><tbody>{rows}</tbody></table>") };
+        format!("<section id=\"{id}\"><h2>{title}</h2>{rows}</section>")
+    };
+    let number = text(entry, "CaseID");
+    format!(
+        "<!doctype html><html lang=\"en\"><meta charset=\"utf-8\"><title>{number}</title><style>{STYLE}</style><body>\
+         <p><a href=\"/\">All cases</a></p><h1>Case {number}</h1>{}{}{}</body></html>",
+        table("fields", "Fields", "No fields.", fields),
+        table("documents", "Documents", "No documents yet.", files),
+        table("notes", "Notes", "No notes yet.", remarks),
+    )
+}
 
 /// The screen.
 pub fn page(rows: &[Row], behaviour: &Behaviour) -> String {
-    let escape = |text: &str| text.replace('&', "&amp;").replace('<', "&lt;").replace('"', "&quot;");
     let lines: String = rows
         .iter()
         .map(|row| {
@@ -36,7 +77,7 @@ pub fn page(rows: &[Row], behaviour: &Behaviour) -> String {
                 STAGES.iter().map(|s| format!("<option{}>{s}</option>", if *s == row.stage { " selected" } else { "" })).collect();
             let case = escape(&row.case);
             format!(
-                "<tr><td>{case}</td><td>{}</td><td>{}</td><td><select data-case=\"{case}\" aria-label=\"Stage of {case}\">{options}</select></td></tr>",
+                "<tr><td><a href=\"/cases/{case}\">{case}</a></td><td>{}</td><td>{}</td><td><select data-case=\"{case}\" aria-label=\"Stage of {case}\">{options}</select></td></tr>",
                 escape(&row.vessel),
                 escape(&row.owner)
             )
@@ -50,11 +91,14 @@ pub fn page(rows: &[Row], behaviour: &Behaviour) -> String {
         setting("page", "Page size", behaviour.page as u64),
         setting("fail_every", "Fail every nth request", behaviour.fail_every),
         setting("per_second", "Rate limit (requests per second)", behaviour.per_second as u64),
+        setting("lose_every", "Lose the answer to every nth change", behaviour.lose_every),
     ];
     format!(
         "<!doctype html><html lang=\"en\"><meta charset=\"utf-8\"><title>Practice CRM</title><style>{STYLE}</style><body data-token=\"{TOKEN}\">\
          <h1>Practice CRM</h1><p>A boatyard's cases, available over OData 4 at <code>/odata/</code> with the token <code>{TOKEN}</code>.</p>\
-         <form>{}<button>Apply</button></form><p id=\"said\" role=\"status\"></p>\
+         <form>{}<button>Apply</button></form>\
+         <form id=\"hook\"><label>Web hook <input name=\"address\" type=\"url\" required></label>\
+         <label>Secret <input name=\"secret\" required></label><button>Tell of changes</button></form><p id=\"said\" role=\"status\"></p>\
          <table><thead><tr><th>Case</th><th>Vessel</th><th>Contact</th><th>Stage</th></tr></thead><tbody>{lines}</tbody></table>\
          <script>{SCRIPT}</script></body></html>",
         settings.concat()

@@ -1,12 +1,13 @@
 //! The service: who asks, how it behaves today, what it answers.
 
+use std::collections::HashMap;
 use std::sync::{Arc, Mutex};
 use std::time::{Duration, Instant};
 
 use axum::Json;
 use axum::Router;
 use axum::body::Bytes;
-use axum::extract::{Path, RawQuery, Request, State};
+use axum::extract::{DefaultBodyLimit, Path, RawQuery, Request, State};
 use axum::http::{HeaderMap, HeaderValue, StatusCode, header};
 use axum::middleware::{Next, from_fn_with_state};
 use axum::response::{Html, IntoResponse, Response};
@@ -16,7 +17,7 @@ use serde_json::{Map, Value, json};
 use tokio::net::TcpListener;
 
 use super::hooks::{self, Hook};
-use super::model::{Entity, MODEL, of_set};
+use super::model::{DOCUMENTS, Entity, MODEL, NOTES, of_set};
 use super::options::Options;
 use super::photographs::Photographs;
 use super::world::{World, key_text};
@@ -24,6 +25,8 @@ use super::{answer, metadata, screen};
 
 /// The token that the service takes.
 pub const TOKEN: &str = "brackwater-practice-token";
+/// The largest document.
+const LARGEST: usize = 50 << 20;
 /// How wide an original is, and the medium rendition.
 const WIDE: [u32; 2] = [1600, 640];
 
@@ -39,11 +42,13 @@ pub struct Behaviour {
     pub fail_every: u64,
     /// How many requests a second it takes; no limit for 0.
     pub per_second: usize,
+    /// Every so many-th change is made and then answered with an error; none for 0.
+    pub lose_every: u64,
 }
 
 impl Default for Behaviour {
     fn default() -> Behaviour {
-        Behaviour { latency: 0, page: 50, fail_every: 0, per_second: 0 }
+        Behaviour { latency: 0, page: 50, fail_every: 0, per_second: 0, lose_every: 0 }
     }
 }
 
@@ -58,6 +63,8 @@ struct Inside {
     hooks: Vec<Hook>,
     asked: u64,
     changes: u64,
+    /// The answers to requests that may be repeated, by their identity.
+    repeatable: HashMap<String, Created>,
     second: Instant,
     in_second: usize,
 }
@@ -71,6 +78,7 @@ impl Crm {
             hooks: Vec::new(),
             asked: 0,
             changes: 0,
+            repeatable: HashMap::new(),
             second: Instant::now(),
             in_second: 0,
         };
@@ -92,16 +100,47 @@ impl Crm {
     }
 
     /// Changes an entity and tells of it.
-    fn change(&self, entity: &'static Entity, key: &str, with: &Map<String, Value>) -> bool {
+    fn change(&self, entity: &'static Entity, key: &str, seen: Option<&str>, with: &Map<String, Value>) -> Changed {
         let mut inside = self.lock();
-        if !inside.world.change(entity.set, key, with) {
-            return false;
+        if inside.world.by_key(entity.set, key).is_none() {
+            return Changed::Missing;
         }
-        inside.changes += 1;
+        if seen.is_some_and(|seen| seen != "*" && seen != inside.world.etag(entity, key)) {
+            return Changed::Stale;
+        }
+        inside.world.change(entity, key, with);
+        let loses = inside.count_change();
         let properties: Vec<String> = with.keys().cloned().collect();
         hooks::tell(&inside.hooks, entity.set, key, &properties, inside.changes);
-        true
+        if loses { Changed::Lost } else { Changed::Done(inside.world.etag(entity, key)) }
     }
+}
+
+impl Inside {
+    /// Counts a change that was made; whether its answer is to be lost. A request that is repeated
+    /// makes no change: its answer comes.
+    fn count_change(&mut self) -> bool {
+        self.changes += 1;
+        self.behaviour.lose_every > 0 && self.changes.is_multiple_of(self.behaviour.lose_every)
+    }
+}
+
+/// What came of a change.
+enum Changed {
+    /// It is made; the new state's tag.
+    Done(String),
+    Missing,
+    /// The entity was changed by another since.
+    Stale,
+    /// It is made, and nobody is told.
+    Lost,
+}
+
+/// An entity that was made.
+#[derive(Debug, Clone)]
+struct Created {
+    entity: &'static Entity,
+    key: String,
 }
 
 /// The routes: the service below `/odata/`, its screen, and how it is told to behave.
@@ -109,10 +148,13 @@ pub fn router(crm: Crm) -> Router {
     let odata = Router::new()
         .route("/odata/", get(root))
         .route("/odata/$metadata", get(describe))
-        .route("/odata/{*path}", get(read).patch(change))
+        .route("/odata/{*path}", get(read).patch(change).post(create))
+        .layer(DefaultBodyLimit::max(LARGEST))
         .layer(from_fn_with_state(crm.clone(), gate));
     Router::new()
         .route("/", get(show))
+        .route("/cases/{case}", get(show_case))
+        .route("/documents/{number}", get(show_document))
         .route("/behaviour", get(behaviour).put(behave))
         .route("/hooks", post(hook).delete(unhook))
         .merge(odata)
@@ -222,6 +264,9 @@ async fn read(State(crm): State<Crm>, Path(path): Path<String>, RawQuery(query):
             if crm.lock().world.by_key(entity.set, &key).is_none() {
                 return gone();
             }
+            if let Some((kind, bytes)) = crm.lock().world.media(entity.set, &key) {
+                return ([(header::CONTENT_TYPE, kind.clone())], bytes.clone()).into_response();
+            }
             let (photographs, number) = (crm.1.clone(), key.parse().unwrap_or(0));
             let drawn = tokio::task::spawn_blocking(move || photographs.draw(number, wide)).await;
             match drawn {
@@ -234,7 +279,10 @@ async fn read(State(crm): State<Crm>, Path(path): Path<String>, RawQuery(query):
             Ok(options) => {
                 let inside = crm.lock();
                 match inside.world.by_key(entity.set, &key) {
-                    Some(entry) => Json(answer::entity(&inside.world, entity, entry, &options, &base(&headers))).into_response(),
+                    Some(entry) => {
+                        let body = Json(answer::entity(&inside.world, entity, entry, &options, &base(&headers)));
+                        ([(header::ETAG, inside.world.etag(entity, &key))], body).into_response()
+                    }
                     None => gone(),
                 }
             }
@@ -287,22 +335,85 @@ fn page(inside: &Inside, entity: &'static Entity, options: &Options, headers: &H
     Value::Object(out)
 }
 
-/// Changes properties of an entity (11.4.3).
-async fn change(State(crm): State<Crm>, Path(path): Path<String>, body: Bytes) -> Response {
+/// The properties that a body sets, if an entity has them and they may be set.
+fn properties(entity: &'static Entity, body: &[u8]) -> Result<Map<String, Value>, Box<Response>> {
+    let Ok(Value::Object(with)) = serde_json::from_slice::<Value>(body) else {
+        return Err(Box::new(refused(StatusCode::BAD_REQUEST, "body", "the body is not a JSON object")));
+    };
+    match with.keys().find(|name| entity.property(name).is_none_or(|p| p.0 == entity.key().0)) {
+        Some(unknown) => Err(Box::new(refused(StatusCode::BAD_REQUEST, "property", format!("“{unknown}” can't be set")))),
+        None => Ok(with),
+    }
+}
+
+/// A change that was made, and an answer that may be lost.
+fn lost() -> Response {
+    refused(StatusCode::INTERNAL_SERVER_ERROR, "lost", "simulated failure after the change was made")
+}
+
+/// Changes properties of an entity (OData 4.01 Protocol, 11.4.3), in the state that `If-Match`
+/// names where it names one (8.2.6).
+async fn change(State(crm): State<Crm>, Path(path): Path<String>, headers: HeaderMap, body: Bytes) -> Response {
     let Some(Place::One(entity, key)) = place(&path) else {
         return refused(StatusCode::METHOD_NOT_ALLOWED, "path", "only an entity can be changed");
     };
-    let Ok(Value::Object(with)) = serde_json::from_slice::<Value>(&body) else {
-        return refused(StatusCode::BAD_REQUEST, "body", "the body is not a JSON object");
+    let with = match properties(entity, &body) {
+        Ok(with) => with,
+        Err(refusal) => return *refusal,
     };
-    if let Some(unknown) = with.keys().find(|name| entity.property(name).is_none_or(|p| p.0 == entity.key().0)) {
-        return refused(StatusCode::BAD_REQUEST, "property", format!("“{unknown}” can't be changed"));
+    let seen = headers.get(header::IF_MATCH).and_then(|h| h.to_str().ok());
+    match crm.change(entity, &key, seen, &with) {
+        Changed::Lost => lost(),
+        Changed::Done(etag) => (StatusCode::NO_CONTENT, [(header::ETAG, etag)]).into_response(),
+        Changed::Missing => refused(StatusCode::NOT_FOUND, "not-found", "no such entity"),
+        Changed::Stale => refused(StatusCode::PRECONDITION_FAILED, "changed", "the entity was changed meanwhile"),
     }
-    if crm.change(entity, &key, &with) {
-        StatusCode::NO_CONTENT.into_response()
-    } else {
-        refused(StatusCode::NOT_FOUND, "not-found", "no such entity")
-    }
+}
+
+/// Makes an entity: of its properties (11.4.2), or of the bytes of a document (11.4.8.1). A
+/// request that is repeated has the same answer (OASIS Repeatable Requests 1.0).
+async fn create(State(crm): State<Crm>, Path(path): Path<String>, headers: HeaderMap, body: Bytes) -> Response {
+    let Some(Place::Set(entity)) = place(&path).filter(|place| matches!(place, Place::Set(e) if [DOCUMENTS, NOTES].contains(&e.set)))
+    else {
+        return refused(StatusCode::METHOD_NOT_ALLOWED, "path", "only documents and notes can be added");
+    };
+    let text = |name: &str| headers.get(name).and_then(|h| h.to_str().ok()).unwrap_or_default().to_owned();
+    let (identity, kind) = (text("repeatability-request-id"), text("content-type"));
+    let known = crm.lock().repeatable.get(&identity).cloned();
+    let made = match known {
+        Some(made) => made,
+        None => {
+            let (with, media) = match entity.media {
+                true => {
+                    let name = percent_encoding::percent_decode_str(&text("slug")).decode_utf8_lossy().into_owned();
+                    let mut with = Map::new();
+                    with.insert("Name".to_owned(), if name.is_empty() { Value::Null } else { json!(name) });
+                    (with, Some((kind, body)))
+                }
+                false => match properties(entity, &body) {
+                    Ok(with) => (with, None),
+                    Err(refusal) => return *refusal,
+                },
+            };
+            let mut inside = crm.lock();
+            let key = inside.world.create(entity, &with, media);
+            let (made, loses) = (Created { entity, key }, inside.count_change());
+            if !identity.is_empty() {
+                inside.repeatable.insert(identity, made.clone());
+            }
+            if loses {
+                return lost();
+            }
+            made
+        }
+    };
+    let inside = crm.lock();
+    let Created { entity, key } = made;
+    let Some(entry) = inside.world.by_key(entity.set, &key) else { return lost() };
+    let base = base(&headers);
+    let own = [(header::LOCATION, format!("{base}{}({key})", entity.set)), (header::ETAG, inside.world.etag(entity, &key))];
+    let body = Json(answer::entity(&inside.world, entity, entry, &Options::default(), &base));
+    (StatusCode::CREATED, own, body).into_response()
 }
 
 async fn behaviour(State(crm): State<Crm>) -> Json<Behaviour> {
@@ -346,4 +457,20 @@ async fn show(State(crm): State<Crm>) -> Html<String> {
         })
         .collect();
     Html(screen::page(&rows, &inside.behaviour))
+}
+
+/// A case with its documents and notes.
+async fn show_case(State(crm): State<Crm>, Path(case): Path<String>) -> Response {
+    let inside = crm.lock();
+    let Some(entry) = inside.world.by_key("Cases", &case) else { return StatusCode::NOT_FOUND.into_response() };
+    let of_case = |set: &'static str| inside.world.with(set, "CaseID", &entry["CaseID"]).collect::<Vec<_>>();
+    Html(screen::case(entry, &of_case(DOCUMENTS), &of_case(NOTES))).into_response()
+}
+
+/// A document's bytes, for a person to look at.
+async fn show_document(State(crm): State<Crm>, Path(number): Path<String>) -> Response {
+    match crm.lock().world.media(DOCUMENTS, &number) {
+        Some((kind, bytes)) => ([(header::CONTENT_TYPE, kind.clone())], bytes.clone()).into_response(),
+        None => StatusCode::NOT_FOUND.into_response(),
+    }
 }

@@ -3,9 +3,10 @@
 
 use std::collections::{BTreeMap, HashMap};
 
+use axum::body::Bytes;
 use serde_json::{Map, Value, json};
 
-use super::model::MODEL;
+use super::model::{DOCUMENTS, Entity, MODEL};
 
 /// An entity.
 pub type Entry = Map<String, Value>;
@@ -16,6 +17,10 @@ pub struct World {
     sets: BTreeMap<&'static str, Vec<Entry>>,
     /// By set and property: which entities have a value.
     by_value: HashMap<(&'static str, &'static str), HashMap<String, Vec<usize>>>,
+    /// How often an entity was changed, by set and key.
+    changed: HashMap<(&'static str, String), u64>,
+    /// The documents' bytes with their media types, by key.
+    media: HashMap<String, (String, Bytes)>,
 }
 
 const SALUTATIONS: [&str; 4] = ["Ms", "Mr", "Mrs", ""];
@@ -233,15 +238,44 @@ impl World {
     }
 
     /// Changes properties of an entity; says whether it is there.
-    pub fn change(&mut self, set: &str, key: &str, with: &Entry) -> bool {
-        let Some(property) = super::model::of_set(set).map(|e| e.key().0) else { return false };
-        let found = self.sets.get_mut(set).and_then(|all| all.iter_mut().find(|entry| key_text(&entry[property]) == key));
+    pub fn change(&mut self, entity: &'static Entity, key: &str, with: &Entry) -> bool {
+        let property = entity.key().0;
+        let found = self.sets.get_mut(entity.set).and_then(|all| all.iter_mut().find(|entry| key_text(&entry[property]) == key));
         let Some(entry) = found else { return false };
         for (name, value) in with {
             entry.insert(name.clone(), value.clone());
         }
+        *self.changed.entry((entity.set, key.to_owned())).or_default() += 1;
         self.link();
         true
+    }
+
+    /// Adds an entity with the next number as its key, and its bytes if it has any; its key.
+    pub fn create(&mut self, entity: &'static Entity, with: &Entry, media: Option<(String, Bytes)>) -> String {
+        let property = entity.key().0;
+        let number = self.all(entity.set).iter().filter_map(|entry| entry[property].as_u64()).max().unwrap_or(0) + 1;
+        let now = jiff::Timestamp::now().strftime("%Y-%m-%dT%H:%M:%SZ").to_string();
+        let mut entry: Entry = entity.properties.iter().map(|p| (p.0.to_owned(), Value::Null)).collect();
+        entry.insert("Created".to_owned(), json!(now));
+        entry.extend(with.iter().map(|(name, value)| (name.clone(), value.clone())));
+        entry.insert(property.to_owned(), json!(number));
+        self.sets.entry(entity.set).or_default().push(entry);
+        if let Some(media) = media {
+            self.media.insert(number.to_string(), media);
+        }
+        self.link();
+        number.to_string()
+    }
+
+    /// The bytes of a document with their media type.
+    pub fn media(&self, set: &str, key: &str) -> Option<&(String, Bytes)> {
+        self.media.get(key).filter(|_| set == DOCUMENTS)
+    }
+
+    /// What tells a state of an entity from its others (RFC 9110, 8.8.3).
+    pub fn etag(&self, entity: &'static Entity, key: &str) -> String {
+        let times = self.changed.get(&(entity.set, key.to_owned())).copied().unwrap_or(0);
+        format!("W/\"{key}-{times}\"")
     }
 }
 

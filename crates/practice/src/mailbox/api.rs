@@ -8,7 +8,7 @@ use utoipa::OpenApi;
 use utoipa_axum::router::OpenApiRouter;
 use utoipa_axum::routes;
 
-use super::{Mailbox, Message, Summary};
+use super::{Bounce, Mailbox, Message, Summary};
 
 /// The practice mailbox's part of the API.
 #[derive(Debug, OpenApi)]
@@ -21,6 +21,8 @@ pub fn router(mailbox: Mailbox) -> OpenApiRouter {
         .routes(routes!(list, clear))
         .routes(routes!(open))
         .routes(routes!(attachment))
+        .routes(routes!(bounce))
+        .routes(routes!(inline))
         .with_state(mailbox)
 }
 
@@ -41,6 +43,21 @@ async fn clear(State(mailbox): State<Mailbox>) -> Result<Json<usize>, StatusCode
 async fn open(State(mailbox): State<Mailbox>, Path(number): Path<u32>) -> Result<Json<Message>, StatusCode> {
     let opened = tokio::task::spawn_blocking(move || mailbox.message(number)).await;
     opened.ok().flatten().map(Json).ok_or(StatusCode::NOT_FOUND)
+}
+
+/// Has a message come back to its sender, as if it could not be delivered.
+#[utoipa::path(post, path = "/api/practice/mailbox/{number}/bounce", tag = "practice", params(("number" = u32, Path)), request_body = Bounce, responses((status = 204), (status = 404)))]
+async fn bounce(State(mailbox): State<Mailbox>, Path(number): Path<u32>, Json(bounce): Json<Bounce>) -> StatusCode {
+    let bounced = tokio::task::spawn_blocking(move || mailbox.bounce(number, &bounce)).await;
+    if bounced.unwrap_or(false) { StatusCode::NO_CONTENT } else { StatusCode::NOT_FOUND }
+}
+
+/// A picture that a message shows.
+#[utoipa::path(get, path = "/api/practice/mailbox/{number}/inline/{id}", tag = "practice", params(("number" = u32, Path), ("id" = String, Path)), responses((status = 200, content_type = "image/png", body = Vec<u8>), (status = 404)))]
+async fn inline(State(mailbox): State<Mailbox>, Path((number, id)): Path<(u32, String)>) -> Result<Response, StatusCode> {
+    let found = tokio::task::spawn_blocking(move || mailbox.inline(number, &id)).await.ok().flatten();
+    let (kind, bytes) = found.filter(|(kind, _)| ["image/png", "image/jpeg"].contains(&kind.as_str())).ok_or(StatusCode::NOT_FOUND)?;
+    Ok(([(header::CONTENT_TYPE, kind), (header::X_CONTENT_TYPE_OPTIONS, "nosniff".to_owned())], bytes).into_response())
 }
 
 /// An attachment's content.

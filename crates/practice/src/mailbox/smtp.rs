@@ -57,6 +57,7 @@ struct Taking {
     mailbox: Mailbox,
     user: Option<(String, String)>,
     signed_in: bool,
+    return_path: String,
     recipients: Vec<String>,
     data: Vec<u8>,
 }
@@ -71,10 +72,11 @@ impl Handler for Taking {
         if self.signed_in { response::AUTH_OK } else { response::INVALID_CREDENTIALS }
     }
 
-    fn mail(&mut self, _: IpAddr, _: &str, _: &str) -> Response {
+    fn mail(&mut self, _: IpAddr, _: &str, from: &str) -> Response {
         if self.user.is_some() && !self.signed_in {
             return response::AUTHENTICATION_REQUIRED;
         }
+        from.clone_into(&mut self.return_path);
         self.recipients.clear();
         self.data.clear();
         response::OK
@@ -98,7 +100,7 @@ impl Handler for Taking {
 
     fn data_end(&mut self) -> Response {
         let received = now();
-        match self.mailbox.keep(std::mem::take(&mut self.recipients), received, &self.data) {
+        match self.mailbox.keep(&self.return_path, std::mem::take(&mut self.recipients), received, &self.data) {
             Ok(_) => response::OK,
             Err(_) => response::INTERNAL_ERROR,
         }
@@ -106,7 +108,7 @@ impl Handler for Taking {
 }
 
 /// The moment as RFC 3339, in UTC.
-fn now() -> String {
+pub(super) fn now() -> String {
     let seconds = std::time::SystemTime::now().duration_since(std::time::UNIX_EPOCH).map_or(0, |d| d.as_secs());
     mail_parser::DateTime::from_timestamp(seconds as i64).to_rfc3339()
 }
@@ -129,7 +131,8 @@ async fn session(stream: TcpStream, from: IpAddr, mailbox: Mailbox, door: &Door)
     if door.user.is_some() {
         builder.enable_auth(AuthMechanism::Plain);
     }
-    let taking = Taking { mailbox, user: door.user.clone(), signed_in: false, recipients: Vec::new(), data: Vec::new() };
+    let taking =
+        Taking { mailbox, user: door.user.clone(), signed_in: false, return_path: String::new(), recipients: Vec::new(), data: Vec::new() };
     let mut session = builder.build(from, taking);
     if door.from_the_begin {
         stream = encrypted(door, stream).await?;

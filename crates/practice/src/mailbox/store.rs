@@ -9,6 +9,8 @@ use mail_parser::{MessageParser, MimeHeaders};
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
 
+use super::Returned;
+
 /// A message in a list.
 #[derive(Debug, Clone, Serialize, Deserialize, ToSchema)]
 pub struct Summary {
@@ -24,6 +26,9 @@ pub struct Summary {
     pub subject: String,
     /// Whom the envelope named: copies and blind copies, too.
     pub recipients: Vec<String>,
+    /// Whom it comes back to where it can't be delivered: the envelope's return path.
+    #[serde(default)]
+    pub return_path: String,
     /// Its Message-ID.
     pub message_id: String,
     /// How many attachments it has.
@@ -42,6 +47,8 @@ pub struct Message {
     pub cc: String,
     /// Its text.
     pub text: String,
+    /// The same as HTML, where it has it; its pictures lead to the mailbox.
+    pub html: Option<String>,
     /// Its attachments.
     pub files: Vec<Attachment>,
 }
@@ -65,6 +72,8 @@ pub struct Attachment {
 pub struct Mailbox {
     folder: Arc<PathBuf>,
     list: Arc<Mutex<List>>,
+    /// Messages that came back.
+    pub returned: Returned,
 }
 
 /// What came, and the file that says so.
@@ -87,11 +96,11 @@ impl Mailbox {
         if !text.is_empty() && !text.ends_with('\n') {
             file.write_all(b"\n")?;
         }
-        Ok(Mailbox { folder: Arc::new(folder), list: Arc::new(Mutex::new(List { messages, file })) })
+        Ok(Mailbox { folder: Arc::new(folder), list: Arc::new(Mutex::new(List { messages, file })), returned: Returned::default() })
     }
 
     /// Keeps a message; it is on disk when this returns.
-    pub fn keep(&self, recipients: Vec<String>, received: String, raw: &[u8]) -> std::io::Result<Summary> {
+    pub fn keep(&self, return_path: &str, recipients: Vec<String>, received: String, raw: &[u8]) -> std::io::Result<Summary> {
         // Its list says what the head of a message says; what is in it is read when it is opened.
         let parsed = MessageParser::default().parse_headers(raw);
         let header = |name: &str| parsed.as_ref().and_then(|m| m.header_raw(name).map(|h| h.trim().to_owned())).unwrap_or_default();
@@ -104,6 +113,7 @@ impl Mailbox {
             to: addresses(parsed.as_ref().and_then(|m| m.to())),
             subject: parsed.as_ref().and_then(|m| m.subject()).unwrap_or_default().to_owned(),
             recipients,
+            return_path: return_path.to_owned(),
             message_id: header("Message-ID"),
             attachments: attachments(raw),
             size: raw.len(),
@@ -131,8 +141,11 @@ impl Mailbox {
         let summary = self.lock().messages.iter().find(|s| s.number == number)?.clone();
         let raw = self.raw(number)?;
         let parsed = MessageParser::default().parse(&raw)?;
+        let html = parsed.html_body.first().and_then(|part| parsed.parts.get(*part as usize)).filter(|part| part.is_text_html());
+        let html = html.and_then(|part| part.text_contents()).map(|html| shown(number, html));
         let files = parsed
             .attachments()
+            .filter(|part| part.content_id().is_none())
             .map(|part| Attachment {
                 name: part.attachment_name().unwrap_or("attachment").to_owned(),
                 kind: part
@@ -143,7 +156,22 @@ impl Mailbox {
                 bytes: part.contents().to_vec(),
             })
             .collect();
-        Some(Message { cc: addresses(parsed.cc()), text: parsed.body_text(0).map(|t| t.into_owned()).unwrap_or_default(), files, summary })
+        Some(Message {
+            cc: addresses(parsed.cc()),
+            text: parsed.body_text(0).map(|t| t.into_owned()).unwrap_or_default(),
+            html,
+            files,
+            summary,
+        })
+    }
+
+    /// A picture that a message shows: its media type and bytes.
+    pub fn inline(&self, number: u32, id: &str) -> Option<(String, Vec<u8>)> {
+        let raw = self.raw(number)?;
+        let parsed = MessageParser::default().parse(&raw)?;
+        let part = parsed.parts.iter().find(|part| part.content_id() == Some(id))?;
+        let kind = part.content_type().map(|c| format!("{}/{}", c.ctype(), c.subtype().unwrap_or("octet-stream")))?;
+        Some((kind, part.contents().to_vec()))
     }
 
     /// Throws all messages away.
@@ -160,6 +188,11 @@ impl Mailbox {
     fn lock(&self) -> std::sync::MutexGuard<'_, List> {
         self.list.lock().unwrap_or_else(std::sync::PoisonError::into_inner)
     }
+}
+
+/// A message's HTML with its pictures (RFC 2392) where the mailbox has them.
+fn shown(number: u32, html: &str) -> String {
+    html.replace("\"cid:", &format!("\"/api/practice/mailbox/{number}/inline/"))
 }
 
 /// How many parts of a message call themselves attachments (RFC 2183 2.2).

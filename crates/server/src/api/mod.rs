@@ -1,5 +1,6 @@
 //! The API, a file a resource. `/api/openapi.json` describes it.
 
+mod buckets;
 mod clauses;
 mod crm;
 mod dispatches;
@@ -11,11 +12,14 @@ mod help;
 mod jobs;
 mod language;
 mod mail;
+mod messages;
+mod printers;
 mod runs;
 mod settings;
 mod shared;
 mod sources;
 mod templates;
+mod triggers;
 mod upload;
 mod web_hook;
 
@@ -31,7 +35,7 @@ struct Api;
 
 /// What whoever has an address may ask.
 fn open_to_all() -> OpenApiRouter<App> {
-    OpenApiRouter::new().merge(forms::public()).merge(shared::router())
+    OpenApiRouter::new().merge(forms::public()).merge(shared::router()).merge(triggers::public())
 }
 
 fn office() -> OpenApiRouter<App> {
@@ -50,8 +54,12 @@ fn office() -> OpenApiRouter<App> {
         .merge(language::router())
         .merge(runs::router())
         .merge(mail::router())
+        .merge(triggers::router())
+        .merge(messages::router())
         .merge(settings::router())
         .merge(web_hook::router())
+        .merge(printers::router())
+        .merge(buckets::router())
 }
 
 /// The routes of the API.

@@ -2,6 +2,8 @@
 
 use std::hash::Hash;
 use std::num::NonZeroU32;
+use std::sync::Mutex;
+use std::time::{Duration, Instant};
 
 use axum::http::StatusCode;
 use governor::{DefaultKeyedRateLimiter, Quota, RateLimiter};
@@ -22,6 +24,8 @@ pub struct Guard {
     passcodes: DefaultKeyedRateLimiter<String>,
     /// Whatever is asked for: addresses are guessed one after the other.
     addresses: DefaultKeyedRateLimiter<Option<Sender>>,
+    /// When senders long gone were last forgotten.
+    swept: Mutex<Instant>,
 }
 
 /// What a sender asks for.
@@ -42,6 +46,7 @@ impl Default for Guard {
             answers: RateLimiter::keyed(a_minute(20)),
             passcodes: RateLimiter::keyed(a_minute(PASSCODES)),
             addresses: RateLimiter::keyed(a_minute(1_200)),
+            swept: Mutex::new(Instant::now()),
         }
     }
 }
@@ -49,16 +54,15 @@ impl Default for Guard {
 /// How many passcodes may be tried on one document in a minute, by all together.
 const PASSCODES: u32 = 10;
 
+/// How often senders long gone are forgotten.
+const SWEEPS_EVERY: Duration = Duration::from_secs(20);
+
 fn a_minute(count: u32) -> Quota {
     Quota::per_minute(NonZeroU32::new(count).unwrap_or(NonZeroU32::MIN))
 }
 
 /// Whether one more passes.
 fn passes<K: Clone + Eq + Hash>(limiter: &DefaultKeyedRateLimiter<K>, key: &K) -> Result<(), Refused> {
-    // Senders long gone are forgotten.
-    if limiter.len() > 10_000 {
-        limiter.retain_recent();
-    }
     limiter.check_key(key).map_err(|_| {
         Refused::new(StatusCode::TOO_MANY_REQUESTS, "too-often", "too many attempts. Wait a minute and send again; nothing is lost.")
     })
@@ -67,6 +71,7 @@ fn passes<K: Clone + Eq + Hash>(limiter: &DefaultKeyedRateLimiter<K>, key: &K) -
 impl Guard {
     /// Refuses what comes too often.
     pub fn pass(&self, asked: Asked, token: &str, from: Option<Sender>) -> Result<(), Refused> {
+        self.sweep();
         passes(&self.addresses, &from)?;
         let limiter = match asked {
             Asked::Look | Asked::Open => &self.looks,
@@ -74,6 +79,20 @@ impl Guard {
             Asked::Answer => &self.answers,
         };
         passes(limiter, &(token.to_owned(), from))
+    }
+
+    /// Forgets senders long gone, now and then: it looks at all of them.
+    fn sweep(&self) {
+        let Ok(mut swept) = self.swept.try_lock() else { return };
+        if swept.elapsed() < SWEEPS_EVERY {
+            return;
+        }
+        *swept = Instant::now();
+        for limiter in [&self.looks, &self.files, &self.answers] {
+            limiter.retain_recent();
+        }
+        self.passcodes.retain_recent();
+        self.addresses.retain_recent();
     }
 
     /// Refuses one passcode too many, whoever tries it.

@@ -9,7 +9,7 @@ use serde_json::{Value, json};
 use crate::office::Office;
 
 /// An office beside a practice CRM with so many cases, connected.
-async fn office(cases: usize) -> (Office, Crm, String) {
+pub async fn office(cases: usize) -> (Office, Crm, String) {
     let crm = Crm::new(cases);
     let listener = tokio::net::TcpListener::bind("127.0.0.1:0").await.expect("binds");
     let address = format!("http://{}/odata/", listener.local_addr().expect("an address"));
@@ -37,7 +37,7 @@ fn survey() -> Value {
     })
 }
 
-async fn fetched(office: &Office, id: &Value) -> Value {
+pub async fn fetched(office: &Office, id: &Value) -> Value {
     for _ in 0..600 {
         let now = office.get(&format!("/api/queries/{id}/fetch")).await;
         match now["state"].as_str() {
@@ -134,7 +134,7 @@ async fn a_question_brings_records_with_lists_and_pictures() {
 #[tokio::test(flavor = "multi_thread")]
 async fn a_service_that_pages_fails_and_limits_is_waited_for() {
     let (office, crm, _) = office(60).await;
-    crm.behave(Behaviour { latency: 2, page: 7, fail_every: 4, per_second: 0 });
+    crm.behave(Behaviour { latency: 2, page: 7, fail_every: 4, ..Behaviour::default() });
     let asks =
         json!({ "root": "Cases", "picks": { "fields": ["CaseID"], "lists": [{ "way": "Lines", "picks": { "fields": ["Item"] } }] } });
     let (_, query) = office.ask("POST", "/api/queries", json!({ "connection_id": 1, "asks": asks })).await;

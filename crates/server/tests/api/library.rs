@@ -3,37 +3,13 @@
 use axum::http::StatusCode;
 use serde_json::{Value, json};
 
-use crate::office::Office;
+use crate::office::{Office, docx};
 
 const DOT: &[u8] = &[
     0x89, b'P', b'N', b'G', 0x0d, 0x0a, 0x1a, 0x0a, 0, 0, 0, 13, b'I', b'H', b'D', b'R', 0, 0, 0, 1, 0, 0, 0, 1, 8, 0, 0, 0, 0, 0x3a, 0x7e,
     0x9b, 0x55, 0, 0, 0, 10, b'I', b'D', b'A', b'T', 0x78, 0x9c, 0x63, 0x60, 0, 0, 0, 2, 0, 1, 0x48, 0xaf, 0xa4, 0x71, 0, 0, 0, 0, b'I',
     b'E', b'N', b'D', 0xae, 0x42, 0x60, 0x82,
 ];
-
-/// A DOCX whose body is one paragraph.
-fn docx(text: &str) -> Vec<u8> {
-    use std::io::{Cursor, Write};
-    let mut out = zip::ZipWriter::new(Cursor::new(Vec::new()));
-    let main = "application/vnd.openxmlformats-officedocument.wordprocessingml.document.main+xml";
-    let word = "http://schemas.openxmlformats.org/wordprocessingml/2006/main";
-    for (name, content) in [
-        (
-            "[Content_Types].xml",
-            format!(
-                "<Types xmlns=\"http://schemas.openxmlformats.org/package/2006/content-types\"><Override PartName=\"/word/document.xml\" ContentType=\"{main}\"/></Types>"
-            ),
-        ),
-        (
-            "word/document.xml",
-            format!("<w:document xmlns:w=\"{word}\"><w:body><w:p><w:r><w:t>{text}</w:t></w:r></w:p></w:body></w:document>"),
-        ),
-    ] {
-        out.start_file(name, zip::write::SimpleFileOptions::default()).expect("starts");
-        out.write_all(content.as_bytes()).expect("writes");
-    }
-    out.finish().expect("finishes").into_inner()
-}
 
 /// What a template prints of values.
 async fn printed(office: &Office, template: &str, values: Value, locale: &str) -> Value {
@@ -170,4 +146,30 @@ async fn two_windows_never_overwrite_each_other_silently() {
     assert_eq!(office.ask("PUT", &seen, draft("First")).await.0, StatusCode::OK);
     assert!(office.refused("PUT", &seen, draft("Second")).await.starts_with("409 changed-elsewhere"));
     assert_eq!(office.get(&path).await["draft"]["title"], "First");
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn the_office_s_time_zone_says_what_day_it_is() {
+    let office = Office::furnished().await;
+    let path = "/api/dispatches/balance-reminders";
+    let letter = office.upload("/api/templates", &[("day.docx", &docx("[: today as date \"yyyy-MM-dd\"]"))]).await.1;
+    let mut bench = office.get(path).await;
+    bench["template_id"] = letter["id"].clone();
+    let bench = office.ask("PUT", path, bench).await.1;
+    let row = bench["records"][0]["row"].clone();
+    let day = async |zone: &str| {
+        let mut settings = office.get("/api/settings").await;
+        settings["time_zone"] = json!(zone);
+        let (status, kept) = office.ask("PUT", "/api/settings", settings).await;
+        assert_eq!((status, &kept["time_zone"]), (StatusCode::OK, &json!(zone)), "{kept}");
+        let page = office.get(&format!("{path}/pages/{row}")).await;
+        page["trace"][0]["printed"].as_str().expect("a day").to_owned()
+    };
+    // The first and the last place of the earth where a day begins are 26 hours apart.
+    let (first, last) = (day("Pacific/Kiritimati").await, day("Etc/GMT+12").await);
+    assert!(first > last, "{first} {last}");
+    let mut settings = office.get("/api/settings").await;
+    settings["time_zone"] = json!("Europe/Brackwater");
+    let told = office.refused("PUT", "/api/settings", settings).await;
+    assert_eq!(told, "422 time-zone: “Europe/Brackwater” is not a time zone. Choose one like Europe/Amsterdam.");
 }

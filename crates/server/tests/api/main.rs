@@ -1,13 +1,18 @@
 //! The API as a browser asks it, without a network.
 
+mod bounces;
+mod buckets;
 mod crm;
+mod crm_channel;
 mod deliveries;
 mod forms;
 mod laws;
 mod library;
 mod mail;
+mod messages;
 mod office;
 mod pages;
+mod printing;
 mod promise;
 mod resources;
 mod runs;
@@ -15,4 +20,5 @@ mod shared;
 mod sheet_columns;
 mod sources;
 mod templates;
+mod triggers;
 mod web_hooks;

@@ -6,7 +6,7 @@ use axum::Router;
 use axum::body::{Body, to_bytes};
 use axum::http::{Request, StatusCode};
 use mangle_server::public::{self, Limits};
-use mangle_server::{Channels, Options, app, demo, router};
+use mangle_server::{BounceMailbox, Channels, Options, Secret, app, demo, router};
 use serde_json::Value;
 use tower::ServiceExt;
 
@@ -36,11 +36,21 @@ impl Office {
     }
 
     async fn open(furnished: bool, port: u16) -> Office {
+        Office::open_with(furnished, port, None).await
+    }
+
+    /// The demo's office with a mail server, and the mailbox that its messages come back to.
+    pub async fn with_bounces(port: u16, bounces: (BounceMailbox, Secret)) -> Office {
+        Office::open_with(true, port, Some(bounces)).await
+    }
+
+    async fn open_with(furnished: bool, port: u16, bounces: Option<(BounceMailbox, Secret)>) -> Office {
         let folder = tempfile::tempdir().expect("a folder");
         let folders = vec![("Office".to_owned(), folder.path().join("office"))];
         std::fs::create_dir(&folders[0].1).expect("a folder for documents");
         let channels = Channels {
             smtp: Some(("127.0.0.1".into(), port)),
+            bounces,
             folders,
             hosts: vec!["localhost".into()],
             public_url: Some(PUBLIC.into()),
@@ -114,6 +124,21 @@ impl Office {
         self.public.clone().oneshot(request).await.expect("answers").status()
     }
 
+    /// What the public side says to what is posted to it.
+    pub async fn public_post(&self, path: &str, headers: &[(&str, &str)], body: &str) -> StatusCode {
+        let request =
+            headers.iter().fold(Request::builder().method("POST").uri(path), |request, (name, value)| request.header(*name, *value));
+        let request = request.body(Body::from(body.to_owned())).expect("a request");
+        self.public.clone().oneshot(request).await.expect("answers").status()
+    }
+
+    /// Asks with a key by which the same question is known again.
+    pub async fn ask_once(&self, path: &str, once: &str, body: Value) -> (StatusCode, Value) {
+        let request =
+            Request::builder().method("POST").uri(path).header("content-type", "application/json").header("idempotency-key", once);
+        self.send(request.body(Body::from(body.to_string())).expect("a request")).await
+    }
+
     /// Where the office leads whoever asks for a page.
     pub async fn leads_to(&self, path: &str) -> String {
         let request = Request::builder().uri(path).body(Body::empty()).expect("a request");
@@ -143,6 +168,21 @@ impl Office {
     }
 }
 
+/// A DOCX of one paragraph (ECMA-376).
+pub fn docx(text: &str) -> Vec<u8> {
+    let mut out = zip::ZipWriter::new(std::io::Cursor::new(Vec::new()));
+    let types = "<Types xmlns=\"http://schemas.openxmlformats.org/package/2006/content-types\"><Default Extension=\"rels\" ContentType=\"application/vnd.openxmlformats-package.relationships+xml\"/><Override PartName=\"/word/document.xml\" ContentType=\"application/vnd.openxmlformats-officedocument.wordprocessingml.document.main+xml\"/></Types>";
+    let relations = "<Relationships xmlns=\"http://schemas.openxmlformats.org/package/2006/relationships\"><Relationship Id=\"r1\" Type=\"http://schemas.openxmlformats.org/officeDocument/2006/relationships/officeDocument\" Target=\"word/document.xml\"/></Relationships>";
+    let body = format!(
+        "<w:document xmlns:w=\"http://schemas.openxmlformats.org/wordprocessingml/2006/main\"><w:body><w:p><w:r><w:t>{text}</w:t></w:r></w:p></w:body></w:document>"
+    );
+    for (name, content) in [("[Content_Types].xml", types), ("_rels/.rels", relations), ("word/document.xml", &body)] {
+        out.start_file(name, zip::write::SimpleFileOptions::default()).expect("begins");
+        std::io::Write::write_all(&mut out, content.as_bytes()).expect("written");
+    }
+    out.finish().expect("a zip").into_inner()
+}
+
 /// A file of the demo world.
 pub fn file(name: &str) -> Vec<u8> {
     std::fs::read(PathBuf::from("../../demo").join(name)).expect("the demo world")
@@ -156,7 +196,10 @@ fn saved(shown: Value) -> Value {
 }
 
 /// What a dispatch's screen shows beside what is saved.
-const SHOWN_ONLY: [&str; 17] = [
+const SHOWN_ONLY: [&str; 20] = [
+    "taken_by_rules",
+    "printers",
+    "crm",
     "key",
     "changed",
     "template",

@@ -60,6 +60,11 @@ impl Server {
         all.iter().map(read).collect()
     }
 
+    /// The messages that were taken, as they came.
+    pub fn raw(&self) -> Vec<String> {
+        self.messages.lock().expect("one at a time").clone()
+    }
+
     /// One session (RFC 5321).
     async fn talk(self, stream: TcpStream) -> std::io::Result<()> {
         let (read, mut write) = stream.into_split();

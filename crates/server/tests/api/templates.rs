@@ -4,7 +4,8 @@
 use axum::http::StatusCode;
 use serde_json::{Value, json};
 
-use crate::office::{Office, file};
+use crate::office::{Office, docx, file};
+use crate::runs::{THREE, items, until};
 
 /// The reminder with a sentence changed, as a word processor would save it.
 fn reworded(from: &str, to: &str) -> Vec<u8> {
@@ -246,4 +247,70 @@ async fn fields_are_ready_placeholders_and_choices_become_one() {
     let body = json!({ "path": "due date", "condition": "balanse > 0", "sheet_id": 1, "row": 17 });
     let (_, wrong) = office.ask("POST", "/api/language/compose", body).await;
     assert!(wrong["fault"].as_str().is_some_and(|f| f.contains("balanse")), "{wrong}");
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn each_record_takes_the_template_of_the_first_rule_that_is_true() {
+    let office = Office::furnished().await;
+    let path = "/api/dispatches/balance-reminders";
+    let short = office.upload("/api/templates", &[("short.docx", &docx("Short note for [: berth]"))]).await.1;
+    let rule = |condition: &str, template: Value| json!({ "condition": condition, "template": template });
+    let set = async |rules: Value, otherwise: &str| {
+        let mut bench = office.get(path).await;
+        bench["setup"]["ties"]["harbour due"] = json!("Yearly fee");
+        bench["setup"]["filter"] = json!(THREE);
+        bench["setup"]["channels"] = json!([]);
+        bench["setup"]["rules"] = rules;
+        bench["setup"]["otherwise"] = json!(otherwise);
+        office.ask("PUT", path, bench).await
+    };
+    let all = set(json!([]), "template").await.1;
+    let rows: Vec<Value> = all["records"].as_array().expect("records").iter().map(|one| one["row"].clone()).collect();
+    let first = office.get(&format!("{path}/pages/{}", rows[0])).await["values"]["berth"].as_str().expect("a berth").to_owned();
+    let second = office.get(&format!("{path}/pages/{}", rows[1])).await["values"]["berth"].as_str().expect("a berth").to_owned();
+    assert_ne!(first, second);
+
+    let own = json!({ "id": short["id"], "version": null });
+    let rules = json!([rule(&format!("berth = \"{first}\""), own.clone()), rule(&format!("berth = \"{second}\""), Value::Null)]);
+    let (status, bench) = set(rules.clone(), "template").await;
+    assert_eq!((status, &bench["taken_by_rules"]), (StatusCode::OK, &json!([1, 1, 1])), "{}", bench["obstacles"]);
+    assert_eq!(bench["records"].as_array().map(Vec::len), Some(2), "the second has no document");
+    let text = async |row: &Value| office.get(&format!("{path}/pages/{row}")).await["pages"][0]["text"].to_string();
+    assert!(text(&rows[0]).await.contains("Short note"));
+    assert!(!text(&rows[2]).await.contains("Short note"));
+
+    // A run makes each of its own template, and goes on with that version when a newer one comes.
+    let run = office.ask("POST", &format!("{path}/runs"), json!({ "count": 2 })).await.1;
+    until(&office, &run["id"], |run| run["state"] == "done" && run["failed"] == 0).await;
+    let documents = items(&office, &run["id"]).await;
+    assert_eq!(documents.len(), 2);
+    let pages = |item: &Value| item["documents"][0]["id"].clone();
+    let file = office.bytes(&format!("/api/documents/{}", pages(&documents[0]))).await;
+    assert!(file.starts_with(b"%PDF"));
+
+    // One that no rule takes is found, where there should be a rule for it.
+    set(rules, "finding").await;
+    let view = office.ask("POST", &format!("{path}/preflight"), Value::Null).await.1;
+    assert!(view.to_string().contains("no template rule is true") || view.to_string().contains("No template rule is true"), "{view}");
+    // A rule that can't be read, or whose template is gone, stops a run and says so.
+    for wrong in [rule("berth =", Value::Null), rule(" ", Value::Null), rule("true", json!({ "id": 999, "version": null }))] {
+        let (status, bench) = set(json!([wrong]), "template").await;
+        assert_eq!((status, bench["obstacles"].as_array().map(Vec::len)), (StatusCode::OK, Some(1)), "{}", bench["obstacles"]);
+    }
+    let joint = {
+        let mut bench = set(json!([rule("true", own.clone())]), "template").await.1;
+        bench["setup"]["joint"] = json!(true);
+        office.ask("PUT", path, bench).await.1
+    };
+    assert!(joint["obstacles"].to_string().contains("joint-rules"), "{}", joint["obstacles"]);
+    let mut bench = office.get(path).await;
+    bench["setup"]["joint"] = json!(false);
+    office.ask("PUT", path, bench).await;
+    set(json!([rule("true", own)]), "template").await;
+    let (status, refused) = office.ask("DELETE", &format!("/api/templates/{}", short["id"]), Value::Null).await;
+    assert_eq!(status, StatusCode::CONFLICT, "a rule uses it: {refused}");
+    // A run that has used it may make its documents again.
+    set(json!([]), "template").await;
+    let (status, refused) = office.ask("DELETE", &format!("/api/templates/{}", short["id"]), Value::Null).await;
+    assert_eq!(status, StatusCode::CONFLICT, "a run has used it: {refused}");
 }

@@ -1,17 +1,18 @@
 <script setup lang="ts">
 import { computed, onMounted, ref } from 'vue'
 
-import { api, ask, attempt, type Schemas } from '../../api/client'
+import { api, ask, attempt, upload, type Schemas } from '../../api/client'
+import { size } from '../../api/words'
 import FormLine from '../../parts/FormLine.vue'
 import type { ChannelProps } from '../../registries/channels'
+import EmailMessage from './EmailMessage.vue'
 
 /** The settings of the e-mail channel. */
 const props = defineProps<ChannelProps<'email'>>()
-const fields: ['to' | 'cc' | 'bcc' | 'subject', string, string][] = [
+const fields: ['to' | 'cc' | 'bcc', string, string][] = [
   ['to', 'To', 'A placeholder, or addresses separated by commas'],
   ['cc', 'Cc', ''],
   ['bcc', 'Bcc', ''],
-  ['subject', 'Subject', ''],
 ]
 
 /** The office's senders, for the list of those to choose from. */
@@ -27,6 +28,28 @@ const attached = computed(() => {
   const pdf = closed.value ? 'The password-protected PDF' : 'The PDF'
   return both && !closed.value ? `${pdf} and the DOCX` : pdf
 })
+
+type Email = typeof props.channel
+const limit = (c: Email, text: string) => {
+  c.link_above = Number.parseInt(text, 10) || null
+  if (c.link_above && !c.link_note) c.link_note = 'Your documents: [: document.link]'
+}
+const picker = ref<HTMLInputElement>()
+async function addFile() {
+  const file = picker.value?.files?.[0]
+  if (picker.value) picker.value.value = ''
+  if (!file) return
+  const params = { path: { key: props.bench.key } }
+  const kept = await attempt(() =>
+    ask(
+      api.POST('/api/dispatches/{key}/files', {
+        params,
+        ...upload([file]),
+      }),
+    ),
+  )
+  if (kept) props.change((c) => c.files.push(kept))
+}
 </script>
 
 <template>
@@ -90,13 +113,50 @@ const attached = computed(() => {
       <el-option :value="false" label="None" />
     </el-select>
   </FormLine>
-  <FormLine class="wide" label="Message">
+  <FormLine
+    v-if="channel.attach"
+    label="Largest attachment, MB"
+    about="Larger documents go as the share link. Blank for no limit."
+  >
     <el-input
-      class="code"
-      type="textarea"
-      :rows="7"
-      :model-value="channel.body"
-      @update:model-value="(text: string) => change((c) => (c.body = text), true)"
+      name="link-above"
+      inputmode="numeric"
+      :model-value="channel.link_above?.toString() ?? ''"
+      @update:model-value="(text: string) => change((c) => limit(c, text), true)"
     />
   </FormLine>
+  <FormLine
+    v-if="channel.attach && channel.link_above != null"
+    class="wide"
+    label="Message with a share link"
+    about="Added to the message in the place of the documents."
+  >
+    <el-input
+      class="code"
+      name="link-note"
+      :model-value="channel.link_note"
+      @update:model-value="(text: string) => change((c) => (c.link_note = text), true)"
+    />
+  </FormLine>
+  <FormLine group class="wide" label="Files" about="Attached to every message.">
+    <div v-for="(own, at) in channel.files" :key="own.file" class="file">
+      <span>{{ own.name }}</span> <span class="quiet">{{ size(own.size) }}</span>
+      <el-button text :aria-label="`Remove ${own.name}`" @click="change((c) => c.files.splice(at, 1))"
+        >Remove</el-button
+      >
+    </div>
+    <div>
+      <el-button @click="picker?.click()">Add file</el-button>
+      <input ref="picker" type="file" hidden aria-label="File to attach" @change="addFile" />
+    </div>
+  </FormLine>
+  <EmailMessage :bench="bench" :channel="channel" :change="change" />
 </template>
+
+<style scoped>
+.file {
+  display: flex;
+  align-items: center;
+  gap: 8px;
+}
+</style>

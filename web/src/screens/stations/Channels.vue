@@ -4,9 +4,11 @@ import { nextTick, ref } from 'vue'
 import type { Bench } from '../../api/bench'
 import type { Schemas } from '../../api/client'
 import { said, stationOf } from '../../api/diagnostics'
+import AddMenu from '../../parts/AddMenu.vue'
 import FormLine from '../../parts/FormLine.vue'
 import FormulaInput from '../../parts/FormulaInput.vue'
 import Group from '../../parts/Group.vue'
+import SwitchBar from '../../parts/SwitchBar.vue'
 import {
   channelKind,
   channelKinds,
@@ -64,16 +66,12 @@ const planned = (at: number) => props.page?.deliveries.find((one) => one.channel
   </p>
   <div ref="list">
     <Group v-for="(one, at) in bench.setup.channels" :key="at" :title="channelName(one)">
-      <div class="wide bar">
-        <el-switch
-          :model-value="one.on"
-          :aria-label="`Use ${channelName(one)}`"
-          @change="(on) => set(at, (c) => (c.on = Boolean(on)))"
-        />
-        <span class="quiet">{{ one.on ? 'On' : 'Off' }}</span>
-        <span class="push" />
-        <el-button text :aria-label="`Remove ${channelName(one)}`" @click="remove(at)">Remove</el-button>
-      </div>
+      <SwitchBar
+        :on="one.on"
+        :name="channelName(one)"
+        @set="(on) => set(at, (c) => (c.on = on))"
+        @remove="remove(at)"
+      />
       <template v-if="one.on">
         <component
           :is="channelKind(one.channel.kind)?.settings"
@@ -139,16 +137,7 @@ const planned = (at: number) => props.page?.deliveries.find((one) => one.channel
       </template>
     </Group>
   </div>
-  <el-dropdown trigger="click" @command="add">
-    <el-button>Add channel</el-button>
-    <template #dropdown>
-      <el-dropdown-menu>
-        <el-dropdown-item v-for="kind in channelKinds" :key="kind.kind" :command="kind.kind">
-          {{ kind.name }}<span class="quiet about">{{ kind.about }}</span>
-        </el-dropdown-item>
-      </el-dropdown-menu>
-    </template>
-  </el-dropdown>
+  <AddMenu label="Add channel" :kinds="channelKinds" @add="add" />
   <p
     v-for="obstacle in bench.obstacles.filter((o) => stationOf(o) === 'channels')"
     :key="said(obstacle)"
@@ -160,15 +149,6 @@ const planned = (at: number) => props.page?.deliveries.find((one) => one.channel
 </template>
 
 <style scoped>
-.bar {
-  display: flex;
-  align-items: center;
-  gap: 8px;
-  margin-bottom: 6px;
-}
-.about {
-  margin-left: 12px;
-}
 .preview {
   border: 1px solid var(--line);
   border-radius: var(--radius);

@@ -3,10 +3,15 @@ import { computed, onMounted, ref } from 'vue'
 
 import type { Bench } from '../../api/bench'
 import { api, ask, attempt, type Schemas, upload } from '../../api/client'
+import { said, stationOf } from '../../api/diagnostics'
 import { count } from '../../api/words'
 import FilePick from '../../parts/FilePick.vue'
+import TemplateRules from '../../parts/TemplateRules.vue'
 
-const props = defineProps<{ bench: Bench; change: (work: (bench: Bench) => void) => void }>()
+const props = defineProps<{
+  bench: Bench
+  change: (work: (bench: Bench) => void, soon?: boolean) => void
+}>()
 const templates = ref<Schemas['TemplateInfo'][]>([])
 const load = () => attempt(async () => (templates.value = await ask(api.GET('/api/templates'))))
 onMounted(load)
@@ -58,4 +63,14 @@ async function take(files: File[]) {
   <p v-else-if="bench.template_id">
     <RouterLink :to="`/templates/${bench.template_id}`">Open template</RouterLink>
   </p>
+  <p
+    v-for="obstacle in bench.obstacles.filter(
+      (o) => o.code !== 'template-problems' && stationOf(o) === 'template',
+    )"
+    :key="said(obstacle)"
+    class="problem"
+  >
+    {{ said(obstacle) }}
+  </p>
+  <TemplateRules v-if="bench.template_id" :bench="bench" :templates="templates" :change="change" />
 </template>

@@ -7,6 +7,7 @@ mod language;
 mod mapping;
 mod names;
 mod output;
+mod recipients;
 mod source;
 mod template;
 
@@ -21,5 +22,6 @@ pub const ALL: &[&dyn Check] = &[
     &names::FileName,
     &output::Output,
     &channels::Channels,
+    &recipients::Recipients,
     &language::Language,
 ];

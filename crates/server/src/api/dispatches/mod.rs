@@ -1,5 +1,6 @@
 //! Dispatches: the list, and what a file each of the bench's stations asks for.
 
+mod files;
 mod pictures;
 mod preview;
 
@@ -27,6 +28,7 @@ pub fn router() -> OpenApiRouter<App> {
         .routes(routes!(start))
         .routes(routes!(proofs))
         .routes(routes!(copy))
+        .routes(routes!(files::add))
         .routes(routes!(pictures::list, pictures::add))
         .routes(routes!(pictures::show, pictures::remove))
 }

@@ -1,10 +1,14 @@
 //! PDFs as files: several joined into one, one closed by a password.
 
+mod raster;
+
 use std::collections::BTreeMap;
 use std::sync::Arc;
 
 use lopdf::encryption::crypt_filters::{Aes256CryptFilter, CryptFilter};
 use lopdf::{Document, EncryptionState, EncryptionVersion, Object, ObjectId, Permissions, dictionary};
+
+pub use raster::raster;
 
 /// PDFs that can't be joined.
 #[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
