@@ -673,6 +673,82 @@ def berths(path):
     d.save(out)
     pack(path, out.getvalue())
 
+def agreement(path, title, lines, right="Harbour office, 1 Slipway Row"):
+    """A part of the welcome pack: its title, and paragraphs; a tuple is a row of a table."""
+    d = docx.Document()
+    d.core_properties.author, d.core_properties.title = "Brackwater Quay", title
+    d.core_properties.created = d.core_properties.modified = dt.datetime(2026, 11, 2, 9, 0)
+    style = d.styles["Normal"]
+    style.font.name, style.font.size = "Arial", Pt(10.5)
+    style.paragraph_format.space_after = Pt(8)
+    s = d.sections[0]
+    s.page_width, s.page_height = Cm(21), Cm(29.7)
+    s.left_margin = s.right_margin = Cm(2.5)
+    s.top_margin, s.bottom_margin, s.header_distance, s.footer_distance = Cm(3.6), Cm(2.4), Cm(1.4), Cm(1.1)
+    letterhead(d, s, Cm(16), right)
+    footer(d, s, Cm(16), "[: ref]", 8.5)
+    heading = d.add_heading(title, 1)
+    for run in heading.runs:
+        run.font.name, run.font.size, run.font.color.rgb = "Arial", Pt(16), RGBColor(0x1E, 0x3A, 0x5F)
+    table = None
+    for line in lines:
+        if isinstance(line, str):
+            table = None
+            d.add_paragraph(line)
+            continue
+        if table is None:
+            table = d.add_table(rows=0, cols=2)
+            table.autofit = False
+            cell_borders(table)
+        cells = table.add_row().cells
+        for cell, text, w in zip(cells, line, (Cm(6), Cm(10))):
+            cell.width = w
+            q = cell.paragraphs[0]
+            q.paragraph_format.space_before = q.paragraph_format.space_after = Pt(3)
+            q.add_run(text)
+    out = io.BytesIO()
+    d.save(out)
+    pack(path, out.getvalue())
+
+
+def welcome():
+    """The parts of the welcome pack."""
+    agreement(HERE / "welcome-licence.docx", "Your berth licence in short", [
+        "Dear [: salutation] [: last name],",
+        "welcome to Brackwater Quay. This is what we have agreed; the licence itself is in our files and yours.",
+        ("Berth", "[: berth]"),
+        ("Boat", "“[: boat name]”, [: type], [: loa as number \"0.0\"] m"),
+        ("[:keep row if since is not blank]Since", "[: since as date long]"),
+        ("Yearly fee", "[: yearly fee as money \"EUR\"]"),
+        ("[:keep row if deposit > 0]Deposit", "[: deposit as money \"EUR\"]"),
+        "Please read the rules of the harbour, which follow, and keep them on board.",
+        "The harbour office",
+    ])
+    agreement(HERE / "welcome-metered.docx", "Electricity by the meter", [
+        "Your berth [: berth] has a socket of 16 A with a meter of its own. We read it on the last day of each month.",
+        ("Price", "EUR 0.42 a kWh"),
+        ("Largest load", "3.6 kW"),
+        "Unplug the cable when you leave the berth for more than a night.",
+    ])
+    agreement(HERE / "welcome-flat.docx", "Electricity at a flat rate", [
+        "Your berth [: berth] has a socket of 6 A without a meter.",
+        ("Price", "EUR 14 a month, in the yearly fee"),
+        ("Largest load", "1.3 kW"),
+        "Heaters are not allowed at this socket.",
+    ])
+    agreement(HERE / "welcome-liveaboard.docx", "Living aboard", [
+        "“[: boat name]” is registered with us as your home. In addition to the licence:",
+        "The berth has water all the year. Waste goes to the station at the yard, never into the basin.",
+        "Tell the harbour office when you are away for more than a week, and whom we can call.",
+    ])
+
+
+def rules(path):
+    """The harbour's rules as a fixed PDF, printed by a browser: headings, a list, a table, tags."""
+    html = HERE / "harbour-rules.html"
+    import subprocess
+    subprocess.run(["chromium", "--headless", "--no-sandbox", "--disable-gpu", "--no-pdf-header-footer", "--generate-pdf-document-outline", f"--print-to-pdf={path}", html.as_uri()], check=True)
+
 
 if __name__ == "__main__":
     season()
@@ -687,3 +763,5 @@ if __name__ == "__main__":
     survey(HERE / "survey-report.docx")
     berths(HERE / "berth-list.docx")
     dock_pass(HERE / "dock-pass.docx")
+    welcome()
+    rules(HERE / "harbour-rules.pdf")

@@ -18,6 +18,7 @@ use crate::cache::Cache;
 use crate::crm::Secrets;
 use crate::files::Files;
 use crate::jobs::{self, CrmRecords, Journal, Outbox, SheetColumns};
+use crate::packs::FixedPart;
 use crate::prepare::{LoadedSheet, LoadedTemplate};
 use crate::store::snapshots::Snapshot;
 use crate::store::{Store, settings};
@@ -63,15 +64,17 @@ pub struct Inner {
     /// The address that the office's people open the application at, without a slash at its end.
     pub office_url: Option<String>,
     /// Shared documents that were asked for just now, by number.
-    pub(crate) shared: Cache<share::Ready>,
+    pub(crate) shared: Cache<i64, share::Ready>,
     /// What has begun to be delivered.
     pub(crate) journal: Journal,
     /// The kinds of channels, each with what waits for it.
     pub outboxes: Vec<Outbox>,
     /// Compiled templates by version.
-    pub(crate) templates: Cache<LoadedTemplate>,
+    pub(crate) templates: Cache<i64, LoadedTemplate>,
+    /// The PDFs and pictures that are parts of packs, by their files.
+    pub(crate) parts: Cache<String, FixedPart>,
     /// Sheets with their records, by number.
-    pub(crate) sheets: Cache<Arc<LoadedSheet>>,
+    pub(crate) sheets: Cache<i64, Arc<LoadedSheet>>,
     /// Held while an open sheet takes changed cells over.
     pub(crate) patching: tokio::sync::Mutex<()>,
     /// The clauses that were used last, compiled, with the office that they are of.
@@ -153,6 +156,7 @@ pub(crate) async fn open_with(options: Options, adapters: impl FnOnce(&Store, &A
         journal: Journal::open(&options.folder)?,
         outboxes,
         templates: Cache::new(32, MOST_TEMPLATES),
+        parts: Cache::new(32, MOST_TEMPLATES),
         sheets: Cache::new(32, MOST_SHEETS),
         patching: tokio::sync::Mutex::default(),
         clauses: Mutex::default(),

@@ -1,8 +1,10 @@
-//! What is kept ready in memory: by number, weighed in bytes. What was not used for long goes
+//! What is kept ready in memory: by number or name, weighed in bytes. What was not used for long goes
 //! first where there is too much of it.
 
-use quick_cache::Weighter;
+use std::hash::Hash;
+
 use quick_cache::sync::Cache as Quick;
+use quick_cache::{Equivalent, Weighter};
 
 /// How many bytes something takes in memory, about.
 pub trait Weigh {
@@ -13,35 +15,35 @@ pub trait Weigh {
 #[derive(Debug, Clone)]
 struct Bytes;
 
-impl<T: Weigh> Weighter<i64, T> for Bytes {
-    fn weight(&self, _number: &i64, value: &T) -> u64 {
+impl<K, T: Weigh> Weighter<K, T> for Bytes {
+    fn weight(&self, _key: &K, value: &T) -> u64 {
         value.bytes().max(1) as u64
     }
 }
 
-/// Values by number.
+/// Values by number or name.
 #[allow(missing_debug_implementations)]
-pub struct Cache<T>(Quick<i64, T, Bytes>);
+pub struct Cache<K, T>(Quick<K, T, Bytes>);
 
-impl<T: Weigh + Clone> Cache<T> {
+impl<K: Eq + Hash, T: Weigh + Clone> Cache<K, T> {
     /// A cache that holds so many bytes in all, about so many values.
-    pub fn new(values: usize, bytes: usize) -> Cache<T> {
+    pub fn new(values: usize, bytes: usize) -> Cache<K, T> {
         Cache(Quick::with_weighter(values, bytes as u64, Bytes))
     }
 
-    /// The value of a number.
-    pub fn get(&self, number: i64) -> Option<T> {
-        self.0.get(&number)
+    /// The value of a key.
+    pub fn get<Q: Hash + Equivalent<K> + ?Sized>(&self, key: &Q) -> Option<T> {
+        self.0.get(key)
     }
 
     /// Keeps a value.
-    pub fn insert(&self, number: i64, value: T) {
-        self.0.insert(number, value);
+    pub fn insert(&self, key: K, value: T) {
+        self.0.insert(key, value);
     }
 
     /// Takes a value out.
-    pub fn take(&self, number: i64) -> Option<T> {
-        self.0.remove(&number).map(|(_, value)| value)
+    pub fn take(&self, key: &K) -> Option<T> {
+        self.0.remove(key).map(|(_, value)| value)
     }
 
     /// Forgets all.
@@ -75,17 +77,17 @@ mod tests {
             cache.insert(number, Heavy(Arc::new(vec![0; 1_000])));
             assert!(cache.bytes() <= 10_000, "{}", cache.bytes());
         }
-        assert!((0..50).filter(|number| cache.get(*number).is_some()).count() >= 5);
+        assert!((0..50).filter(|number| cache.get(number).is_some()).count() >= 5);
         // What is larger than all of it is used without being kept.
         cache.insert(99, Heavy(Arc::new(vec![0; 20_000])));
-        assert!(cache.get(99).is_none() && cache.bytes() <= 10_000);
+        assert!(cache.get(&99).is_none() && cache.bytes() <= 10_000);
         // One that takes more than half of the room is kept beside small ones.
         cache.clear();
         cache.insert(1, Heavy(Arc::new(vec![0; 6_000])));
         (2..5).for_each(|number| cache.insert(number, Heavy(Arc::new(vec![0; 500]))));
-        assert!((1..5).all(|number| cache.get(number).is_some()));
+        assert!((1..5).all(|number| cache.get(&number).is_some()));
         cache.insert(7, Heavy(Arc::new(vec![1])));
-        let taken = cache.take(7).expect("there");
+        let taken = cache.take(&7).expect("there");
         assert_eq!(Arc::strong_count(&taken.0), 1, "nobody else holds it");
         cache.clear();
         assert_eq!(cache.bytes(), 0);

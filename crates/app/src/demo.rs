@@ -1,13 +1,16 @@
 //! The demo world: Brackwater Quay's files brought in as a person would, and a
 //! dispatch with two things left to do.
 
+use std::collections::HashMap;
+
 use anyhow::{Context, Result};
 use mangle_core::channel::{Channel, ChannelSetup, EmailChannel};
 use mangle_core::crm::{CrmQuery, ListPick, Picks};
-use mangle_core::dispatch::Setup;
+use mangle_core::dispatch::{Inclusion, Numbering, Pack, Part, PartContent, Setup};
 
 use crate::crm::{connections, queries};
 use crate::forms::desk;
+use crate::packs::{self, NewPack};
 use crate::store::settings::{self, Settings};
 use crate::store::{dispatches, sheets};
 use crate::transfer::Upload;
@@ -48,9 +51,31 @@ fn by_email(email: EmailChannel) -> Vec<ChannelSetup> {
     vec![ChannelSetup::new(Channel::Email(email))]
 }
 
+/// The welcome pack, where all its parts are there: the licence in short, the harbour's rules, one of
+/// two agreements on electricity, and what holds for those who live aboard.
+fn welcome(parts: &HashMap<&str, PartContent>) -> Option<Pack> {
+    let part = |name: &str, file: &str, include: Inclusion| {
+        Some(Part { name: name.to_owned(), title: String::new(), content: parts.get(file)?.clone(), include, repeat: String::new() })
+    };
+    let one_of = |condition: &str| Inclusion::OneOf { group: "Electricity".to_owned(), condition: condition.to_owned() };
+    let parts = vec![
+        part("Your berth licence in short", "welcome-licence.docx", Inclusion::Always)?,
+        part("Harbour rules", "harbour-rules.pdf", Inclusion::Always)?,
+        part("Electricity by the meter", "welcome-metered.docx", one_of("electricity = \"metered\""))?,
+        part("Electricity at a flat rate", "welcome-flat.docx", one_of(""))?,
+        part("Living aboard", "welcome-liveaboard.docx", Inclusion::If { condition: "liveaboard".to_owned() })?,
+    ];
+    Some(Pack {
+        parts,
+        numbering: Numbering::PerPart,
+        cover: "Welcome to [: office.name]\n[: first name] [: last name]".to_owned(),
+        contents: true,
+    })
+}
+
 /// Brings files in; the sheet `Holders` and the letter become the dispatch *Balance
 /// reminders*, with the berth list *Berth list*; the refit cases and the quote become
-/// *Refit quotes*.
+/// *Refit quotes*, the parts of the welcome pack become the pack and the dispatch *Welcome packs*.
 pub async fn demo(app: &App, files: &[(&str, &[u8])]) -> Result<()> {
     let office = Settings {
         office_name: "Brackwater Quay".to_owned(),
@@ -61,6 +86,7 @@ pub async fn demo(app: &App, files: &[(&str, &[u8])]) -> Result<()> {
     };
     app.store.with(move |c| settings::write(c, &office)).await?;
     let (mut letter, mut holders, mut quote, mut cases, mut list) = (None, None, None, None, None);
+    let mut parts: HashMap<&str, PartContent> = HashMap::new();
     for (name, bytes) in files {
         if name.ends_with(".form.json") {
             let form = serde_json::from_slice(bytes).with_context(|| format!("{name} is not a form"))?;
@@ -68,12 +94,17 @@ pub async fn demo(app: &App, files: &[(&str, &[u8])]) -> Result<()> {
             continue;
         }
         let file = Upload { name: (*name).to_owned(), bytes: bytes.to_vec() };
+        if name.ends_with(".pdf") {
+            parts.insert(name, packs::keep_file(app, file).await?.content);
+            continue;
+        }
         if name.ends_with(".docx") {
             let id = templates::keep(app, None, file).await?;
             match *name {
                 name if name.contains("quote") => quote = Some(id),
                 name if name.contains("survey") => {}
                 name if name.contains("list") => list = Some(id),
+                name if name.starts_with("welcome") => drop(parts.insert(name, PartContent::Template { id, version: None })),
                 _ => letter = Some(id),
             }
         } else {
@@ -83,6 +114,10 @@ pub async fn demo(app: &App, files: &[(&str, &[u8])]) -> Result<()> {
             cases = cases.or(first.filter(|_| name.contains("cases")));
         }
     }
+    let pack = match welcome(&parts) {
+        Some(pack) => Some(packs::add(app, NewPack { name: "Welcome pack".to_owned(), pack }).await?.info.id),
+        None => None,
+    };
     let setup = Setup {
         ties: [("due".to_owned(), "Due date".to_owned())].into(),
         filter: "days overdue > 30".to_owned(),
@@ -115,6 +150,18 @@ pub async fn demo(app: &App, files: &[(&str, &[u8])]) -> Result<()> {
         locale: "en-GB".to_owned(),
         ..Setup::default()
     };
+    let welcomes = Setup {
+        filter: "since >= 2025-01-01 and left is blank".to_owned(),
+        name: "Welcome [: ref]".to_owned(),
+        channels: by_email(EmailChannel {
+            to: "[: e-mail]".to_owned(),
+            subject: "Welcome to [: office.name], berth [: berth]".to_owned(),
+            body: "Dear [: salutation] [: last name],\n\nplease find all that you need for your berth attached.\n\n[: office.name]\n"
+                .to_owned(),
+            ..EmailChannel::default()
+        }),
+        ..Setup::default()
+    };
     app.store
         .with(move |c| -> Result<()> {
             if let Some(sheet) = holders {
@@ -123,6 +170,9 @@ pub async fn demo(app: &App, files: &[(&str, &[u8])]) -> Result<()> {
             }
             if let (Some(quote), Some(cases)) = (quote, cases) {
                 dispatches::add(c, "Refit quotes", Some(quote), Some(cases), &quotes, &clock::stamp())?;
+            }
+            if pack.is_some() {
+                dispatches::add(c, "Welcome packs", pack, holders, &welcomes, &clock::stamp())?;
             }
             if list.is_some() {
                 dispatches::add(c, "Berth list", list, holders, &berths, &clock::stamp())?;

@@ -6,8 +6,10 @@ use jiff::civil::DateTime;
 use mangle_core::dispatch::Format;
 use zip::write::SimpleFileOptions;
 
+use crate::dispatches::find;
 use crate::prepare::blocking;
 use crate::store::documents::{self, DocumentInfo};
+use crate::store::running::{self, RunningInfo};
 use crate::transfer::Download;
 use crate::{App, Error, Outcome, clock};
 
@@ -67,6 +69,28 @@ pub async fn pdf_of_run(app: &App, id: i64) -> Outcome<Download> {
     }
     let bytes = blocking(move || mangle_documents::pdf::join(files)).await?.map_err(|e| Error::conflict("join", e.to_string()))?;
     Ok(Download::new("application/pdf", &format!("{} {}.pdf", run.dispatch_name, &run.started[..10]), bytes))
+}
+
+/// The running documents of a dispatch, the last changed first.
+pub async fn running(app: &App, key: &str) -> Outcome<Vec<RunningInfo>> {
+    let dispatch = find(app, key).await?;
+    Ok(app.store.with(move |c| running::list(c, dispatch.id)).await?)
+}
+
+/// A running document: the PDFs that were added to it, in their order, with a bookmark for each.
+pub async fn running_pdf(app: &App, key: &str, name: String) -> Outcome<Download> {
+    let dispatch = find(app, key).await?;
+    let title = format!("{name}.pdf");
+    let found = app.store.with(move |c| running::files(c, dispatch.id, &name)).await?;
+    if found.is_empty() {
+        return Err(Error::missing("the running document"));
+    }
+    let mut files = Vec::with_capacity(found.len());
+    for (name, file) in found {
+        files.push((name, app.files.get(&file).await?));
+    }
+    let bytes = blocking(move || mangle_documents::pdf::join(files)).await?.map_err(|e| Error::conflict("join", e.to_string()))?;
+    Ok(Download::new("application/pdf", &title, bytes))
 }
 
 /// One document.

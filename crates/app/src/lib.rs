@@ -22,6 +22,7 @@ pub mod language;
 pub mod mail;
 pub mod making;
 pub mod messages;
+pub mod packs;
 pub mod pages;
 pub mod pictures;
 pub mod prepare;

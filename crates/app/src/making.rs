@@ -8,8 +8,9 @@ use mangle_core::dispatch::{Attach, Format, PdfStandard, Plan};
 use mangle_core::language::Scope;
 use mangle_core::preflight::{Finding, Outline, Purpose, check};
 use mangle_core::records::{Record, to_json, to_rows};
+use mangle_documents::bound::Bound;
 use mangle_documents::formats::{Filled, Means, Template};
-use mangle_documents::layout::{Attached, AttachedKind, Made as Pages, PdfWish, Standard, Typesetter};
+use mangle_documents::layout::{Attached, AttachedKind, PdfWish, Standard, Typesetter};
 
 /// What the check of one record gives.
 pub type Checked = Result<(Filled, Outline), Vec<Finding>>;
@@ -89,7 +90,7 @@ pub fn documents(
 }
 
 /// The typeset pages of a filled template.
-pub fn page_of(template: &dyn Template, filled: &Filled, typesetter: &Typesetter<'_>) -> Result<Pages> {
+pub fn page_of(template: &dyn Template, filled: &Filled, typesetter: &Typesetter<'_>) -> Result<Bound> {
     template.typeset(filled, typesetter).context("the pages can't be created")
 }
 
@@ -113,7 +114,7 @@ fn pdf(
     let (standard, attach) = plan.pdf;
     let attachment = attachment(attach, record)?;
     let attached = attachment.as_ref().map(|(kind, bytes)| Attached { kind: *kind, bytes });
-    let pages = page_of(template, filled, &Typesetter { proof, attached })?;
+    let pages = page_of(template, filled, &Typesetter { proof, attached, ..Typesetter::default() })?;
     let standard = match standard {
         PdfStandard::Plain => None,
         PdfStandard::A2b => Some(Standard::A2b),

@@ -1,8 +1,9 @@
 //! Pages as the screens show them: SVG, and where each mark stands on them.
 
 use mangle_core::template::{Took, Traced};
+use mangle_documents::bound::Bound;
 use mangle_documents::formats::Filled;
-use mangle_documents::layout::{Made, MarkedSpot};
+use mangle_documents::layout::MarkedSpot;
 use serde::Serialize;
 
 /// How many pages are shown at most.
@@ -78,7 +79,7 @@ pub struct PageMark {
 
 impl Pages {
     /// The pages of a filled document, with its signature fields.
-    pub fn filled(filled: &Filled, made: &Made) -> Pages {
+    pub fn filled(filled: &Filled, made: &Bound) -> Pages {
         let field = |spot: MarkedSpot| {
             let place = filled.signer(spot.number)?;
             let (role, field) = (place.role.clone(), place.field.word().to_owned());
@@ -89,7 +90,7 @@ impl Pages {
     }
 
     /// The pages of what was made.
-    pub fn of(made: &Made) -> Pages {
+    pub fn of(made: &Bound) -> Pages {
         let count = made.page_count();
         let pages = (0..count.min(SHOWN))
             .filter_map(|page| {

@@ -20,12 +20,14 @@ use mangle_documents::layout::FontSet;
 use crate::App;
 use crate::cache::Weigh;
 use crate::error::Error;
+use crate::packs::Opening;
 use crate::pictures::OfficePictures;
 use crate::share::Links;
 use crate::store::dispatches::Dispatch;
 use crate::store::settings::Settings;
 use crate::store::sheets::SheetChange;
 use crate::store::snapshots::Snapshot;
+use crate::store::templates::{PACK, Version};
 use crate::store::{fonts, messages, pictures, sheets, templates};
 
 /// A sheet with its records.
@@ -128,25 +130,42 @@ impl Weigh for Arc<LoadedSheet> {
 impl App {
     /// The compiled template of a version.
     pub async fn template(&self, version: i64) -> Result<Arc<dyn Template>, Error> {
-        if let Some(ready) = self.templates.get(version) {
-            return Ok(ready.template);
-        }
-        let ready = self.open_template(version, self.fonts().await?).await?;
-        self.templates.insert(version, ready.clone());
-        Ok(ready.template)
+        self.open_version(version, Opening::default(), &[]).await
     }
 
-    /// The compiled template of a version, with the fonts of some files besides those that
-    /// ship.
-    async fn template_in(&self, version: i64, fonts: &[String]) -> Result<Arc<dyn Template>, Error> {
-        match self.store.with(|c| fonts::files(c)).await? == fonts {
-            true => self.template(version).await,
-            false => Ok(self.open_template(version, self.font_set(fonts).await?).await?.template),
+    /// The compiled template of a version, as it is opened; `above` are the packs that it is within.
+    pub(crate) async fn open_version(&self, version: i64, opening: Opening<'_>, above: &[i64]) -> Result<Arc<dyn Template>, Error> {
+        let own_fonts = match opening.fonts {
+            Some(fonts) if self.store.with(|c| fonts::files(c)).await? != fonts => Some(fonts),
+            _ => None,
+        };
+        if let Some(ready) = self.templates.get(&version).filter(|_| own_fonts.is_none()) {
+            return Ok(ready.template);
         }
+        let found = self.store.with(move |c| Ok::<_, anyhow::Error>((templates::version(c, version)?, templates::of_version(c, version)?)));
+        let (Some(found), Some(template)) = found.await? else { return Err(Error::missing("the template")) };
+        if found.kind == PACK {
+            let above = above.iter().copied().chain([template]).collect();
+            return self.open_pack(self.files.get(&found.file).await?, opening, above).await;
+        }
+        match own_fonts {
+            Some(fonts) => Ok(self.open_template(&found, self.font_set(fonts).await?).await?.template),
+            None => {
+                let ready = self.open_template(&found, self.fonts().await?).await?;
+                self.templates.insert(version, ready.clone());
+                Ok(ready.template)
+            }
+        }
+    }
+
+    /// The compiled template of a version in the office as it was when a snapshot of it was taken.
+    async fn template_in(&self, version: i64, office: &Snapshot) -> Result<Arc<dyn Template>, Error> {
+        let opening = Opening { versions: Some(&office.versions), fonts: Some(&office.fonts) };
+        self.open_version(version, opening, &[]).await
     }
 
     /// The templates of a set-up's rules as one.
-    async fn by_rule(&self, setup: &Setup, own: Arc<dyn Template>, fonts: &[String]) -> Result<Arc<dyn Template>, Error> {
+    async fn by_rule(&self, setup: &Setup, own: Arc<dyn Template>, office: &Snapshot) -> Result<Arc<dyn Template>, Error> {
         let (mut rules, mut gone): (Vec<Rule>, Vec<Diagnostic>) = (Vec::with_capacity(setup.rules.len()), Vec::new());
         for (at, rule) in setup.rules.iter().enumerate() {
             // One that can't be used is a problem of the set-up.
@@ -156,7 +175,7 @@ impl App {
                 Some(used) => {
                     let found = self.store.with(move |c| templates::get(c, used.id)).await?;
                     match found.as_ref().and_then(|own| own.version(used.version)).map(|version| version.id) {
-                        Some(version) => Some(self.template_in(version, fonts).await?),
+                        Some(version) => Some(self.template_in(version, office).await?),
                         None => {
                             let message = format!("the template of rule {} no longer exists. Choose another.", at + 1);
                             gone.push(Diagnostic::error("rule", message));
@@ -170,9 +189,7 @@ impl App {
         Ok(Arc::new(ByRule::new(rules, own, setup.otherwise).with_problems(gone)))
     }
 
-    async fn open_template(&self, version: i64, fonts: Arc<FontSet>) -> Result<LoadedTemplate, Error> {
-        let found = self.store.with(move |c| templates::version(c, version)).await?;
-        let found = found.ok_or_else(|| Error::missing("the template"))?;
+    async fn open_template(&self, found: &Version, fonts: Arc<FontSet>) -> Result<LoadedTemplate, Error> {
         let format = found.format()?;
         let bytes = self.files.get(&found.file).await?;
         let size = bytes.len();
@@ -212,7 +229,7 @@ impl App {
         let now = self.now();
         let revision = self.store.with(|c| sheets::revision(c)).await?;
         let current = |s: &Arc<LoadedSheet>| s.revision == revision && s.day.is_none_or(|day| day == now.date());
-        if let Some(ready) = self.sheets.get(id).filter(current) {
+        if let Some(ready) = self.sheets.get(&id).filter(current) {
             return Ok(ready);
         }
         let loaded = self.store.read(move |c| -> Result<_> {
@@ -237,7 +254,7 @@ impl App {
             return self.forget_sheets();
         }
         let _one_at_a_time = self.patching.lock().await;
-        let open = self.sheets.take(id);
+        let open = self.sheets.take(&id);
         self.sheets.clear();
         let now = self.now();
         let current = |s: &Arc<LoadedSheet>| s.revision == change.before && s.day.is_none_or(|day| day == now.date());
@@ -287,8 +304,8 @@ impl App {
     ) -> Result<Prepared, Error> {
         let template = match template {
             Some(version) => {
-                let own = self.template_in(version, &office.fonts).await?;
-                Some(if setup.rules.is_empty() { own } else { self.by_rule(&setup, own, &office.fonts).await? })
+                let own = self.template_in(version, office).await?;
+                Some(if setup.rules.is_empty() { own } else { self.by_rule(&setup, own, office).await? })
             }
             None => None,
         };
@@ -405,9 +422,14 @@ impl Prepared {
         Prepared { plan, schema, setup, template, sheet, settings, served, only: None, links: None, pictures, context }
     }
 
+    /// The locale by which values print.
+    pub fn locale(&self) -> Arc<Locale> {
+        self.context.locale.clone()
+    }
+
     /// What documents are filled with besides their records.
     pub fn means(&self) -> Means<'_> {
-        Means { pictures: &*self.pictures }
+        Means { pictures: &*self.pictures, answers: &self.setup.answers }
     }
 
     /// The context of one document of a run.
@@ -442,6 +464,13 @@ impl Prepared {
         tie_states(&name_uses(document.chain(texts)), &self.schema, &self.setup.ties)
     }
 
+    /// Whether a row is among those picked by hand, where some are, and not left out.
+    fn by_hand(&self) -> impl Fn(usize) -> bool + use<> {
+        let left_out: HashSet<usize> = self.setup.left_out.iter().copied().collect();
+        let picked: HashSet<usize> = self.setup.picked.iter().copied().collect();
+        move |row| !left_out.contains(&row) && (picked.is_empty() || picked.contains(&row))
+    }
+
     /// The records that the filter chooses and no one left out.
     pub fn chosen(&self) -> Result<Chosen<'_>, Error> {
         let Some(sheet) = &self.sheet else { return Ok((Vec::new(), Vec::new())) };
@@ -452,9 +481,9 @@ impl Prepared {
             ),
         };
         let (mut chosen, mut unclear) = (Vec::new(), Vec::new());
-        let left_out: HashSet<usize> = self.setup.left_out.iter().copied().collect();
+        let by_hand = self.by_hand();
         let counts = |row: &usize| self.only.as_ref().is_none_or(|only| only.contains(row));
-        let taken = |r: &&Record| counts(&r.number) && !left_out.contains(&r.number) && self.setup.choose.takes(self.served.get(&r.number));
+        let taken = |r: &&Record| counts(&r.number) && by_hand(r.number) && self.setup.choose.takes(self.served.get(&r.number));
         for record in sheet.sheet.records.iter().filter(taken) {
             match filter.as_ref().map_or(Ok(true), |f| f.passes(record, &self.context)) {
                 Ok(true) if !self.makes(record) => {}
@@ -479,8 +508,8 @@ impl Prepared {
         let mut taken = vec![0; self.setup.rules.len() + 1];
         let (Some(template), Some(sheet)) = (&self.template, &self.sheet) else { return taken };
         let filter = Filter::read(&self.setup.filter, &sheet.sheet.schema).ok();
-        let left_out: HashSet<usize> = self.setup.left_out.iter().copied().collect();
-        for record in sheet.sheet.records.iter().filter(|record| !left_out.contains(&record.number)) {
+        let by_hand = self.by_hand();
+        for record in sheet.sheet.records.iter().filter(|record| by_hand(record.number)) {
             let passes = filter.as_ref().is_none_or(|filter| filter.passes(record, &self.context).unwrap_or_default());
             if let (true, Ok(picked)) = (passes, template.pick(&self.scope(record, &self.context))) {
                 taken[picked.min(self.setup.rules.len())] += 1;

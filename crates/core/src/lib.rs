@@ -9,6 +9,7 @@ pub mod form;
 pub mod language;
 pub mod preflight;
 pub mod records;
+pub mod signing;
 pub mod template;
 pub mod trigger;
 pub mod value;

@@ -5,6 +5,7 @@
 //! (`model`); the typesetter makes pages of that (`layout`). Arrows point that way alone.
 
 pub mod barcode;
+pub mod bound;
 pub mod formats;
 pub mod layout;
 pub mod model;

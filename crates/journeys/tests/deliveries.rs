@@ -54,7 +54,7 @@ async fn a_run_is_held_looked_at_released_and_a_doubt_decided() -> Result<()> {
     b.text("small", "E-mail, Folder").await?;
     b.go("/dispatches/balance-reminders/run").await?;
     b.click("Run 3 documents").await?;
-    b.text("span", "Hold deliveries until I release them").await?.click().await?;
+    b.text("span", "Hold until released").await?.click().await?;
     b.text("footer//button", "Run 3 documents").await?.click().await?;
     b.text("button", "On hold 3").await?;
     let run = ask("GET", &format!("{}/api/runs", program.address), None)?[0]["id"].clone();

@@ -159,7 +159,7 @@ pub fn run(arguments: Arguments) -> Result<ExitCode> {
     let uses = name_uses(template.placeholders().iter().chain(plan.placeholders()));
     let ties = tie_states(&uses, &schema, &setup.ties);
     let world = World::default();
-    let facts = Facts { template_problems: Some(0), source: true, unsure: &[], ties: &ties, plan: &plan, world };
+    let facts = Facts { template_problems: Some(0), writes: true, source: true, unsure: &[], ties: &ties, plan: &plan, world };
     if let Some(obstacle) = obstacles(&facts).into_iter().next() {
         let remedy = match obstacle.target.station() {
             Some(Station::Mapping) => " (--tie \"name=Column\")",
@@ -307,7 +307,7 @@ fn of_fault(record: &Record, fault: Fault) -> Line {
 fn one(job: &Job, record: &Record, number: usize, count: usize) -> Line {
     let context = job.plan.context(&job.context, record, number, count);
     let scope = Scope::new(record, &job.plan.ties, &context);
-    let checked = filled(&job.plan, &*job.template, &scope, Means { pictures: &job.pictures }, Purpose::Run);
+    let checked = filled(&job.plan, &*job.template, &scope, Means { pictures: &job.pictures, ..Means::default() }, Purpose::Run);
     let (filled, outline) = match checked {
         Ok(made) => made,
         Err(findings) => match findings.into_iter().next() {

@@ -33,6 +33,8 @@ export function useBench(key: Ref<string>, moved: (key: string) => Promise<unkno
   /** How far a preflight is that is going. */
   const checked = ref<{ checked: number; count: number }>()
   const notes = ref<Note[]>([])
+  /** What the run comes to, and what the last one came to. */
+  const totals = ref<Pick<Schemas['PreflightView'], 'totals' | 'last'>>()
   const params = () => ({ path: { key: key.value } })
 
   const record = computed(() => bench.value?.records[at.value])
@@ -118,6 +120,7 @@ export function useBench(key: Ref<string>, moved: (key: string) => Promise<unkno
     if (!now?.template || !now.sheet || now.template_problems) {
       causes.value = undefined
       notes.value = []
+      totals.value = undefined
       wrong.value = 0
       return
     }
@@ -128,9 +131,10 @@ export function useBench(key: Ref<string>, moved: (key: string) => Promise<unkno
         if (signal.aborted) return true
         complete = found.complete
         checked.value = complete ? undefined : found
-        if (complete || found.causes.length) causes.value = found.causes
+        if (complete || found.causes.length || found.checked === found.count) causes.value = found.causes
         wrong.value = found.wrong
-        notes.value = found.notes
+        if (complete) notes.value = found.notes
+        totals.value = complete ? { totals: found.totals, last: found.last } : undefined
       }
       if (!complete)
         throw new Refusal('interrupted', 'The check was interrupted. Reload the page to check again.')
@@ -198,6 +202,7 @@ export function useBench(key: Ref<string>, moved: (key: string) => Promise<unkno
     checked,
     wrong,
     notes,
+    totals,
     rowsWithFindings,
     load,
     check,

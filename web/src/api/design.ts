@@ -79,6 +79,7 @@ export function useTemplate(id: Ref<string>, version: Ref<number | undefined>) {
     specimens,
     shown,
     load,
+    take,
     loadSpecimens,
     bringIn,
     putInUse,

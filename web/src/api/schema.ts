@@ -393,6 +393,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/dispatches/{key}/pages/{row}/last": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** How the document of a record differs from the one that was made of it last; null where none was. */
+        get: operations["get_dispatches__key__pages__row__last"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/dispatches/{key}/pictures": {
         parameters: {
             query?: never;
@@ -468,6 +485,40 @@ export interface paths {
         put?: never;
         /** Makes proofs of some records and sends them to the person, and to nobody else. */
         post: operations["post_dispatches__key__proofs"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/dispatches/{key}/running": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The running documents of a dispatch, the last changed first. */
+        get: operations["get_dispatches__key__running"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/dispatches/{key}/running.pdf": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A running document as one PDF, with a bookmark for each document that was added to it. */
+        get: operations["get_dispatches__key__running_pdf"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -990,6 +1041,60 @@ export interface paths {
         put?: never;
         /** Saves a message as the next version of a template, which is in use from then on. */
         post: operations["post_messages__key__versions"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/pack-files": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Uploads a PDF or picture that is to be a part. An encrypted, damaged or too large one is
+         *     refused.
+         */
+        post: operations["post_pack_files"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/packs": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Adds a pack. */
+        post: operations["post_packs"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/packs/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Changes a pack: its parts are its next version, which is in use where nothing is wrong with it. */
+        put: operations["put_packs__id_"];
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -2285,6 +2390,8 @@ export interface components {
             person_email: string;
             /** @description The office's printers. */
             printers: components["schemas"]["PrinterAddress"][];
+            /** @description What its pack asks before it is made. */
+            questions: components["schemas"]["Question"][];
             /** @description The rows that are chosen: number and what to call it. */
             records: components["schemas"]["RecordInfo"][];
             /** @description How many rows the sheet has. */
@@ -2461,10 +2568,24 @@ export interface components {
             /** @description Whether it is used at all. */
             on: boolean;
             /**
+             * Format: int32
+             * @description The most documents of a run that it delivers an hour; none for no limit.
+             */
+            per_hour?: number | null;
+            /**
              * @description Where it delivers at a time: `2026-12-01 08:00`, or an expression for a date or a date and
              *     time, `due - 7`. A date alone is its midnight. By the clock of the machine.
              */
             time: string;
+        };
+        /** @description What a channel delivers. */
+        ChannelTotal: {
+            /** @description How many deliveries. */
+            count: number;
+            /** @description What it is called. */
+            name: string;
+            /** @description To how many different recipients or places. */
+            recipients: number;
         };
         /** @description A text to check. */
         Checked: {
@@ -3399,6 +3520,28 @@ export interface components {
             /** @description The text, with placeholders. */
             value: string;
         };
+        /** @description When a part is included. */
+        Inclusion: {
+            /** @enum {string} */
+            kind: "always";
+        } | {
+            /** @description The condition. */
+            condition: string;
+            /** @enum {string} */
+            kind: "if";
+        } | {
+            /** @enum {string} */
+            kind: "ask";
+            /** @description Whether it is included where nobody says. */
+            usually?: boolean;
+        } | {
+            /** @description The condition; blank for none. */
+            condition?: string;
+            /** @description The group. */
+            group: string;
+            /** @enum {string} */
+            kind: "one-of";
+        };
         /** @description An item in a list. */
         ItemInfo: {
             /** @description When it last changed. */
@@ -3490,6 +3633,35 @@ export interface components {
             key: string;
             /** @description The row's number. */
             row: number;
+        };
+        /** @description How the document of a record differs from the one that was made of it last. */
+        LastDocument: {
+            /** @description When it was made. */
+            at: string;
+            /** @description The lines that are different; none where both say the same. */
+            changes: components["schemas"]["ChangeInfo"][];
+            /**
+             * Format: int64
+             * @description Its item.
+             */
+            item: number;
+            /**
+             * Format: int64
+             * @description The run that made the last one.
+             */
+            run: number;
+        };
+        /** @description What the last run came to. */
+        LastTotals: {
+            /** @description When it was started. */
+            at: string;
+            /**
+             * Format: int64
+             * @description The run's number.
+             */
+            run: number;
+            /** @description What it came to. */
+            totals: components["schemas"]["Totals"];
         };
         /** @description Rows of a newer file that are not taken over. */
         Leave: {
@@ -3870,6 +4042,13 @@ export interface components {
             /** @description The name. */
             name: string;
         };
+        /** @description A new pack. */
+        NewPack: {
+            /** @description Its name. */
+            name: string;
+            /** @description Its parts. */
+            pack?: components["schemas"]["Pack"];
+        };
         /** @description A question to save. */
         NewQuery: {
             /** @description What it asks. */
@@ -3970,6 +4149,11 @@ export interface components {
             /** @description The field of the text. */
             text: string;
         };
+        /**
+         * @description How a pack's pages are numbered.
+         * @enum {string}
+         */
+        Numbering: "per-part" | "through";
         /** @description What was made of a row. */
         OfRow: {
             /** @description When it last changed. */
@@ -4043,6 +4227,17 @@ export interface components {
             /** @description What it does, in words. */
             words: string;
         };
+        /** @description A pack. */
+        Pack: {
+            /** @description Whether a page of contents comes before the parts. */
+            contents: boolean;
+            /** @description The title on the cover, with placeholders; blank for no cover. */
+            cover: string;
+            /** @description How pages are numbered. */
+            numbering: components["schemas"]["Numbering"];
+            /** @description Its parts, in the order of the pages. */
+            parts: components["schemas"]["Part"][];
+        };
         /** @description A place that a signer fills in. */
         PageField: components["schemas"]["PageMark"] & {
             /** @description What is filled in, in words. */
@@ -4111,6 +4306,59 @@ export interface components {
             pages: components["schemas"]["SvgPage"][];
             /** @description The places that signers fill in. */
             signatures: components["schemas"]["PageField"][];
+        };
+        /** @description A part of a pack. */
+        Part: {
+            /** @description What it is. */
+            content: components["schemas"]["PartContent"];
+            /** @description When it is included. */
+            include: components["schemas"]["Inclusion"];
+            /** @description Its name, which no other part has; answers name it. */
+            name: string;
+            /** @description The list that it is repeated over, as behind `repeat for`; blank for none. */
+            repeat: string;
+            /** @description Its title among the bookmarks and in the contents, with placeholders; blank for its name. */
+            title: string;
+        };
+        /** @description What a part is. */
+        PartContent: {
+            /**
+             * Format: int64
+             * @description Its number.
+             */
+            id: number;
+            /** @enum {string} */
+            kind: "template";
+            /**
+             * Format: int64
+             * @description The version that is always used; none for the one in use.
+             */
+            version?: number | null;
+        } | {
+            /** @description The file's name in the store. */
+            file: string;
+            /** @description What people call it. */
+            file_name: string;
+            /** @enum {string} */
+            kind: "pdf";
+        } | {
+            /** @description The file's name in the store. */
+            file: string;
+            /** @description What people call it. */
+            file_name: string;
+            /** @enum {string} */
+            kind: "picture";
+        };
+        /** @description A file that can be a part of a pack. */
+        PartFile: {
+            /** @description What it is as a part. */
+            content: components["schemas"]["PartContent"];
+            /** @description A name for the part. */
+            name: string;
+            /** @description How many pages it has. */
+            pages: number;
+            /** @description Whether it has tags for reading aloud. */
+            tagged: boolean;
         };
         /** @description A table as it was on the clipboard. */
         Pasted: {
@@ -4204,8 +4452,10 @@ export interface components {
             complete: boolean;
             /** @description How many are to be checked. */
             count: number;
+            last?: components["schemas"]["LastTotals"] | null;
             /** @description What stops nothing but may surprise the recipient. */
             notes: components["schemas"]["NoteInfo"][];
+            totals?: components["schemas"]["Totals"] | null;
             /** @description How many of them have something wrong. */
             wrong: number;
         };
@@ -4340,6 +4590,15 @@ export interface components {
              * @description The sheet of its records.
              */
             sheet_id: number;
+        };
+        /** @description What a person is asked before a pack is made. */
+        Question: {
+            /** @description The part or the group that it is about; the answer is stored by it. */
+            about: string;
+            /** @description The parts to choose from; none where it is answered by yes or no. */
+            choices: string[];
+            /** @description The answer that counts where nobody gave one. */
+            usual: string;
         };
         /** @description A field that was read. */
         ReadInfo: {
@@ -4516,6 +4775,11 @@ export interface components {
             /** @description Whether it was started on hold: deliveries wait until a person releases them. */
             hold: boolean;
             /**
+             * @description How many documents are delivered before the rest waits for a person; none where there is no
+             *     first batch.
+             */
+            hold_after?: number | null;
+            /**
              * Format: int64
              * @description Its number.
              */
@@ -4524,6 +4788,8 @@ export interface components {
             kind: string;
             /** @description Items left out when the run was stopped, and those whose deliveries were withdrawn. */
             left_out: number;
+            /** @description The moment from which it delivers; none for at once. */
+            opens?: string | null;
             /** @description Items whose moment to be delivered is to come. */
             scheduled: number;
             /** @description Items made that wait to be sent, or are being sent. */
@@ -4540,6 +4806,17 @@ export interface components {
             uncertain: number;
             /** @description Items that wait to be made, or are being made. */
             waiting: number;
+        };
+        /** @description A running document of a dispatch. */
+        RunningInfo: {
+            /** @description When one was last added. */
+            changed: string;
+            /** @description How many documents were added to it. */
+            documents: number;
+            /** @description Its name without extension. */
+            name: string;
+            /** @description How many pages it has. */
+            pages: number;
         };
         /** @description A few records that a question brings. */
         SampleBody: {
@@ -4662,6 +4939,10 @@ export interface components {
         };
         /** @description What a person sets on the bench. */
         Setup: {
+            /** @description The answers to what packs ask, by what each is about; the usual ones count for others. */
+            answers: {
+                [key: string]: string;
+            };
             /** @description The channels that documents are delivered over; none where they are only stored. */
             channels: components["schemas"]["ChannelSetup"][];
             /** @description Which records are taken by what was made of them before. */
@@ -4688,6 +4969,8 @@ export interface components {
             pdf: components["schemas"]["PdfSetup"];
             /** @description Which template a record takes instead of the dispatch's own: the first rule that is true. */
             rules: components["schemas"]["TemplateRule"][];
+            /** @description The name of the running document that each PDF is added to, with placeholders; blank for none. */
+            running: string;
             /** @description Template name → column name, for names that do not tie themselves. */
             ties: {
                 [key: string]: string;
@@ -4881,10 +5164,20 @@ export interface components {
         };
         /** @description What a run is started with. */
         StartRun: {
+            /**
+             * @description The date and time from which it delivers, by the office's clock: `2026-12-01T08:00`. None for
+             *     at once.
+             */
+            at?: string | null;
             /** @description How many documents the person was told; the run starts only if it is so. */
             count: number;
             /** @description Whether deliveries wait until a person releases them. */
             hold?: boolean;
+            /**
+             * @description How many documents are delivered before the rest waits until a person releases it; none for
+             *     all of them.
+             */
+            hold_after?: number | null;
             /**
              * @description How many of the records this dispatch has served before, as the person was told
              *     and confirmed.
@@ -4915,6 +5208,13 @@ export interface components {
         Step: {
             /** @description What it was called; nothing where there was nothing to do. */
             what?: string | null;
+        };
+        /** @description The sum of a column's amounts in one currency. */
+        Sum: {
+            /** @description The column. */
+            column: string;
+            /** @description The sum as it is written. */
+            text: string;
         };
         /** @description A message in a list. */
         Summary: {
@@ -5030,6 +5330,7 @@ export interface components {
             needs: components["schemas"]["NeedInfo"][];
             /** @description The conditions and repeats as they nest, with what is printed in them. */
             outline: components["schemas"]["OutlineInfo"][];
+            pack?: components["schemas"]["Pack"] | null;
             /** @description The placeholders, in reading order. */
             placeholders: components["schemas"]["PlaceholderInfo"][];
             /** @description What must be put right before the template can be used. */
@@ -5124,6 +5425,19 @@ export interface components {
             of?: string | null;
             /** @description How many placeholders use it. */
             uses: number;
+        };
+        /** @description What a run comes to. */
+        Totals: {
+            /** @description What each channel delivers. */
+            deliveries: components["schemas"]["ChannelTotal"][];
+            /** @description How many documents. */
+            documents: number;
+            /** @description Whether the pages are an estimate by some of the documents. */
+            estimated: boolean;
+            /** @description How many pages; none where nobody counted. */
+            pages?: number | null;
+            /** @description The sums of the amounts. */
+            sums: components["schemas"]["Sum"][];
         };
         /** @description A question that a change of the CRM's shape touches. */
         Touched: {
@@ -5295,7 +5609,7 @@ export interface components {
              * @description Its number in the store.
              */
             id: number;
-            /** @description The word of its kind of template: docx. */
+            /** @description The word of its kind of template: docx, pack. */
             kind: string;
             /** @description What the person noted of it. */
             note: string;
@@ -6361,6 +6675,36 @@ export interface operations {
             };
         };
     };
+    get_dispatches__key__pages__row__last: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+                row: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LastDocument"] | null;
+                };
+            };
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     get_dispatches__key__pictures: {
         parameters: {
             query?: never;
@@ -6541,6 +6885,67 @@ export interface operations {
                 };
             };
             422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    get_dispatches__key__running: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RunningInfo"][];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    get_dispatches__key__running_pdf: {
+        parameters: {
+            query: {
+                /** @description The running document's name. */
+                name: string;
+            };
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/pdf": number[];
+                };
+            };
+            404: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -7601,6 +8006,109 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Problem"];
+                };
+            };
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    post_pack_files: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": components["schemas"]["FileForm"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PartFile"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    post_packs: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewPack"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TemplateDetail"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    put_packs__id_: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Pack"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TemplateDetail"];
                 };
             };
             409: {

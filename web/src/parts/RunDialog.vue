@@ -13,7 +13,11 @@ const open = defineModel<boolean>({ required: true })
 const router = useRouter()
 const starting = ref(false)
 const confirmed = ref(false)
-const hold = ref(false)
+/** How much is delivered before a person looks, and from when on. */
+const holds = ref<'none' | 'after' | 'all'>('none')
+const first = ref(10)
+const later = ref(false)
+const at = ref('')
 const channels = computed(() => channelsInWords(props.bench))
 const mails = computed(() => props.bench.setup.channels.some((c) => c.on && c.channel.kind === 'email'))
 
@@ -23,7 +27,9 @@ watch(open, (now) => {
   if (!now) return
   startKey = crypto.randomUUID()
   confirmed.value = false
-  hold.value = false
+  holds.value = 'none'
+  later.value = false
+  at.value = ''
 })
 
 const again = computed(() => repeats(props.bench))
@@ -43,7 +49,9 @@ async function run() {
     repeats: again.value,
     revision: props.bench.revision,
     start_key: startKey,
-    hold: hold.value && !!channels.value,
+    hold: holds.value === 'all' && !!channels.value,
+    hold_after: holds.value === 'after' && channels.value ? first.value : null,
+    at: later.value && channels.value ? at.value : null,
   }
   const started = await attempt(() => ask(api.POST('/api/dispatches/{key}/runs', { params, body })))
   starting.value = false
@@ -66,7 +74,34 @@ function onlyFresh() {
       >
     </p>
     <p v-else>{{ documentsInWords(bench) }} will be created and stored here. Nothing is sent.</p>
-    <el-checkbox v-if="channels" v-model="hold">Hold deliveries until I release them</el-checkbox>
+    <template v-if="channels">
+      <div class="field" role="group" aria-label="Deliver">
+        <span>Deliver</span>
+        <el-radio-group v-model="holds" aria-label="Deliver">
+          <el-radio value="none">All documents</el-radio>
+          <el-radio value="after">First batch, then hold</el-radio>
+          <el-radio value="all">Hold until released</el-radio>
+        </el-radio-group>
+      </div>
+      <label v-if="holds === 'after'" class="field">
+        <span>First batch</span>
+        <el-input-number v-model="first" :min="1" :max="bench.records.length" aria-label="First batch" />
+        <small class="quiet">All documents are created; the rest is held until released.</small>
+      </label>
+      <div class="field">
+        <el-checkbox v-model="later">Deliver later</el-checkbox>
+        <el-date-picker
+          v-if="later"
+          v-model="at"
+          type="datetime"
+          format="YYYY-MM-DD HH:mm"
+          value-format="YYYY-MM-DDTHH:mm"
+          placeholder="Date and time"
+          aria-label="Deliver from"
+        />
+        <small v-if="later" class="quiet">Documents are created now and delivered from that time on.</small>
+      </div>
+    </template>
     <div v-if="again && last" class="again" role="alert">
       <p>
         <b
@@ -89,7 +124,11 @@ function onlyFresh() {
     </div>
     <template #footer>
       <el-button @click="open = false">Cancel</el-button>
-      <el-button type="primary" :loading="starting" :disabled="!!again && !confirmed" @click="run"
+      <el-button
+        type="primary"
+        :loading="starting"
+        :disabled="(!!again && !confirmed) || (later && !at)"
+        @click="run"
         >Run {{ documentsInWords(bench) }}</el-button
       >
     </template>

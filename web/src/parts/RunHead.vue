@@ -6,7 +6,7 @@ import { api, ask, attempt, save, type Schemas } from '../api/client'
 import { confirmed } from '../api/confirm'
 import { retryRun } from '../api/retry'
 import { useRuns } from '../api/runs'
-import { clock, count, shortDay } from '../api/words'
+import { clock, count, moment, shortDay } from '../api/words'
 import StateWord from './StateWord.vue'
 
 /** The head of a run: what it is, and what can be done with all of it. */
@@ -75,6 +75,10 @@ async function stop() {
       {{ clock(run.started) }}</span
     >
     <StateWord :state="run.state" :failed="run.failed" />
+    <span v-if="run.opens && run.scheduled" class="quiet">delivers from {{ moment(run.opens) }}</span>
+    <span v-if="run.hold_after && run.blocked" class="say att"
+      >First {{ run.hold_after }} delivered, the rest is on hold</span
+    >
     <span class="push" />
     <span v-if="run.dispatch_deleted" class="quiet">Dispatch deleted</span>
     <RouterLink v-else class="quiet" :to="`/dispatches/${run.dispatch}`">Open dispatch</RouterLink>

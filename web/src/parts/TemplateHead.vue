@@ -33,7 +33,7 @@ defineEmits<{ show: [number]; use: []; remove: []; files: [File[]] }>()
     >
     <span v-else-if="template.shown === template.in_use" class="say right">In use</span>
     <span v-else class="say">Older version</span>
-    <span class="quiet file" :title="version.file_name"
+    <span v-if="!template.pack" class="quiet file" :title="version.file_name"
       >{{ version.file_name }}, {{ size(version.size) }}</span
     >
     <span class="push" />
@@ -44,8 +44,15 @@ defineEmits<{ show: [number]; use: []; remove: []; files: [File[]] }>()
       @click="$emit('use')"
       >Use version {{ template.shown }}</el-button
     >
-    <el-button @click="$emit('remove')">Delete template</el-button>
-    <FilePick label="Upload new version" accept=".docx" main :busy="busy" @files="$emit('files', $event)" />
+    <el-button @click="$emit('remove')">{{ template.pack ? 'Delete pack' : 'Delete template' }}</el-button>
+    <FilePick
+      v-if="!template.pack"
+      label="Upload new version"
+      accept=".docx"
+      main
+      :busy="busy"
+      @files="$emit('files', $event)"
+    />
   </div>
 </template>
 

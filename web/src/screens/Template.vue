@@ -11,6 +11,7 @@ import TemplatePage from '../parts/TemplatePage.vue'
 import CoverageView from './template/Coverage.vue'
 import FieldsView from './template/Fields.vue'
 import LogicView from './template/Logic.vue'
+import PartsView from './template/Parts.vue'
 import PlaceholdersView from './template/Placeholders.vue'
 import SpecimensView from './template/TestCases.vue'
 import TryOutView from './template/TryOut.vue'
@@ -28,8 +29,18 @@ const chosen = ref<number[]>([])
 /** The pages of what was tried out, in place of the template's own. */
 const tried = ref<Schemas['Tryout']>()
 
-const VIEWS = ['logic', 'placeholders', 'fields', 'try-out', 'test-cases', 'coverage', 'versions']
+/** A pack has parts; the logic of each is on its own template's screen. */
+const views = computed(() => [
+  ...(template.value?.pack ? ['parts'] : ['logic']),
+  'placeholders',
+  'fields',
+  'try-out',
+  'test-cases',
+  ...(template.value?.pack ? [] : ['coverage']),
+  'versions',
+])
 const LABELS: Record<string, string> = {
+  parts: 'Parts',
   logic: 'Logic',
   placeholders: 'Placeholders',
   fields: 'Fields',
@@ -38,14 +49,14 @@ const LABELS: Record<string, string> = {
   coverage: 'Coverage',
   versions: 'Versions',
 }
-const at = computed(() => (props.view && VIEWS.includes(props.view) ? props.view : 'logic'))
+const at = computed(() => (props.view && views.value.includes(props.view) ? props.view : views.value[0]!))
 const address = (view: string) => ({
   path: `/templates/${props.id}/${view}`,
   query: version.value ? { version: String(version.value) } : {},
 })
 const changedSpecimens = computed(() => specimens.value.filter((s) => s.state !== 'same').length)
 const badge = (view: string) => {
-  if (view === 'logic' && template.value?.problems.length)
+  if (['logic', 'parts'].includes(view) && template.value?.problems.length)
     return { text: String(template.value.problems.length), kind: 'wrong' }
   if (view === 'test-cases' && changedSpecimens.value)
     return { text: String(changedSpecimens.value), kind: 'att' }
@@ -70,6 +81,12 @@ async function bringIn(files: File[]) {
       ? `Version ${newest} is in use.`
       : `Version ${newest} is saved as a draft. Version ${changed.in_use} remains in use.`,
   })
+}
+
+/** The newest version is shown, whichever was shown before. */
+async function savedPack(saved: Schemas['TemplateDetail']) {
+  if (route.query.version) await router.replace({ query: {} })
+  await t.take(saved)
 }
 
 async function remove() {
@@ -117,13 +134,19 @@ async function show(number: number) {
       />
       <section class="panel">
         <nav aria-label="Template views">
-          <RouterLink v-for="one in VIEWS" :key="one" :to="address(one)" :class="{ here: one === at }">
+          <RouterLink v-for="one in views" :key="one" :to="address(one)" :class="{ here: one === at }">
             {{ LABELS[one] }}
             <span v-if="badge(one)" class="say" :class="badge(one)?.kind">{{ badge(one)?.text }}</span>
           </RouterLink>
         </nav>
         <div class="view">
-          <LogicView v-if="at === 'logic'" :template="template" :chosen="chosen" @choose="chosen = $event" />
+          <PartsView v-if="at === 'parts'" :template="template" @saved="savedPack" />
+          <LogicView
+            v-else-if="at === 'logic'"
+            :template="template"
+            :chosen="chosen"
+            @choose="chosen = $event"
+          />
           <PlaceholdersView
             v-else-if="at === 'placeholders'"
             :template="template"

@@ -5,6 +5,7 @@ import { useRouter } from 'vue-router'
 import { api, ask, attempt, type Schemas, upload } from '../api/client'
 import { day, size } from '../api/words'
 import FilePick from '../parts/FilePick.vue'
+import NewPack from '../parts/NewPack.vue'
 import ListFoot, { type FootLine } from '../parts/ListFoot.vue'
 
 const router = useRouter()
@@ -61,6 +62,7 @@ async function take(files: File[]) {
       <span class="quiet">Documents with placeholders</span><span class="push" />
       <RouterLink to="/messages">Messages</RouterLink>
       <RouterLink to="/clauses">Clauses</RouterLink>
+      <NewPack />
       <FilePick label="Upload template" accept=".docx" main :busy="busy" @files="take" />
     </div>
     <div class="body">
@@ -81,7 +83,7 @@ async function take(files: File[]) {
                 ><b>{{ template.name }}</b></RouterLink
               >
             </td>
-            <td class="quiet">{{ used(template)?.file_name }}</td>
+            <td class="quiet">{{ used(template)?.kind === 'pack' ? 'Pack' : used(template)?.file_name }}</td>
             <td class="num">
               {{ template.in_use }}
               <span
@@ -91,7 +93,7 @@ async function take(files: File[]) {
                 >+{{ (template.versions[0]?.number ?? 0) - template.in_use }}</span
               >
             </td>
-            <td class="num">{{ size(used(template)?.size ?? 0) }}</td>
+            <td class="num">{{ used(template)?.kind === 'pack' ? '' : size(used(template)?.size ?? 0) }}</td>
             <td class="quiet">{{ day(used(template)?.brought_in) }}</td>
           </tr>
         </tbody>

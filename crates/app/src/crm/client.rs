@@ -3,6 +3,7 @@
 
 use std::time::Duration;
 
+use bytes::Bytes;
 use futures::StreamExt;
 use mangle_channels::Failure;
 use mangle_core::crm::Shape;
@@ -139,6 +140,10 @@ pub enum Refusal {
     Never(Failure),
 }
 
+/// How long a request that came too early waits at most, and how often.
+const SHORT: Duration = Duration::from_secs(2);
+const PATIENCE: u32 = 30;
+
 impl Client {
     /// Makes a request once.
     pub async fn ask(&self, ask: Ask<'_>) -> Result<Answer, Refusal> {
@@ -147,16 +152,28 @@ impl Client {
             "" => Method::GET,
             method => Method::from_bytes(method.as_bytes()).map_err(|error| Refusal::Never(Failure::new("crm", error.to_string())))?,
         };
-        let mut request = self.http.request(method, url).bearer_auth(&self.token);
-        request = request.header("accept", "application/json").header("odata-maxversion", "4.01");
-        for (name, value) in &ask.headers {
-            request = request.header(*name, value);
-        }
-        if let Some((kind, bytes)) = ask.body {
-            request = request.header("content-type", kind).body(bytes);
-        }
-        // One that got no answer may have been carried out: whoever asks looks before asking again.
-        let answer = request.send().await.map_err(|_| Refusal::Later(Failure::new("unreachable", unreachable(&self.root).to_string())))?;
+        let sent = ask.body.map(|(kind, bytes)| (kind, Bytes::from(bytes)));
+        let mut tried = 0;
+        let answer = loop {
+            let mut request = self.http.request(method.clone(), url.clone()).bearer_auth(&self.token);
+            request = request.header("accept", "application/json").header("odata-maxversion", "4.01");
+            for (name, value) in &ask.headers {
+                request = request.header(*name, value);
+            }
+            if let Some((kind, bytes)) = &sent {
+                request = request.header("content-type", *kind).body(bytes.clone());
+            }
+            // One that got no answer may have been carried out: whoever asks looks before asking again.
+            let answer = request.send().await;
+            let answer = answer.map_err(|_| Refusal::Later(Failure::new("unreachable", unreachable(&self.root).to_string())))?;
+            tried += 1;
+            // One that came too early was not carried out (RFC 6585, 4): it alone is made again, for
+            // whoever begins anew asks all the more often.
+            match told_to_wait(&answer, tried).filter(|_| answer.status() == StatusCode::TOO_MANY_REQUESTS) {
+                Some(wait) if wait <= SHORT && tried < PATIENCE => tokio::time::sleep(wait).await,
+                _ => break answer,
+            }
+        };
         let status = answer.status();
         let text = |name: &str| answer.headers().get(name).and_then(|h| h.to_str().ok()).map(str::to_owned);
         if status.is_success() {

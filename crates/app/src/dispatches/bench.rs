@@ -5,7 +5,7 @@ use std::collections::HashSet;
 use mangle_core::channel::{AttachTo, CrmSource, NoteTo, PrinterAddress, World, places};
 use mangle_core::crm::{EntityField, FieldType};
 use mangle_core::diagnostic::{Diagnostic, Target};
-use mangle_core::dispatch::{Setup, TieState};
+use mangle_core::dispatch::{Question, Setup, TieState};
 use mangle_core::language::template_marks;
 use mangle_core::preflight::{Facts, UnsureDate, obstacles};
 use mangle_core::records::{Labels, Record};
@@ -82,6 +82,8 @@ pub struct Bench {
     /// How many of the records that the filter takes each template rule takes, and last how many
     /// none does.
     taken_by_rules: Vec<usize>,
+    /// What its pack asks before it is made.
+    questions: Vec<Question>,
     /// The person's own address.
     person_email: String,
     /// The folders of this machine that documents may be put into.
@@ -298,6 +300,7 @@ pub(crate) async fn bench_of(app: &App, dispatch: Dispatch, only: Option<HashSet
         let printers: Vec<String> = prepared.settings.printers.iter().map(|printer| printer.name.clone()).collect();
         let facts = Facts {
             template_problems: prepared.template.as_ref().map(|t| t.problems().len()),
+            writes: prepared.template.as_ref().is_none_or(|t| t.writes()),
             source: prepared.sheet.is_some(),
             unsure: &unsure,
             ties: &ties,
@@ -349,6 +352,7 @@ pub(crate) async fn bench_of(app: &App, dispatch: Dispatch, only: Option<HashSet
             crm: source.as_ref().map(CrmInUse::of),
             runs,
             taken_by_rules: if prepared.setup.rules.is_empty() { Vec::new() } else { prepared.taken_by_rules() },
+            questions: prepared.template.as_ref().map(|t| t.questions()).unwrap_or_default(),
             person_email: settings.person_email,
         }
     })

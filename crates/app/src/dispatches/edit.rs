@@ -113,7 +113,7 @@ pub async fn copy(app: &App, key: String) -> Outcome<Key> {
         .store
         .change(move |t| -> anyhow::Result<String> {
             let name = format!("{} (copy)", dispatch.name);
-            let mut setup = Setup { choose: Choose::All, ..dispatch.setup };
+            let mut setup = Setup { choose: Choose::All, picked: Vec::new(), ..dispatch.setup };
             // Two that fire at the same would send everything twice.
             setup.triggers.iter_mut().for_each(|own| own.on = false);
             let key = dispatches::add(t, &name, dispatch.template_id, dispatch.sheet_id, &setup, &clock::stamp())?;

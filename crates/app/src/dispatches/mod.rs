@@ -1,12 +1,14 @@
 //! Dispatches: what they need, the state of their steps, their preflight, their start.
 
 mod bench;
+pub mod compare;
 pub mod edit;
 pub mod files;
 pub mod pictures;
 mod preflight;
 pub mod preview;
 mod start;
+mod totals;
 
 use mangle_core::channel::{ChannelSetup, SheetChannel};
 use mangle_core::dispatch::Choose;
@@ -46,13 +48,17 @@ async fn version(app: &App, dispatch: &Dispatch) -> Result<Option<(String, i64, 
 
 /// A dispatch with what it needs to make documents, and the version of its template.
 pub async fn ready(app: &App, dispatch: &Dispatch) -> Result<(Prepared, Option<(String, i64, i64)>), Error> {
+    // Whether a record changed is asked only where it counts.
+    ready_beside(app, dispatch, dispatch.setup.choose == Choose::Changed).await
+}
+
+/// The same; whether records are compared with what was made of them last.
+async fn ready_beside(app: &App, dispatch: &Dispatch, asks: bool) -> Result<(Prepared, Option<(String, i64, i64)>), Error> {
     let version = version(app, dispatch).await?;
     let mut prepared =
         app.prepare(dispatch, dispatch.setup.clone(), version.as_ref().map(|v| v.2), dispatch.sheet_id, clock::now()).await?;
     if let Some(sheet) = dispatch.sheet_id {
         let (id, loaded) = (dispatch.id, prepared.sheet.clone());
-        // Whether a record changed is asked only where it counts.
-        let asks = dispatch.setup.choose == Choose::Changed;
         // What the dispatch itself writes into the sheet is no change.
         let own: Vec<String> =
             prepared.setup.channels.iter().filter_map(ChannelSetup::as_sheet).flat_map(SheetChannel::columns).map(str::to_owned).collect();

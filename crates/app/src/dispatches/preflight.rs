@@ -1,12 +1,12 @@
 //! Preflight: every chosen record checked against the dispatch.
 
-use std::collections::BTreeSet;
+use std::collections::{BTreeSet, HashSet};
 
 use futures::{Stream, StreamExt};
 use mangle_core::diagnostic::{Diagnostic, Target};
 use mangle_core::dispatch::{Station, name_uses};
 use mangle_core::language::Folded;
-use mangle_core::preflight::{Fields, Finding, Fix, Found, Noted, causes};
+use mangle_core::preflight::{Fields, Finding, Fix, Found, Note, Summary, Totals, causes, gather_notes};
 use mangle_core::records::{ColumnType, Record};
 use mangle_core::template::{Placeholder, TextTemplate};
 use mangle_core::words::counted;
@@ -16,12 +16,12 @@ use tokio::sync::mpsc;
 use tokio_stream::wrappers::ReceiverStream;
 use tokio_util::sync::CancellationToken;
 
-use super::{find, ready};
+use super::{find, ready_beside, totals};
 use crate::prepare::Prepared;
 use crate::{App, Error, Outcome, jobs};
 
 /// What is wrong with some records, for one reason.
-#[derive(Debug, Serialize)]
+#[derive(Debug, Clone, Serialize)]
 #[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
 pub struct CauseInfo {
     /// What is wrong and what to do.
@@ -36,7 +36,7 @@ pub struct CauseInfo {
 }
 
 /// An act that puts a cause right.
-#[derive(Debug, Serialize)]
+#[derive(Debug, Clone, Serialize)]
 #[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
 #[serde(rename_all = "kebab-case", tag = "act")]
 pub enum FixInfo {
@@ -57,7 +57,7 @@ pub enum FixInfo {
 }
 
 /// What was found of one record.
-#[derive(Debug, Serialize)]
+#[derive(Debug, Clone, Serialize)]
 #[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
 pub struct FoundInfo {
     /// Its row; 0 where it is of a document that serves all.
@@ -72,7 +72,7 @@ pub struct FoundInfo {
 }
 
 /// What the preflight found.
-#[derive(Debug, Serialize)]
+#[derive(Debug, Clone, Serialize)]
 #[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
 pub struct PreflightView {
     /// How many records were checked.
@@ -87,10 +87,26 @@ pub struct PreflightView {
     causes: Vec<CauseInfo>,
     /// What stops nothing but may surprise the recipient.
     pub notes: Vec<NoteInfo>,
+    /// What a run comes to; none while the check goes on.
+    pub totals: Option<Totals>,
+    /// What the last run came to; none where there is none.
+    pub last: Option<LastTotals>,
+}
+
+/// What the last run came to.
+#[derive(Debug, Clone, Serialize)]
+#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
+pub struct LastTotals {
+    /// The run's number.
+    run: i64,
+    /// When it was started.
+    at: String,
+    /// What it came to.
+    totals: Totals,
 }
 
 /// What was noticed of some records.
-#[derive(Debug, Serialize)]
+#[derive(Debug, Clone, Serialize)]
 #[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
 pub struct NoteInfo {
     /// What a person should know.
@@ -119,13 +135,20 @@ impl App {
     /// The same, with what is found while the check goes on: the last view is the whole one.
     pub async fn preflight_in_parts(&self, key: &str) -> Outcome<impl Stream<Item = Outcome<PreflightView>> + Send + use<>> {
         let dispatch = find(self, key).await?;
-        let (prepared, _) = ready(self, &dispatch).await?;
+        let (prepared, _) = ready_beside(self, &dispatch, true).await?;
+        let key = dispatch.key;
+        let before = self.store.with(move |c| totals::last(c, &key)).await?;
         let (to, views) = mpsc::channel(2);
         let wanted = CancellationToken::new();
         let guard = wanted.clone().drop_guard();
         tokio::task::spawn_blocking(move || {
             // A view that nobody has taken yet says enough: the next one says more.
             let found = findings(&prepared, &wanted, &mut |view| drop(to.try_send(Ok(view))));
+            let found = found.and_then(|(view, checked)| {
+                // What is wrong is told before pages are counted.
+                let _ = to.try_send(Ok(PreflightView { complete: false, ..view.clone() }));
+                with_totals(&prepared, view, checked, before.as_ref(), &wanted)
+            });
             // Nobody waits for what was cancelled.
             let _ = to.blocking_send(found);
         });
@@ -135,7 +158,11 @@ impl App {
 
 /// What is wrong with the chosen records; the check stops once it is cancelled. `tell` hears what
 /// is found while it goes on.
-pub(super) fn findings(prepared: &Prepared, wanted: &CancellationToken, tell: &mut dyn FnMut(PreflightView)) -> Outcome<PreflightView> {
+pub(super) fn findings(
+    prepared: &Prepared,
+    wanted: &CancellationToken,
+    tell: &mut dyn FnMut(PreflightView),
+) -> Outcome<(PreflightView, Checked)> {
     let Some(template) = &prepared.template else {
         return Err(Error::conflict("not-ready", "choose a template and a source first"));
     };
@@ -145,7 +172,7 @@ pub(super) fn findings(prepared: &Prepared, wanted: &CancellationToken, tell: &m
     let tied = prepared.ties().iter().all(|t| t.column.is_some());
     let all = || if prepared.plan.joint { of_all(count) } else { String::new() };
     let of = |row: usize| prepared.sheet.as_ref().and_then(|s| s.sheet.record(row)).map_or_else(all, |record| prepared.label(record));
-    let view = |findings: Vec<Finding>, notes: Vec<Noted>, checked: usize, complete: bool| {
+    let view = |findings: Vec<Finding>, checked: usize, complete: bool| {
         let findings: Vec<Finding> = findings.into_iter().filter(|f| tied || f.what.code != "unknown-name").collect();
         let wrong: BTreeSet<usize> = findings.iter().map(|f| f.record).collect();
         let found = |found: Found| FoundInfo { row: found.record, label: of(found.record), text: found.text, message: found.message };
@@ -156,20 +183,56 @@ pub(super) fn findings(prepared: &Prepared, wanted: &CancellationToken, tell: &m
             fix: cause.fix.and_then(|fix| fix_info(fix, prepared)),
             records: cause.found.into_iter().map(found).collect(),
         });
-        let notes = notes.into_iter().map(|n| NoteInfo { what: n.note.diagnostic(), rows: n.records }).collect();
-        PreflightView { checked, count, complete, wrong: wrong.len(), causes: causes.collect(), notes }
+        let (notes, totals, last) = (Vec::new(), None, None);
+        PreflightView { checked, count, complete, wrong: wrong.len(), causes: causes.collect(), notes, totals, last }
     };
     let documents = prepared.documents(&chosen);
     let documents: Vec<&Record> = documents.iter().map(AsRef::as_ref).collect();
-    let (mut findings, noted) = jobs::check_all(prepared, &**template, &documents, wanted, &mut |so_far| {
-        tell(view(so_far.findings.clone(), Vec::new(), so_far.checked.min(count), false));
+    let found = jobs::check_all(prepared, &**template, &documents, wanted, &mut |so_far| {
+        tell(view(so_far.findings.clone(), so_far.checked.min(count), false));
     });
+    let mut findings = found.findings;
     let filter = Target::Setup { station: Station::Records, field: "filter".into() };
     findings.extend(unclear.into_iter().map(|(record, message)| {
         let what = Diagnostic::error("filter", message).about(filter.clone()).within(&*prepared.setup.filter);
         Finding { record, what, column: None, text: None }
     }));
-    Ok(view(findings, noted, count, true))
+    Ok((view(findings, count, true), Checked { notes: found.notes, summaries: found.summaries }))
+}
+
+/// What a check has noticed, and what becomes of the records with which nothing is wrong.
+pub(super) struct Checked {
+    notes: Vec<(usize, Note)>,
+    summaries: Vec<Summary>,
+}
+
+/// With what the run comes to, beside the one before, and all that was noticed.
+fn with_totals(
+    prepared: &Prepared,
+    view: PreflightView,
+    checked: Checked,
+    before: Option<&totals::Last>,
+    wanted: &CancellationToken,
+) -> Outcome<PreflightView> {
+    let Some(template) = &prepared.template else { return Ok(view) };
+    let Checked { mut notes, summaries } = checked;
+    let (chosen, _) = prepared.chosen()?;
+    let documents = prepared.documents(&chosen);
+    let whole: HashSet<usize> = summaries.iter().map(|summary| summary.record).collect();
+    let records: Vec<&Record> = documents.iter().map(AsRef::as_ref).filter(|record| whole.contains(&record.number)).collect();
+    let (now, longer) = totals::of_now(prepared, &**template, &records, &summaries, wanted);
+    notes.extend(longer);
+    let same = |row: &usize| prepared.served.get(row).is_some_and(|served| served.run.is_some() && !served.changed);
+    if !prepared.plan.joint {
+        notes.extend(chosen.iter().map(|record| record.number).filter(same).map(|row| (row, Note::SameAsLast)));
+    }
+    let last = before.map(|before| (before, totals::of_last(prepared, before)));
+    if let Some((_, last)) = last.as_ref().filter(|_| view.wrong == 0) {
+        notes.extend(now.far_from(last).into_iter().map(|what| (0, Note::FarFromLast(what))));
+    }
+    let notes = gather_notes(notes).into_iter().map(|n| NoteInfo { what: n.note.diagnostic(), rows: n.records }).collect();
+    let last = last.map(|(before, totals)| LastTotals { run: before.run.id, at: before.run.started.clone(), totals });
+    Ok(PreflightView { notes, totals: Some(now), last, ..view })
 }
 
 /// What a dispatch knows of its placeholders' fields.

@@ -2,6 +2,8 @@
 
 use std::collections::HashSet;
 
+use jiff::SignedDuration;
+use jiff::civil::DateTime;
 use mangle_core::dispatch::{Setup, joint_record, joint_schema};
 use mangle_core::records::{Labels, Record, Schema, Sheet};
 use mangle_core::trigger::Covers;
@@ -22,6 +24,9 @@ use crate::store::snapshots::Snapshot;
 use crate::store::{Connection, Transaction, firings, items, messages, settings, templates};
 use crate::{Actor, App, Error, clock, jobs};
 
+/// How far ahead a run can be asked to deliver.
+const LATEST: SignedDuration = SignedDuration::from_hours(366 * 24);
+
 /// What a run is started with.
 #[derive(Debug, Deserialize)]
 #[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
@@ -41,6 +46,14 @@ pub struct StartRun {
     /// Whether deliveries wait until a person releases them.
     #[serde(default)]
     hold: bool,
+    /// How many documents are delivered before the rest waits until a person releases it; none for
+    /// all of them.
+    #[serde(default)]
+    hold_after: Option<usize>,
+    /// The date and time from which it delivers, by the office's clock: `2026-12-01T08:00`. None for
+    /// at once.
+    #[serde(default)]
+    at: Option<String>,
 }
 
 /// What a run is started with unattended: which of the records that the dispatch selects, and what
@@ -89,7 +102,8 @@ impl App {
         }
         let dispatch = asked.narrow(self, dispatch).await?;
         let repeats = if asked.again { None } else { Some(0) };
-        self.begin(dispatch, None, Of::Run { repeats, start_key: asked.start_key, hold: asked.hold }).await
+        self.begin(dispatch, None, Of::Run { repeats, start_key: asked.start_key, pace: Pace { hold: asked.hold, ..Pace::default() } })
+            .await
     }
 
     /// Makes proofs of the records that such a run would be of, for the person.
@@ -114,8 +128,28 @@ impl App {
         if asked.revision.is_some_and(|seen| seen != dispatch.revision) {
             return Err(bench::changed_elsewhere());
         }
-        let of = Of::Run { repeats: Some(asked.repeats), start_key: asked.start_key, hold: asked.hold };
+        let opens = match asked.at.as_deref().map(str::trim).filter(|at| !at.is_empty()) {
+            Some(at) => self.opens_at(at)?,
+            None => String::new(),
+        };
+        let pace = Pace { hold: asked.hold, hold_after: asked.hold_after, opens };
+        let of = Of::Run { repeats: Some(asked.repeats), start_key: asked.start_key, pace };
         self.begin(dispatch, Some(asked.count), of).await
+    }
+
+    /// The moment of a date and time by the office's clock, which must be to come.
+    fn opens_at(&self, at: &str) -> Result<String, Error> {
+        let unusable = |message: &str| Error::unusable("at", format!("“{at}” {message}"));
+        let local: DateTime = at.parse().map_err(|_| unusable("is not a date and time. Use the format 2026-12-01T08:00."))?;
+        let opens = clock::utc(local, &self.zone());
+        let now = clock::now();
+        if opens <= now {
+            return Err(unusable("has passed. Choose a later time, or deliver now."));
+        }
+        if opens > now.saturating_add(LATEST) {
+            return Err(unusable("is more than a year from now. Choose an earlier time."));
+        }
+        Ok(opens.to_string())
     }
 
     /// Begins a run where nothing stops it; of so many documents, where a person was told how many.
@@ -143,7 +177,7 @@ impl App {
         let (prepared, version) = ready(self, &dispatch).await?;
         let wanted = CancellationToken::new();
         let _guard = wanted.clone().drop_guard();
-        let found = blocking(move || findings(&prepared, &wanted, &mut |_| {})).await??;
+        let (found, _) = blocking(move || findings(&prepared, &wanted, &mut |_| {})).await??;
         if found.wrong > 0 {
             return Err(Error::conflict(
                 "findings",
@@ -225,12 +259,23 @@ pub(crate) struct Begin {
     of: Of,
 }
 
+/// When a run delivers.
+#[derive(Debug, Clone, Default)]
+struct Pace {
+    /// Nothing until a person releases it.
+    hold: bool,
+    /// So many documents; the rest when a person releases it.
+    hold_after: Option<usize>,
+    /// From this moment on; blank for at once.
+    opens: String,
+}
+
 enum Of {
     /// How many records may be served again; none for all of them.
     Run {
         repeats: Option<usize>,
         start_key: Option<String>,
-        hold: bool,
+        pace: Pace,
     },
     Proofs {
         to: String,
@@ -340,19 +385,19 @@ impl Begin {
         let (Some(version), Some(sheet_id)) = (self.version, self.dispatch.sheet_id) else { return Err(not_ready()) };
         let records: Vec<&Record> = self.rows.iter().filter_map(|row| sheet.record(*row)).collect();
         let (columns, items) = items(sheet, &records, &self.dispatch.setup);
-        let (mut start_key, mut proof_to, mut on_hold) = (None, None, false);
+        let (mut start_key, mut proof_to, mut pace) = (None, None, Pace::default());
         match &self.of {
             Of::Proofs { to } => proof_to = Some(to.as_str()),
-            Of::Run { repeats, start_key: key, hold } => {
+            Of::Run { repeats, start_key: key, pace: asked } => {
                 start_key = key.as_deref();
-                on_hold = *hold;
+                pace = asked.clone();
                 if let Some(run) = begun(t, self.dispatch.id, start_key)? {
                     return Ok((run, false));
                 }
                 self.refuse_twice(t, sheet_id, *repeats)?;
             }
             Of::Fired(fired) => {
-                on_hold = fired.hold;
+                pace.hold = fired.hold;
                 fired.refuse_twice(t, self.dispatch.id, sheet_id, &self.rows)?;
             }
         }
@@ -365,7 +410,9 @@ impl Begin {
             proof_to,
             start_key,
             snapshot: Some(&snapshot),
-            hold: on_hold,
+            hold: pace.hold,
+            hold_after: pace.hold_after,
+            opens: &pace.opens,
             by: self.by,
             moment: &moment,
             template_version_id: version,

@@ -4,10 +4,12 @@ use std::sync::{Arc, mpsc};
 use std::time::{Duration, Instant};
 
 use anyhow::Result;
+use jiff::SignedDuration;
+use jiff::civil::DateTime;
 use mangle_core::channel::{EmailPayload, Inline, Moment, Parcel, proof};
 use mangle_core::language::Context;
 use mangle_core::language::syntax::Sizes;
-use mangle_core::preflight::{Finding, Note, Noted, Planned, Purpose, Summary, batch_notes, check_batch, gather_notes};
+use mangle_core::preflight::{Finding, Note, Planned, Purpose, Summary, batch_notes, check_batch};
 use mangle_core::records::{Record, read_kept};
 use mangle_core::words::sentence;
 use mangle_documents::formats::Template;
@@ -71,6 +73,17 @@ impl FoundSoFar {
     }
 }
 
+/// What a check has found in all.
+#[derive(Debug)]
+pub struct FoundInAll {
+    /// What is wrong with the records.
+    pub findings: Vec<Finding>,
+    /// What is noticed besides, with the records that it is of.
+    pub notes: Vec<(usize, Note)>,
+    /// What those become with which nothing is wrong.
+    pub summaries: Vec<Summary>,
+}
+
 /// Checks records one by one and against one another, on all cores, until it is cancelled; what it
 /// notices besides does not stop a run. `tell` hears what is found while it goes on.
 pub fn check_all(
@@ -79,7 +92,7 @@ pub fn check_all(
     records: &[&Record],
     wanted: &CancellationToken,
     tell: &mut dyn FnMut(&FoundSoFar),
-) -> (Vec<Finding>, Vec<Noted>) {
+) -> FoundInAll {
     let check_part = |first: usize, part: &[&Record], tell: mpsc::Sender<FoundSoFar>| {
         for (at, few) in part.chunks(AT_LEAST).enumerate().take_while(|_| !wanted.is_cancelled()) {
             let mut own = FoundSoFar { checked: few.len(), ..FoundSoFar::default() };
@@ -129,14 +142,15 @@ pub fn check_all(
     notes.extend(batch_notes(&summaries));
     findings.extend(check_batch(&summaries));
     findings.sort_by_key(|f| f.record);
-    (findings, gather_notes(notes))
+    FoundInAll { findings, notes, summaries }
 }
 
 /// Makes an item and writes down what was made. The making pool computes it when its turn comes.
 pub async fn item(app: App, prepared: Arc<Prepared>, run: RunWork, item: ItemWork) -> Result<()> {
     let (id, run_id, position) = (item.id, item.run_id, item.position);
     let host = prepared.settings.office_email.rsplit_once('@').map_or("mangle.example", |(_, host)| host).to_owned();
-    let (hold, moment, zone) = (run.hold, run.moment.clone(), prepared.settings.zone());
+    let hold = run.hold || run.hold_after.is_some_and(|first| position > first);
+    let (moment, run_opens, zone) = (run.moment.clone(), run.opens.clone(), prepared.settings.zone());
     let (own, priority) = (app.clone(), if run.proof { Priority::Person } else { Priority::Run });
     let make = move || match own.stopping.is_cancelled() {
         true => None,
@@ -185,7 +199,10 @@ pub async fn item(app: App, prepared: Arc<Prepared>, run: RunWork, item: ItemWor
             complete(&mut parcel, planned.channel, &documents, &shown)?;
         }
         let held = hold || planned.moment == Moment::AfterRelease;
-        let opens = parcel.opens.map(|opens| clock::utc(opens, &zone)).map(|opens| opens.to_string()).filter(|opens| *opens > at);
+        let own = parcel.opens.map(|opens| clock::utc(opens, &zone).to_string());
+        let turn = planned.per_hour.and_then(|limit| turn(run_opens.as_str().max(&moment), position, limit));
+        // Moments compare as they are written: year first.
+        let opens = [own, turn, Some(run_opens.clone())].into_iter().flatten().max().filter(|opens| *opens > at);
         deliveries.push(NewDelivery {
             channel: planned.channel,
             kind: planned.kind,
@@ -204,7 +221,7 @@ pub async fn item(app: App, prepared: Arc<Prepared>, run: RunWork, item: ItemWor
             token: parcel.token,
         });
     }
-    let made = MadeItem { file_name: made.file_name, documents, deliveries };
+    let made = MadeItem { file_name: made.file_name, documents, deliveries, running: made.running };
     let written = app.store.change(move |t| -> Result<()> {
         if items::made(t, id, run_id, &made, &at)? {
             events::add(t, Actor::Mangle, about, "made", &made.file_name, &at)?;
@@ -222,9 +239,18 @@ fn key(run: i64, position: usize, item: i64, channel: usize, moment: &str, host:
     format!("<{run}.{position}.{hex}@{host}>")
 }
 
+/// The moment from which a channel with a limit delivers the document of a place in its run.
+fn turn(from: &str, position: usize, per_hour: u32) -> Option<String> {
+    let hours = position.saturating_sub(1) / per_hour.max(1) as usize;
+    let from: DateTime = from.parse().ok()?;
+    Some(from.saturating_add(SignedDuration::from_hours(hours as i64)).to_string())
+}
+
 /// What is made of an item, before it is written down.
 struct MadeBytes {
     file_name: String,
+    /// The running document that the PDF is added to.
+    running: Option<String>,
     documents: Vec<Made>,
     deliveries: Vec<Planned>,
     /// The pictures that messages show: of which channel, and what their HTML calls them.
@@ -285,11 +311,13 @@ fn make(prepared: &Prepared, run: &RunWork, item: &ItemWork) -> Result<MadeBytes
             let parcels: Vec<(&str, &Parcel)> = outline.deliveries.iter().filter_map(|d| Some((d.kind, d.parcel.as_ref()?))).collect();
             let office = (prepared.settings.office_name.as_str(), prepared.settings.office_email.as_str());
             let parcel = proof(&run.proof_to, office, &prepared.plan.made(&outline.file_name), &parcels);
-            vec![Planned { channel: 0, kind: "email", name: "Proof".into(), moment: Moment::AtOnce, parcel: Some(parcel) }]
+            vec![Planned { channel: 0, kind: "email", name: "Proof".into(), moment: Moment::AtOnce, per_hour: None, parcel: Some(parcel) }]
         }
     };
     let pictures = pictures_of(prepared, &deliveries)?;
-    Ok(MadeBytes { file_name: outline.file_name, documents, deliveries, pictures })
+    // A proof is added to nothing.
+    let running = outline.running.filter(|_| !run.proof);
+    Ok(MadeBytes { file_name: outline.file_name, running, documents, deliveries, pictures })
 }
 
 fn first(findings: Vec<Finding>) -> ItemError {

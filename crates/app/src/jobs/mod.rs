@@ -30,7 +30,7 @@ pub use background::{Background, Work};
 pub use crm::CrmRecords;
 pub use deliver::Outbox;
 pub use journal::Journal;
-pub use make::{FoundSoFar, check_all, check_one};
+pub use make::{FoundInAll, FoundSoFar, check_all, check_one};
 pub use makers::Makers;
 pub use pool::Pool;
 pub use sheet::SheetColumns;
@@ -160,6 +160,14 @@ async fn prepare(app: &App, run: i64) -> Result<(Arc<Prepared>, runs::RunWork), 
         Err(refused) if refused.kind == ErrorKind::Internal => Err(Unprepared::Fault(anyhow::anyhow!(refused))),
         Err(refused) => Err(Unprepared::Unusable(refused.to_string())),
     }
+}
+
+/// Everything that the items of a run were made with.
+pub(crate) async fn prepared(app: &App, run: i64) -> Result<(Arc<Prepared>, runs::RunWork), crate::Error> {
+    prepare(app, run).await.map_err(|fault| match fault {
+        Unprepared::Unusable(message) => crate::Error::conflict("set-up", message),
+        Unprepared::Fault(error) => error.into(),
+    })
 }
 
 async fn make_items(app: &App, run: i64) -> Result<()> {

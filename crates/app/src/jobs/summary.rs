@@ -88,7 +88,7 @@ mod tests {
         let run = serde_json::json!({
             "id": 7, "dispatch": "reminders", "dispatch_name": "Reminders", "dispatch_deleted": false, "kind": "run", "state": "done",
             "started": "", "finished": null, "count": 182, "waiting": 0, "blocked": 0, "scheduled": 0, "sending": 0, "delivered": 180,
-            "uncertain": 0, "failed": 2, "left_out": 0, "sends": true, "hold": false, "trouble": null,
+            "uncertain": 0, "failed": 2, "left_out": 0, "sends": true, "hold": false, "hold_after": null, "opens": null, "trouble": null,
         });
         let run: RunInfo = serde_json::from_value(run).expect("a run");
         let (subject, body) = text(&run, "http://localhost:7600");

@@ -212,7 +212,7 @@ pub async fn document(app: &App, token: String, format: Format, key: &str) -> Ou
     }
     let documents = app.store.read(move |c| shared(c, &found)).await?;
     let document = documents.into_iter().find(|own| own.format == format).ok_or_else(not_valid)?;
-    let bytes = match app.shared.get(document.id) {
+    let bytes = match app.shared.get(&document.id) {
         Some(Ready(bytes)) => bytes,
         None => {
             let bytes = Bytes::from(app.files.get(&document.file).await?);

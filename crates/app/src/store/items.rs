@@ -9,7 +9,7 @@ use serde::{Deserialize, Serialize};
 
 use super::deliveries::{self, DeliveryInfo, NewDelivery};
 use super::documents::{self, DocumentInfo, NewDocument};
-use super::step;
+use super::{running, step};
 use crate::jobs::state::ItemEvent;
 
 /// An item in a list.
@@ -70,6 +70,8 @@ pub struct MadeItem {
     pub documents: Vec<NewDocument>,
     /// What becomes of them.
     pub deliveries: Vec<NewDelivery>,
+    /// The running document that the PDF is added to.
+    pub running: Option<String>,
 }
 
 /// What went wrong with an item.
@@ -126,6 +128,27 @@ fn of_row(r: &rusqlite::Row<'_>) -> rusqlite::Result<ItemWork> {
 /// An item.
 pub fn get(c: &Connection, id: i64) -> Result<Option<ItemWork>> {
     Ok(c.prepare_cached(&format!("{WORK} WHERE id = ?1"))?.query_row([id], of_row).optional()?)
+}
+
+/// The item that a dispatch made last of a row, on its own.
+#[derive(Debug)]
+pub struct LastMade {
+    pub id: i64,
+    pub run_id: i64,
+    pub position: usize,
+    pub record: String,
+    pub changed: String,
+}
+
+/// The item that a dispatch made last of a row, on its own; proofs don't count.
+pub fn last_made(c: &Connection, dispatch: i64, sheet: i64, row: usize) -> Result<Option<LastMade>> {
+    let sql = "SELECT item.id, item.run_id, item.position, item.record, item.changed FROM item JOIN run ON run.id = item.run_id
+      WHERE run.dispatch_id = ?1 AND run.kind = 'run' AND item.sheet_id = ?2 AND item.row = ?3 AND item.state = 'made'
+      AND item.progress <> 'withdrawn' ORDER BY item.id DESC LIMIT 1";
+    let one = |r: &rusqlite::Row<'_>| {
+        Ok(LastMade { id: r.get(0)?, run_id: r.get(1)?, position: r.get(2)?, record: r.get(3)?, changed: r.get(4)? })
+    };
+    Ok(c.prepare_cached(sql)?.query_row(params![dispatch, sheet, row], one).optional()?)
 }
 
 /// How often the making of an item is begun; one that ended the program each time is given up.
@@ -234,6 +257,9 @@ pub fn made(t: &Transaction<'_>, id: i64, run: i64, made: &MadeItem, at: &str) -
     }
     for document in &made.documents {
         documents::add(t, id, document, at)?;
+    }
+    if let Some(name) = &made.running {
+        running::add(t, run, id, name, at)?;
     }
     for delivery in &made.deliveries {
         deliveries::add(t, (id, run), delivery, at)?;

@@ -17,6 +17,7 @@ pub mod pictures;
 pub mod queries;
 pub mod relations;
 pub mod rows;
+pub mod running;
 pub mod runs;
 pub mod settings;
 pub mod sheets;
@@ -50,7 +51,7 @@ pub struct Store {
 /// A connection of the store's pool.
 type Pooled = PooledConnection<SqliteConnectionManager>;
 
-const MIGRATIONS: [&str; 21] = [
+const MIGRATIONS: [&str; 22] = [
     include_str!("../../migrations/01-start.sql"),
     include_str!("../../migrations/02-versions-and-specimens.sql"),
     include_str!("../../migrations/03-pictures-and-clauses.sql"),
@@ -72,6 +73,7 @@ const MIGRATIONS: [&str; 21] = [
     include_str!("../../migrations/19-heard.sql"),
     include_str!("../../migrations/20-messages.sql"),
     include_str!("../../migrations/21-triggers.sql"),
+    include_str!("../../migrations/22-packs-and-batches.sql"),
 ];
 
 impl Store {

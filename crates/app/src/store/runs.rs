@@ -4,6 +4,7 @@ use std::sync::Arc;
 
 use anyhow::Result;
 use mangle_core::dispatch::{Setup, write_setup};
+use mangle_core::preflight::ChannelTotal;
 use mangle_core::records::{Record, Schema, keep};
 use mangle_core::words::counted;
 use rusqlite::{Connection, OptionalExtension, ToSql, Transaction, params};
@@ -57,6 +58,11 @@ pub struct RunInfo {
     pub sends: bool,
     /// Whether it was started on hold: deliveries wait until a person releases them.
     pub hold: bool,
+    /// How many documents are delivered before the rest waits for a person; none where there is no
+    /// first batch.
+    pub hold_after: Option<usize>,
+    /// The moment from which it delivers; none for at once.
+    pub opens: Option<String>,
     /// Why it does not go on for now, though nobody paused it.
     #[serde(serialize_with = "mangle_core::words::as_sentence_or_none")]
     pub trouble: Option<String>,
@@ -78,6 +84,10 @@ pub struct RunWork {
     pub schema: Option<Arc<Schema>>,
     /// Whether its deliveries wait until a person releases them.
     pub hold: bool,
+    /// How many documents are delivered before the rest waits for a person.
+    pub hold_after: Option<usize>,
+    /// The moment from which it delivers; blank for at once.
+    pub opens: String,
 }
 
 const INFO: &str = "SELECT run.id, dispatch.key, dispatch.name, run.kind, run.state, run.started, run.finished, run.count,
@@ -85,7 +95,7 @@ const INFO: &str = "SELECT run.id, dispatch.key, dispatch.name, run.kind, run.st
     count(*) FILTER (WHERE item.progress IN ('to send', 'sending')), count(*) FILTER (WHERE item.progress IN ('delivered', 'made')),
     count(*) FILTER (WHERE item.progress = 'uncertain'), count(*) FILTER (WHERE item.progress = 'failed'),
     count(*) FILTER (WHERE item.progress IN ('left out', 'withdrawn')), run.sends, run.hold, dispatch.deleted IS NOT NULL,
-    count(*) FILTER (WHERE item.progress = 'scheduled')
+    count(*) FILTER (WHERE item.progress = 'scheduled'), run.hold_after, run.opens
     FROM run JOIN dispatch ON dispatch.id = run.dispatch_id LEFT JOIN item ON item.run_id = run.id";
 
 fn info(r: &rusqlite::Row<'_>) -> rusqlite::Result<RunInfo> {
@@ -109,6 +119,8 @@ fn info(r: &rusqlite::Row<'_>) -> rusqlite::Result<RunInfo> {
         hold: r.get(16)?,
         dispatch_deleted: r.get(17)?,
         scheduled: r.get(18)?,
+        hold_after: r.get(19)?,
+        opens: Some(r.get::<_, String>(20)?).filter(|opens| !opens.is_empty()),
         trouble: None,
     })
 }
@@ -122,6 +134,33 @@ pub fn list(c: &Connection, dispatch: Option<&str>) -> Result<Vec<RunInfo>> {
 /// A run.
 pub fn get(c: &Connection, id: i64) -> Result<Option<RunInfo>> {
     Ok(c.prepare_cached(&format!("{INFO} WHERE run.id = ?1 GROUP BY run.id"))?.query_row([id], info).optional()?)
+}
+
+/// What a run came to.
+#[derive(Debug, Clone)]
+pub struct Counted {
+    pub documents: usize,
+    pub pages: Option<usize>,
+    pub deliveries: Vec<ChannelTotal>,
+    /// The columns that its items' values are of.
+    pub schema: Option<Arc<Schema>>,
+    /// The values of its items with their rows.
+    pub records: Vec<(usize, String)>,
+}
+
+/// What a run came to.
+pub fn came_to(c: &Connection, id: i64) -> Result<Counted> {
+    let made = "item.run_id = ?1 AND item.state = 'made'";
+    let sql =
+        format!("SELECT count(DISTINCT item.id), sum(document.pages) FROM item JOIN document ON document.item_id = item.id WHERE {made}");
+    let (documents, pages) = c.prepare_cached(&sql)?.query_row([id], |r| Ok((r.get(0)?, r.get(1)?)))?;
+    let sql = "SELECT name, count(*), count(DISTINCT lower(recipient)) FROM delivery WHERE run_id = ?1 AND state NOT IN ('skipped', 'withdrawn') GROUP BY channel, name ORDER BY channel";
+    let total = |r: &rusqlite::Row<'_>| Ok(ChannelTotal { name: r.get(0)?, count: r.get(1)?, recipients: r.get(2)? });
+    let deliveries = c.prepare_cached(sql)?.query_map([id], total)?.collect::<Result<_, _>>()?;
+    let sql = format!("SELECT row, record FROM item WHERE {made}");
+    let records = c.prepare_cached(&sql)?.query_map([id], |r| Ok((r.get(0)?, r.get(1)?)))?.collect::<Result<_, _>>()?;
+    let schema = work(c, id)?.and_then(|work| work.schema);
+    Ok(Counted { documents, pages, deliveries, schema, records })
 }
 
 /// Runs that have ended, of which nobody was told.
@@ -140,7 +179,7 @@ pub fn told_of(c: &Connection, id: i64, word: &str) -> Result<()> {
 /// What a run needs to make its items.
 pub fn work(c: &Connection, id: i64) -> Result<Option<RunWork>> {
     let mut query = c.prepare_cached(
-        "SELECT dispatch_id, kind, proof_to, moment, template_version_id, sheet_id, setup, count, columns, hold FROM run WHERE id = ?1",
+        "SELECT dispatch_id, kind, proof_to, moment, template_version_id, sheet_id, setup, count, columns, hold, hold_after, opens FROM run WHERE id = ?1",
     )?;
     let found = query
         .query_row([id], |r| {
@@ -158,6 +197,8 @@ pub fn work(c: &Connection, id: i64) -> Result<Option<RunWork>> {
                 count: r.get(7)?,
                 schema: schema.filter(|s| !s.columns().is_empty()).map(Arc::new),
                 hold: r.get(9)?,
+                hold_after: r.get(10)?,
+                opens: r.get(11)?,
             })
         })
         .optional()?;
@@ -175,6 +216,10 @@ pub struct NewRun<'a> {
     pub snapshot: Option<&'a str>,
     /// Whether its deliveries wait until a person releases them.
     pub hold: bool,
+    /// How many documents are delivered before the rest waits for a person.
+    pub hold_after: Option<usize>,
+    /// The moment from which it delivers; blank for at once.
+    pub opens: &'a str,
     /// Who or what starts it.
     pub by: Actor,
     pub moment: &'a str,
@@ -210,8 +255,8 @@ impl NewItem {
 /// Writes a run and all its items.
 pub fn start(t: &Transaction<'_>, run: &NewRun<'_>) -> Result<i64> {
     t.execute(
-        "INSERT INTO run (dispatch_id, kind, state, started, moment, template_version_id, sheet_id, setup, proof_to, count, columns, start_key, snapshot, hold, sends, started_by)
-         VALUES (?1, ?2, 'running', ?3, ?3, ?4, ?5, ?6, ?7, ?8, ?9, ?10, ?11, ?12, ?13, ?14)",
+        "INSERT INTO run (dispatch_id, kind, state, started, moment, template_version_id, sheet_id, setup, proof_to, count, columns, start_key, snapshot, hold, sends, started_by, hold_after, opens)
+         VALUES (?1, ?2, 'running', ?3, ?3, ?4, ?5, ?6, ?7, ?8, ?9, ?10, ?11, ?12, ?13, ?14, ?15, ?16)",
         params![
             run.dispatch_id,
             if run.proof_to.is_some() { "proof" } else { "run" },
@@ -226,7 +271,9 @@ pub fn start(t: &Transaction<'_>, run: &NewRun<'_>) -> Result<i64> {
             run.snapshot,
             run.hold,
             run.proof_to.is_some() || run.setup.channels.iter().any(|channel| channel.on),
-            run.by.word()
+            run.by.word(),
+            run.hold_after,
+            run.opens
         ],
     )?;
     let id = t.last_insert_rowid();
@@ -264,7 +311,7 @@ pub fn change(c: &Connection, event: RunEvent, id: i64) -> Result<bool> {
 
 /// A run is not on hold any more: what is made from now on is delivered at once. 1 where it was.
 pub fn let_loose(c: &Connection, id: i64) -> Result<usize> {
-    Ok(c.execute("UPDATE run SET hold = 0 WHERE id = ?1 AND hold <> 0 AND state IN ('running', 'paused')", [id])?)
+    Ok(c.execute("UPDATE run SET hold = 0, hold_after = NULL WHERE id = ?1 AND (hold <> 0 OR hold_after IS NOT NULL) AND state IN ('running', 'paused')", [id])?)
 }
 
 /// Whether a run is in a state.

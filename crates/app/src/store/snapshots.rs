@@ -2,6 +2,7 @@
 //! read, as they were when it was started. Nothing that is changed later reaches it, and any
 //! of its documents can be made again byte for byte.
 
+use std::collections::BTreeMap;
 use std::sync::Arc;
 
 use anyhow::Result;
@@ -14,7 +15,7 @@ use sha2::{Digest, Sha256};
 
 use super::pictures::PictureInfo;
 use super::settings::{self, Settings};
-use super::{clauses, fonts, pictures, sheets};
+use super::{clauses, fonts, pictures, sheets, templates};
 
 /// The form that snapshots are written in.
 const VERSION: u32 = 1;
@@ -31,6 +32,9 @@ pub struct Snapshot {
     /// The files of the fonts that a person brought in.
     pub fonts: Vec<String>,
     reading: Option<KeptReading>,
+    /// The versions in use of the templates that packs are put together from.
+    #[serde(default, skip_serializing_if = "BTreeMap::is_empty")]
+    pub versions: BTreeMap<i64, i64>,
 }
 
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
@@ -78,6 +82,7 @@ impl Snapshot {
             pictures: found.into_iter().map(|p| KeptPicture { name: p.name, file: p.file, size: p.size }).collect(),
             fonts: fonts::files(c)?,
             reading,
+            versions: templates::in_packs(c)?,
         })
     }
 

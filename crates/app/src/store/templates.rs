@@ -1,5 +1,7 @@
 //! Templates and their versions.
 
+use std::collections::BTreeMap;
+
 use anyhow::{Context, Result};
 use mangle_core::dispatch::Setup;
 use mangle_documents::formats;
@@ -19,6 +21,9 @@ pub struct TemplateInfo {
     /// Its versions, the newest first.
     pub versions: Vec<Version>,
 }
+
+/// The word of packs among the kinds of templates.
+pub const PACK: &str = "pack";
 
 /// A version of a template.
 #[derive(Debug, Clone, Serialize, Deserialize)]
@@ -41,7 +46,7 @@ pub struct Version {
     pub brought_by: String,
     /// What the person noted of it.
     pub note: String,
-    /// The word of its kind of template: docx.
+    /// The word of its kind of template: docx, pack.
     pub kind: String,
 }
 
@@ -162,9 +167,31 @@ pub fn fix(c: &Connection, setup: &mut Setup) -> Result<()> {
     Ok(())
 }
 
-/// How many dispatches and runs use a template.
+/// Notes which templates a version of a pack is put together from.
+pub fn set_parts(c: &Connection, pack: i64, number: i64, parts: &[i64]) -> Result<()> {
+    let sql = "INSERT INTO pack_part (version_id, template_id) SELECT id, ?3 FROM template_version WHERE template_id = ?1 AND number = ?2 ON CONFLICT DO NOTHING";
+    let mut add = c.prepare_cached(sql)?;
+    parts.iter().try_for_each(|part| add.execute(params![pack, number, part]).map(drop))?;
+    Ok(())
+}
+
+/// Whether a template is another, or any version of it is a pack that contains the other.
+pub fn contains(c: &Connection, template: i64, other: i64) -> Result<bool> {
+    let sql = "WITH RECURSIVE within (id) AS (
+        SELECT ?1 UNION SELECT p.template_id FROM within JOIN template_version v ON v.template_id = within.id JOIN pack_part p ON p.version_id = v.id
+      ) SELECT EXISTS (SELECT 1 FROM within WHERE id = ?2)";
+    Ok(c.prepare_cached(sql)?.query_row([template, other], |r| r.get(0))?)
+}
+
+/// The versions in use of the templates that any pack is put together from.
+pub fn in_packs(c: &Connection) -> Result<BTreeMap<i64, i64>> {
+    let mut query = c.prepare_cached("SELECT id, in_use FROM template WHERE id IN (SELECT template_id FROM pack_part)")?;
+    Ok(query.query_map([], |r| Ok((r.get(0)?, r.get(1)?)))?.collect::<Result<_, _>>()?)
+}
+
+/// How many dispatches, runs and packs use a template.
 pub fn uses(c: &Connection, id: i64) -> Result<usize> {
-    let sql = "SELECT (SELECT count(*) FROM dispatch WHERE template_id = ?1 OR (deleted IS NULL AND EXISTS (SELECT 1 FROM json_each(setup, '$.rules') WHERE value ->> '$.template.id' = ?1))) + (SELECT count(*) FROM run WHERE EXISTS (SELECT 1 FROM json_each(setup, '$.rules') WHERE value ->> '$.template.id' = ?1) OR template_version_id IN (SELECT id FROM template_version WHERE template_id = ?1))";
+    let sql = "SELECT (SELECT count(*) FROM dispatch WHERE template_id = ?1 OR (deleted IS NULL AND EXISTS (SELECT 1 FROM json_each(setup, '$.rules') WHERE value ->> '$.template.id' = ?1))) + (SELECT count(*) FROM run WHERE EXISTS (SELECT 1 FROM json_each(setup, '$.rules') WHERE value ->> '$.template.id' = ?1) OR template_version_id IN (SELECT id FROM template_version WHERE template_id = ?1)) + (SELECT count(DISTINCT v.template_id) FROM pack_part p JOIN template_version v ON v.id = p.version_id WHERE p.template_id = ?1)";
     Ok(c.query_row(sql, [id], |r| r.get(0))?)
 }
 

@@ -63,6 +63,8 @@ fn begin(c: &mut Connection) -> i64 {
         start_key: None,
         snapshot: None,
         hold: false,
+        hold_after: None,
+        opens: "",
         by: Actor::User,
         moment: AT,
         template_version_id: 1,
@@ -101,7 +103,12 @@ fn made(channels: &[&'static str]) -> MadeItem {
         payload: "{}".into(),
         token: String::new(),
     };
-    MadeItem { file_name: "Reminder".into(), documents: vec![document], deliveries: channels.iter().enumerate().map(delivery).collect() }
+    MadeItem {
+        file_name: "Reminder".into(),
+        documents: vec![document],
+        deliveries: channels.iter().enumerate().map(delivery).collect(),
+        running: None,
+    }
 }
 
 /// Claims an item and makes it.

@@ -7,19 +7,22 @@ pub mod tryout;
 pub mod versions;
 
 use mangle_core::diagnostic::{Diagnostic, Target};
+use mangle_core::dispatch::Pack;
 use mangle_core::language::syntax::Kind;
 use mangle_core::language::{Span, UsedAs, kind, nearest};
 use mangle_core::template::{Clauses, Need, Outline, Placeholder};
 use mangle_core::words::counted;
 use serde::{Deserialize, Serialize};
 
+use crate::packs;
 use crate::prepare::blocking;
 use crate::store::clauses;
-use crate::store::templates::{self, TemplateInfo};
+use crate::store::templates::{self, PACK, TemplateInfo};
 use crate::transfer::Upload;
 use crate::{App, Error, Outcome};
 
 pub use versions::keep;
+pub(crate) use versions::problems;
 
 /// A template with what stands in one of its versions.
 #[derive(Debug, Serialize)]
@@ -38,6 +41,8 @@ pub struct TemplateDetail {
     pub outline: Vec<OutlineInfo>,
     /// The fields that it needs, as a tree.
     pub needs: Vec<NeedInfo>,
+    /// The parts, where it is a pack.
+    pub pack: Option<Pack>,
     /// What was read differently than it stands in the file.
     #[serde(serialize_with = "mangle_core::words::as_sentences")]
     pub told: Vec<String>,
@@ -141,7 +146,7 @@ pub async fn bring_in(app: &App, uploads: Vec<Upload>) -> Outcome<TemplateDetail
     detail(app, id, None).await
 }
 
-async fn detail(app: &App, id: i64, number: Option<i64>) -> Outcome<TemplateDetail> {
+pub(crate) async fn detail(app: &App, id: i64, number: Option<i64>) -> Outcome<TemplateDetail> {
     let info = app.store.with(move |c| templates::get(c, id)).await?.ok_or_else(|| Error::missing("the template"))?;
     let newest = info.versions.first().map(|v| v.number);
     let version = info.version(number.or(newest)).cloned().ok_or_else(|| Error::missing("the version"))?;
@@ -152,8 +157,13 @@ async fn detail(app: &App, id: i64, number: Option<i64>) -> Outcome<TemplateDeta
     let notes = blocking(move || pages.page_notes().map(|n| n.said()).unwrap_or_default()).await?;
     let mut problems: Vec<Diagnostic> = template.problems().to_vec();
     problems.extend(unknown_clauses(template.placeholders(), &clauses));
+    let pack = match version.kind == PACK {
+        true => Some(packs::of_version(app, &version.file).await?),
+        false => None,
+    };
     Ok(TemplateDetail {
         info,
+        pack,
         shown: version.number,
         placeholders: template.placeholders().iter().map(Into::into).collect(),
         problems,
@@ -197,8 +207,8 @@ pub async fn remove(app: &App, id: i64) -> Outcome<bool> {
         return Err(Error::conflict(
             "in-use",
             format!(
-                "this template is used {}. Delete those dispatches first.",
-                counted(uses as usize, "time by a dispatch or run", "times by dispatches and runs")
+                "this template is used {}. Delete those first.",
+                counted(uses as usize, "time by a dispatch, run or pack", "times by dispatches, runs and packs")
             ),
         ));
     }

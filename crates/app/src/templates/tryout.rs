@@ -88,7 +88,7 @@ impl Desk {
 
     /// What filling is done with.
     pub fn means(&self) -> Means<'_> {
-        Means { pictures: &self.pictures }
+        Means { pictures: &self.pictures, ..Means::default() }
     }
 
     /// Now, by the office's clock.

@@ -8,9 +8,10 @@ use serde::{Deserialize, Serialize};
 
 use super::specimens;
 use super::{TemplateDetail, detail, unknown_clauses};
+use crate::packs;
 use crate::pages::Pages;
 use crate::prepare::blocking;
-use crate::store::templates::{self, NewVersion, TemplateInfo, Version};
+use crate::store::templates::{self, NewVersion, PACK, TemplateInfo, Version};
 use crate::store::{clauses, settings};
 use crate::transfer::{Download, Upload, stem};
 use crate::{App, Error, Outcome, clock};
@@ -49,14 +50,16 @@ pub async fn keep(app: &App, template: Option<i64>, upload: Upload) -> Outcome<i
 
 /// How many problems keep a version from being used: its own, and clauses that the
 /// library has not.
-async fn problems(app: &App, template: &dyn Template) -> Outcome<usize> {
+pub(crate) async fn problems(app: &App, template: &dyn Template) -> Outcome<usize> {
     let clauses = app.store.with(|c| clauses::library(c)).await?;
     Ok(template.problems().len() + unknown_clauses(template.placeholders(), &clauses).len())
 }
 
 /// Brings in a newer file as the next version; the earlier ones stay.
 pub async fn replace(app: &App, id: i64, uploads: Vec<Upload>) -> Outcome<TemplateDetail> {
-    find(app, id).await?;
+    if find(app, id).await?.versions.first().is_some_and(|version| version.kind == PACK) {
+        return Err(Error::conflict("pack", "this is a pack. Add the file as a part of it, or upload it as a new template."));
+    }
     for upload in uploads {
         keep(app, Some(id), upload).await?;
     }
@@ -75,6 +78,9 @@ pub struct RewriteBody {
 /// version; all else in it stays as it is. A text that is a problem is refused.
 pub async fn rewrite(app: &App, id: i64, number: i64, placeholder: usize, body: RewriteBody) -> Outcome<TemplateDetail> {
     let (info, version) = numbered(app, id, number).await?;
+    if version.kind == PACK {
+        return Err(Error::unusable("pack", "this placeholder is in a part of the pack. Open that part's template to edit it."));
+    }
     let template = app.template(version.id).await?;
     let (fonts, format) = (app.fonts().await?, version.format()?);
     let bytes = blocking(move || -> Outcome<Vec<u8>> {
@@ -121,6 +127,10 @@ pub async fn put_in_use(app: &App, id: i64, number: i64) -> Outcome<TemplateDeta
 pub async fn restore(app: &App, id: i64, number: i64) -> Outcome<TemplateDetail> {
     let (_, version) = numbered(app, id, number).await?;
     let problems = problems(app, &*app.template(version.id).await?).await?;
+    let parts: Vec<i64> = match version.kind == PACK {
+        true => packs::of_version(app, &version.file).await?.templates().collect(),
+        false => Vec::new(),
+    };
     let newest = app
         .store
         .change(move |t| -> anyhow::Result<i64> {
@@ -136,6 +146,7 @@ pub async fn restore(app: &App, id: i64, number: i64) -> Outcome<TemplateDetail>
                 kind: &version.kind,
             };
             let newest = templates::add_version(t, id, &new)?;
+            templates::set_parts(t, id, newest, &parts)?;
             if problems == 0 {
                 templates::put_in_use(t, id, newest)?;
             }
@@ -163,7 +174,8 @@ pub async fn note(app: &App, id: i64, new: Note) -> Outcome<bool> {
 pub async fn file(app: &App, id: i64) -> Outcome<Download> {
     let version = app.store.with(move |c| templates::version(c, id)).await?.ok_or_else(|| Error::missing("the version"))?;
     let bytes = app.files.get(&version.file).await?;
-    Ok(Download::new(version.format()?.media_type(), &version.file_name, bytes))
+    let kind = if version.kind == PACK { "application/json" } else { version.format()?.media_type() };
+    Ok(Download::new(kind, &version.file_name, bytes))
 }
 
 /// The version's own pages, a short stand-in marked in the place of each placeholder.

@@ -138,7 +138,7 @@ async fn wrong(
         let (chosen, unclear) = prepared.chosen()?;
         let documents = prepared.documents(&chosen);
         let documents: Vec<&Record> = documents.iter().map(AsRef::as_ref).collect();
-        let (findings, _) = check_all(&prepared, &*template, &documents, &CancellationToken::new(), &mut |_| {});
+        let findings = check_all(&prepared, &*template, &documents, &CancellationToken::new(), &mut |_| {}).findings;
         let mut wrong: Wrong = unclear.into_iter().collect();
         // Firings that are due together share a run to be quick. Each could have had its own, beside
         // which the names of the others' documents would not matter.

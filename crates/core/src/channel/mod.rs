@@ -273,6 +273,9 @@ pub struct ChannelSetup {
     #[serde(default)]
     #[cfg_attr(feature = "openapi", schema(required = true))]
     pub time: String,
+    /// The most documents of a run that it delivers an hour; none for no limit.
+    #[serde(default)]
+    pub per_hour: Option<u32>,
     /// Its kind and settings.
     pub channel: Channel,
 }
@@ -284,7 +287,8 @@ fn yes() -> bool {
 impl ChannelSetup {
     /// A channel that is on, for every record, at once.
     pub fn new(channel: Channel) -> ChannelSetup {
-        ChannelSetup { on: true, name: String::new(), condition: String::new(), moment: Moment::AtOnce, time: String::new(), channel }
+        let (name, condition, time) = Default::default();
+        ChannelSetup { on: true, name, condition, moment: Moment::AtOnce, time, per_hour: None, channel }
     }
 
     /// The settings of one that writes into the sheet.
@@ -331,6 +335,8 @@ pub struct Compiled {
     pub name: String,
     /// When it delivers.
     pub moment: Moment,
+    /// The most documents of a run that it delivers an hour.
+    pub per_hour: Option<u32>,
     condition: Option<Condition>,
     time: Option<Time>,
     plan: Box<dyn ChannelPlan>,
@@ -397,6 +403,10 @@ impl Compiled {
             Some(Ok(read)) => time = Some(read),
             Some(Err(problem)) => problems.push(("time", *problem)),
         }
+        if setup.per_hour == Some(0) {
+            let message = "the limit is 0 an hour, so nothing would be delivered. Enter at least 1, or remove the limit.";
+            problems.push(("per-hour", Diagnostic::error("per-hour", message)));
+        }
         let texts =
             plan.texts().into_iter().chain(time.as_ref().and_then(Time::text)).chain(read.as_ref().map(|own| ("condition", own.text())));
         problems.extend(texts.flat_map(|(field, text)| text.problems().iter().map(move |problem| (field, problem.clone()))));
@@ -417,6 +427,7 @@ impl Compiled {
             kind: setup.channel.kind(),
             name: name.to_owned(),
             moment: setup.moment,
+            per_hour: setup.per_hour,
             condition: read,
             time,
             plan,

@@ -158,6 +158,10 @@ pub struct Setup {
     #[serde(default)]
     #[cfg_attr(feature = "openapi", schema(required = true))]
     pub left_out: Vec<usize>,
+    /// Rows picked by hand, which are the only ones that count; none for all.
+    #[serde(default)]
+    #[cfg_attr(feature = "openapi", schema(required = true))]
+    pub picked: Vec<usize>,
     /// Which records are taken by what was made of them before.
     #[serde(default)]
     #[cfg_attr(feature = "openapi", schema(required = true))]
@@ -182,6 +186,10 @@ pub struct Setup {
     #[serde(default)]
     #[cfg_attr(feature = "openapi", schema(required = true))]
     pub name: String,
+    /// The name of the running document that each PDF is added to, with placeholders; blank for none.
+    #[serde(default)]
+    #[cfg_attr(feature = "openapi", schema(required = true))]
+    pub running: String,
     /// The channels that documents are delivered over; none where they are only stored.
     #[serde(default)]
     #[cfg_attr(feature = "openapi", schema(required = true))]
@@ -194,6 +202,10 @@ pub struct Setup {
     #[serde(default)]
     #[cfg_attr(feature = "openapi", schema(required = true))]
     pub otherwise: Otherwise,
+    /// The answers to what packs ask, by what each is about; the usual ones count for others.
+    #[serde(default)]
+    #[cfg_attr(feature = "openapi", schema(required = true))]
+    pub answers: BTreeMap<String, String>,
     /// What starts runs by itself; none where a person starts them.
     #[serde(default)]
     #[cfg_attr(feature = "openapi", schema(required = true))]
@@ -217,15 +229,18 @@ impl Default for Setup {
             ties: BTreeMap::new(),
             filter: String::new(),
             left_out: Vec::new(),
+            picked: Vec::new(),
             choose: Choose::default(),
             label: String::new(),
             joint: false,
             formats: pdf(),
             pdf: PdfSetup::default(),
             name: String::new(),
+            running: String::new(),
             channels: Vec::new(),
             rules: Vec::new(),
             otherwise: Otherwise::default(),
+            answers: BTreeMap::new(),
             triggers: Vec::new(),
             version: None,
             locale: english(),
@@ -291,6 +306,8 @@ pub struct Plan {
     pub password: Option<TextTemplate>,
     /// The file-name pattern.
     pub name: TextTemplate,
+    /// The name of the running document.
+    pub running: Option<TextTemplate>,
     /// The channels that are on.
     pub channels: Vec<channel::Compiled>,
     /// Problems in the texts.
@@ -307,7 +324,9 @@ impl Plan {
         formats.dedup();
         let makes_pdf = formats.contains(&Format::Pdf);
         let password = Some(&setup.pdf.password).filter(|p| makes_pdf && !p.trim().is_empty()).map(|p| TextTemplate::new(p));
+        let running = Some(&setup.running).filter(|name| !name.trim().is_empty()).map(|name| TextTemplate::new(name));
         let texts = [("file name", &name)].into_iter().chain(password.iter().map(|p| ("password", p)));
+        let texts = texts.chain(running.iter().map(|name| ("running document", name)));
         let mut problems: Vec<Diagnostic> =
             texts.flat_map(|(field, text)| text.problems().iter().map(move |problem| of_output(field, problem.clone()))).collect();
         let mut channels: Vec<channel::Compiled> =
@@ -323,6 +342,14 @@ impl Plan {
         if formats.is_empty() {
             problems.push(of_output("pdf", Diagnostic::error("no-format", "no format is made. Choose PDF or DOCX.")));
         }
+        if running.is_some() && !makes_pdf {
+            let message = "a running document is a PDF. Add PDF to the formats, or remove the running document.";
+            problems.push(of_output("running document", Diagnostic::error("running-pdf", message)));
+        }
+        if running.is_some() && password.is_some() {
+            let message = "PDFs with a password can't be added to a running document. Remove one of the two.";
+            problems.push(of_output("running document", Diagnostic::error("running-password", message)));
+        }
         let PdfSetup { standard, attach, .. } = setup.pdf;
         if matches!(standard, PdfStandard::A2b | PdfStandard::A3b) && password.is_some() {
             let message = "PDF/A can't have a password. Choose the standard PDF or remove the password.";
@@ -333,7 +360,7 @@ impl Plan {
         }
         let ties = Ties::new(setup.ties.iter().map(|(name, column)| (name.as_str(), column.as_str())));
         let locale_column = Some(setup.locale_column.trim()).filter(|c| !c.is_empty()).map(Folded::new);
-        Plan { ties, joint: setup.joint, locale_column, formats, pdf: (standard, attach), password, name, channels, problems }
+        Plan { ties, joint: setup.joint, locale_column, formats, pdf: (standard, attach), password, name, running, channels, problems }
     }
 
     /// Whether documents of a format are made.
@@ -348,7 +375,7 @@ impl Plan {
 
     /// The placeholders of all its texts.
     pub fn placeholders(&self) -> impl Iterator<Item = &Placeholder> {
-        let output = std::iter::once(&self.name).chain(&self.password).flat_map(|text| text.placeholders());
+        let output = std::iter::once(&self.name).chain(&self.password).chain(&self.running).flat_map(|text| text.placeholders());
         output.chain(self.channels.iter().flat_map(channel::Compiled::placeholders))
     }
 

@@ -209,6 +209,12 @@ pub enum Fault {
     /// No rule says which template the record takes.
     #[error("no template rule is true for this record. Add a rule that is, or choose a template for all others under Template.")]
     NoRule,
+    /// A pack has no part for the record.
+    #[error("no part of the pack is for this record. Add one that is always included, or leave such records out.")]
+    NoPart,
+    /// None of a pack's parts of which one is wanted is for the record.
+    #[error("none of the parts of “{0}” is for this record. Add one without a condition for all others.")]
+    NoneOf(String),
     /// A text that becomes too long.
     #[error("the text would be longer than 1,000,000 bytes. Use fewer or shorter values.")]
     TooLong,
@@ -304,6 +310,8 @@ impl Fault {
             Fault::Overflow => "overflow",
             Fault::NoLink => "no-link",
             Fault::NoRule => "no-rule",
+            Fault::NoPart => "no-part",
+            Fault::NoneOf(_) => "none-of",
             Fault::TooLong => "too-long",
             Fault::TooMuch => "too-much",
             Fault::NoSuchDay(_) => "no-such-day",

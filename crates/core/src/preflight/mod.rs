@@ -2,6 +2,7 @@
 
 mod cause;
 pub mod checks;
+mod totals;
 
 use serde::Serialize;
 
@@ -10,8 +11,10 @@ use crate::diagnostic::{Diagnostic, Target};
 use crate::dispatch::{Plan, Station, TieState};
 use crate::language::{Fault, Scope};
 use crate::template::FillError;
+use crate::words::counted;
 
 pub use cause::{Cause, Fields, Fix, Found, causes};
+pub use totals::{ChannelTotal, Sum, Totals};
 
 /// What is wrong with one record before the run.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize)]
@@ -42,6 +45,8 @@ pub struct Outline {
     pub deliveries: Vec<Planned>,
     /// The password that opens the PDF, where one is asked for.
     pub password: Option<String>,
+    /// The running document that its PDF is added to.
+    pub running: Option<String>,
     /// What a person should know of it, where the check was asked to notice.
     pub notes: Vec<Note>,
 }
@@ -57,6 +62,8 @@ pub struct Planned {
     pub name: String,
     /// When it delivers.
     pub moment: Moment,
+    /// The most documents of a run that it delivers an hour.
+    pub per_hour: Option<u32>,
     /// What it hands over; none where its condition is false.
     pub parcel: Option<Parcel>,
 }
@@ -101,6 +108,17 @@ pub enum Note {
     SameRecipient,
     /// Its address is that of a function, not of a person.
     RoleAddress,
+    /// Its values are those that were sent last.
+    SameAsLast,
+    /// Its document has more pages than most.
+    MorePages {
+        /// How many.
+        pages: usize,
+        /// How many most have.
+        usual: usize,
+    },
+    /// Something of the whole run is far from the last one.
+    FarFromLast(String),
 }
 
 impl std::fmt::Display for Note {
@@ -111,6 +129,11 @@ impl std::fmt::Display for Note {
                 write!(f, "“{field}” is blank and counted as 0 in a calculation. Enter a value, or use `if` to handle blanks.")
             }
             Note::SameRecipient => f.write_str("several records go to the same e-mail address, which gets a message for each"),
+            Note::SameAsLast => f.write_str("the values are the same as when this dispatch sent them last"),
+            Note::MorePages { pages, usual } => {
+                write!(f, "the document has {}, most have {usual}. Check for long values.", counted(*pages, "page", "pages"))
+            }
+            Note::FarFromLast(what) => f.write_str(what),
             Note::RoleAddress => f.write_str("the e-mail address is that of an office or a function (info@, office@), not of a person"),
             Note::Close { one, other } => write!(
                 f,
@@ -134,6 +157,9 @@ impl Note {
             Note::Uneven { .. } => "uneven-sum",
             Note::SameRecipient => "same-recipient",
             Note::RoleAddress => "role-address",
+            Note::SameAsLast => "same-as-last",
+            Note::MorePages { .. } => "more-pages",
+            Note::FarFromLast(_) => "far-from-last",
         };
         Diagnostic::warning(code, self.to_string())
     }
@@ -198,6 +224,8 @@ pub struct UnsureDate {
 pub struct Facts<'a> {
     /// How many problems the template has; none where no template is chosen.
     pub template_problems: Option<usize>,
+    /// Whether the template's documents can be made in its own format besides PDF.
+    pub writes: bool,
     /// Whether a source is chosen.
     pub source: bool,
     /// Dates of the source that can be read in two ways.
@@ -290,7 +318,7 @@ pub fn obstacles(facts: &Facts<'_>) -> Vec<Diagnostic> {
 
 /// Checks one record: what it will become, or what is wrong with it.
 pub fn check(plan: &Plan, scope: &Scope<'_>, document: Vec<FillError>, purpose: Purpose) -> Result<Outline, Vec<Finding>> {
-    let outline = Outline { file_name: String::new(), deliveries: Vec::new(), password: None, notes: Vec::new() };
+    let outline = Outline { file_name: String::new(), deliveries: Vec::new(), password: None, running: None, notes: Vec::new() };
     let mut at = Checking { plan, scope, purpose, document, outline, findings: Vec::new() };
     checks::ALL.iter().for_each(|check| check.record(&mut at));
     match at.findings.is_empty() {

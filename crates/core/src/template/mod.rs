@@ -19,6 +19,7 @@ mod html;
 mod needs;
 mod outline;
 mod program;
+mod repeat;
 mod scan;
 mod short;
 mod text;
@@ -42,6 +43,7 @@ pub use html::{FilledHtml, HtmlTemplate, pictures_named};
 pub use needs::{Need, complete, needs, values};
 pub use outline::Outline;
 pub use program::Program;
+pub use repeat::Repeat;
 pub use short::Short;
 pub use text::{TextTemplate, gather_text};
 

@@ -3,13 +3,14 @@
 use std::sync::Arc;
 
 use mangle_core::diagnostic::Diagnostic;
-use mangle_core::dispatch::Otherwise;
+use mangle_core::dispatch::{Otherwise, Question};
 use mangle_core::language::{EvalError, Fault, Scope, Span};
 use mangle_core::template::{Condition, FillError, Outline, Place, Placeholder, Traced, Way};
 
 use super::{EditError, Filled, MakeError, Means, PageNotes, Template, TracedFill};
 use crate::OpenError;
-use crate::layout::{Made, Typesetter};
+use crate::bound::Bound;
+use crate::layout::Typesetter;
 
 /// A rule: a condition, none where it can't be read and is never true; and the template of the
 /// records for which it is true, none where they have no document.
@@ -141,6 +142,20 @@ impl Template for ByRule {
         }
     }
 
+    fn questions(&self) -> Vec<Question> {
+        let mut all: Vec<Question> = Vec::new();
+        for question in self.templates().flat_map(|template| template.questions()) {
+            if !all.iter().any(|own| own.about == question.about) {
+                all.push(question);
+            }
+        }
+        all
+    }
+
+    fn writes(&self) -> bool {
+        self.templates().all(|template| template.writes())
+    }
+
     fn fill_with(&self, scope: &Scope<'_>, means: Means<'_>) -> Result<Filled, Vec<FillError>> {
         let (at, template) = self.picked(scope).map_err(|error| vec![error])?;
         Ok(wrapped(at, template.fill_with(scope, means)?))
@@ -167,7 +182,7 @@ impl Template for ByRule {
         template.write(filled)
     }
 
-    fn typeset(&self, filled: &Filled, typesetter: &Typesetter<'_>) -> Result<Made, MakeError> {
+    fn typeset(&self, filled: &Filled, typesetter: &Typesetter<'_>) -> Result<Bound, MakeError> {
         let shown = || filled.of::<Picked>().map(|picked| (&self.last, &picked.filled));
         match self.of(filled) {
             Ok((template, filled)) => template.typeset(filled, typesetter),
@@ -188,7 +203,7 @@ impl Template for ByRule {
         template.lines_of(filled)
     }
 
-    fn with_stand_ins(&self) -> Result<Made, MakeError> {
+    fn with_stand_ins(&self) -> Result<Bound, MakeError> {
         self.last.with_stand_ins()
     }
 

@@ -5,20 +5,24 @@
 
 mod by_rule;
 pub mod docx;
+mod pack;
 
 use std::any::Any;
-use std::collections::HashMap;
+use std::collections::{BTreeMap, HashMap};
 use std::fmt::Debug;
 use std::sync::Arc;
 
 use mangle_core::diagnostic::Diagnostic;
+use mangle_core::dispatch::Question;
 use mangle_core::language::Scope;
 use mangle_core::language::syntax::Field;
 use mangle_core::template::{FillError, Need, Outline, Placeholder, Traced, Way, needs};
 
 pub use self::by_rule::{ByRule, Rule};
+pub use self::pack::{Content, Pack, Picture};
 use crate::OpenError;
-use crate::layout::{FontSet, FontUse, Made, TypesetError, Typesetter};
+use crate::bound::Bound;
+use crate::layout::{FontSet, FontUse, TypesetError, Typesetter};
 use crate::model::LeftOut;
 use crate::picture::{NoPictures, Pictures};
 
@@ -92,6 +96,16 @@ pub trait Template: Debug + Send + Sync {
         true
     }
 
+    /// What a person is asked before it is filled.
+    fn questions(&self) -> Vec<Question> {
+        Vec::new()
+    }
+
+    /// Whether filled documents can be written in a format of their own besides pages.
+    fn writes(&self) -> bool {
+        true
+    }
+
     /// Fills it for one record.
     fn fill_with(&self, scope: &Scope<'_>, means: Means<'_>) -> Result<Filled, Vec<FillError>>;
 
@@ -103,7 +117,7 @@ pub trait Template: Debug + Send + Sync {
     fn write(&self, filled: &Filled) -> Result<Vec<u8>, OpenError>;
 
     /// The filled document typeset.
-    fn typeset(&self, filled: &Filled, typesetter: &Typesetter<'_>) -> Result<Made, MakeError>;
+    fn typeset(&self, filled: &Filled, typesetter: &Typesetter<'_>) -> Result<Bound, MakeError>;
 
     /// The lines of its pages with the placeholders as they are written, to compare versions.
     fn lines(&self) -> Result<Vec<String>, OpenError>;
@@ -112,7 +126,7 @@ pub trait Template: Debug + Send + Sync {
     fn lines_of(&self, filled: &Filled) -> Result<Vec<String>, OpenError>;
 
     /// The template's own pages with a short stand-in for each placeholder.
-    fn with_stand_ins(&self) -> Result<Made, MakeError>;
+    fn with_stand_ins(&self) -> Result<Bound, MakeError>;
 
     /// What its pages can't show, or show in another font than it asks for.
     fn page_notes(&self) -> Result<PageNotes, OpenError>;
@@ -180,7 +194,12 @@ pub struct SignerPlace {
 pub struct Means<'a> {
     /// Where pictures come from.
     pub pictures: &'a dyn Pictures,
+    /// The answers to what is asked before, by what each is about.
+    pub answers: &'a BTreeMap<String, String>,
 }
+
+/// No answers: the usual ones count.
+static NO_ANSWERS: BTreeMap<String, String> = BTreeMap::new();
 
 impl std::fmt::Debug for Means<'_> {
     fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
@@ -190,7 +209,7 @@ impl std::fmt::Debug for Means<'_> {
 
 impl Default for Means<'_> {
     fn default() -> Self {
-        Means { pictures: &NoPictures }
+        Means { pictures: &NoPictures, answers: &NO_ANSWERS }
     }
 }
 

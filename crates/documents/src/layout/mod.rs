@@ -9,4 +9,4 @@ mod typeset;
 
 pub use fonts::{FontSet, FontUse, families};
 pub use spots::{MarkedSpot, TextSpot};
-pub use typeset::{Attached, AttachedKind, Made, PdfWish, Pictures, Standard, TypesetError, Typesetter};
+pub use typeset::{Attached, AttachedKind, Made, PdfWish, Pictures, Standard, Through, TypesetError, Typesetter};

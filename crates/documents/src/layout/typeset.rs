@@ -102,6 +102,17 @@ pub struct Typesetter<'a> {
     pub proof: bool,
     /// What is attached to the PDF.
     pub attached: Option<Attached<'a>>,
+    /// How its pages are numbered where it is a part of more.
+    pub through: Option<Through>,
+}
+
+/// Page numbers of a part that go on from the parts before it.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct Through {
+    /// The number of its first page.
+    pub first: usize,
+    /// How many pages there are in all.
+    pub total: usize,
 }
 
 /// A file that is attached to a PDF: the data that the document was made from.
@@ -167,6 +178,17 @@ pub enum Standard {
     Ua1,
 }
 
+impl Standard {
+    /// What people call it.
+    pub fn name(self) -> &'static str {
+        match self {
+            Standard::A2b => "PDF/A-2b",
+            Standard::A3b => "PDF/A-3b",
+            Standard::Ua1 => "PDF/UA-1",
+        }
+    }
+}
+
 /// Pictures by the name that the page model gives them.
 pub type Pictures = HashMap<Arc<str>, Bytes>;
 
@@ -179,8 +201,10 @@ pub struct Made {
 impl Typesetter<'_> {
     /// Typesets a document.
     pub fn make(&self, document: &Document, fonts: &FontSet, pictures: &Pictures) -> Result<Made, TypesetError> {
-        let markup =
-            markup::write(document, Wanted { tab: document.tab, proof: self.proof, attached: self.attached.map(|a| a.kind), fonts });
+        let markup = markup::write(
+            document,
+            Wanted { tab: document.tab, proof: self.proof, attached: self.attached.map(|a| a.kind), through: self.through, fonts },
+        );
         let mut pictures: HashMap<FileId, Bytes> = markup
             .pictures
             .iter()

@@ -1,14 +1,21 @@
-//! PDFs as files: several joined into one, one closed by a password.
+//! PDFs as files: several joined into one, one closed by a password, one that is a part as it is,
+//! one as pictures for a printer.
 
+mod fixed;
+mod merge;
 mod raster;
+mod stamp;
 
 use std::collections::BTreeMap;
 use std::sync::Arc;
 
 use lopdf::encryption::crypt_filters::{Aes256CryptFilter, CryptFilter};
-use lopdf::{Document, EncryptionState, EncryptionVersion, Object, ObjectId, Permissions, dictionary};
+use lopdf::{Document, EncryptionState, EncryptionVersion, Object, ObjectId, Permissions};
 
+pub use fixed::{FixedFault, FixedPdf};
+pub(crate) use merge::{How, Merge, PART};
 pub use raster::raster;
+pub(crate) use stamp::stamp;
 
 /// PDFs that can't be joined.
 #[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
@@ -67,59 +74,18 @@ pub fn close(pdf: &[u8], password: &str) -> Result<Vec<u8>, CloseError> {
     Ok(out)
 }
 
-/// Joins PDFs into one, each with a bookmark of its title at its first page.
+/// Joins PDFs into one, each with a bookmark of its title at its first page; tags, links and
+/// bookmarks stay.
 pub fn join(documents: impl IntoIterator<Item = (String, Vec<u8>)>) -> Result<Vec<u8>, JoinError> {
-    let mut joined = Document::with_version("1.7");
-    let pages_id = joined.new_object_id();
-    let mut kids: Vec<Object> = Vec::new();
-    let mut marks: Vec<(String, ObjectId)> = Vec::new();
+    let mut merge = Merge::new();
     for (index, (title, bytes)) in documents.into_iter().enumerate() {
-        let mut document = Document::load_mem(&bytes).map_err(|e| JoinError::Unreadable { number: index + 1, why: e.to_string() })?;
+        let document = Document::load_mem(&bytes).map_err(|e| JoinError::Unreadable { number: index + 1, why: e.to_string() })?;
         if document.is_encrypted() {
             return Err(JoinError::Closed(index + 1));
         }
-        document.renumber_objects_with(joined.max_id + 1);
-        joined.max_id = document.max_id;
-        let pages: BTreeMap<u32, ObjectId> = document.get_pages();
-        // What a page takes from its parents must be its own before they go.
-        for id in pages.values() {
-            let inherited: Vec<(&[u8], Object)> = [b"Resources".as_slice(), b"MediaBox", b"CropBox", b"Rotate"]
-                .into_iter()
-                .filter_map(|key| Some((key, inherited(&document, *id, key)?)))
-                .collect();
-            if let Ok(Object::Dictionary(page)) = document.get_object_mut(*id) {
-                for (key, value) in inherited {
-                    page.set(key, value);
-                }
-                page.set("Parent", pages_id);
-                // The tags of the parts do not hold for the whole.
-                page.remove(b"StructParents");
-            }
-            kids.push((*id).into());
-        }
-        if let Some(first) = pages.values().next() {
-            marks.push((title, *first));
-        }
-        for (id, object) in document.objects {
-            let structural = object.as_dict().is_ok_and(|d| {
-                d.has_type(b"Catalog") || d.has_type(b"Pages") || d.has_type(b"StructTreeRoot") || d.has_type(b"StructElem")
-            });
-            if !structural {
-                joined.objects.insert(id, object);
-            }
-        }
+        merge.add(title, document, true)?;
     }
-    let count = kids.len() as i64;
-    joined.objects.insert(pages_id, dictionary! { "Type" => "Pages", "Kids" => kids, "Count" => count }.into());
-    let outlines = outlines(&mut joined, &marks);
-    let catalog =
-        joined.add_object(dictionary! { "Type" => "Catalog", "Pages" => pages_id, "Outlines" => outlines, "PageMode" => "UseOutlines" });
-    joined.trailer.set("Root", catalog);
-    joined.prune_objects();
-    joined.compress();
-    let mut out = Vec::new();
-    joined.save_to(&mut out).map_err(|e| JoinError::Unwritable(e.to_string()))?;
-    Ok(out)
+    merge.finish(How::default())
 }
 
 /// A page's entry, or that of the nearest of its parents that has one.
@@ -133,31 +99,4 @@ fn inherited(document: &Document, page: ObjectId, key: &[u8]) -> Option<Object> 
         at = dictionary.get(b"Parent").and_then(Object::as_reference).ok()?;
     }
     None
-}
-
-/// Bookmarks (ISO 32000-1, 12.3.3), one after the other.
-fn outlines(document: &mut Document, marks: &[(String, ObjectId)]) -> ObjectId {
-    let root = document.new_object_id();
-    let ids: Vec<ObjectId> = marks.iter().map(|_| document.new_object_id()).collect();
-    for (index, (title, page)) in marks.iter().enumerate() {
-        let mut item = dictionary! {
-            "Title" => lopdf::text_string(title),
-            "Parent" => root,
-            "Dest" => vec![Object::Reference(*page), Object::Name(b"Fit".to_vec())],
-        };
-        if let Some(before) = index.checked_sub(1) {
-            item.set("Prev", ids[before]);
-        }
-        if let Some(next) = ids.get(index + 1) {
-            item.set("Next", *next);
-        }
-        document.objects.insert(ids[index], item.into());
-    }
-    let mut dictionary = dictionary! { "Type" => "Outlines", "Count" => marks.len() as i64 };
-    if let (Some(first), Some(last)) = (ids.first(), ids.last()) {
-        dictionary.set("First", *first);
-        dictionary.set("Last", *last);
-    }
-    document.objects.insert(root, dictionary.into());
-    root
 }

@@ -6,6 +6,7 @@ mod corpus;
 mod hostile;
 mod marks;
 mod others;
+mod packs;
 mod pages;
 mod pdf;
 mod poppler;

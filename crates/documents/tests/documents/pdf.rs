@@ -18,7 +18,7 @@ fn made(name: &str, wish: PdfWish<'_>, attached: Option<Attached<'_>>) -> Result
     let record = Record::new(std::sync::Arc::new(Schema::new(Vec::new()).expect("schema")), Vec::new(), 1);
     let (ties, context) = (Ties::default(), Context::new(Locale::english(), NOON));
     let filled = template.fill(&Scope::new(&record, &ties, &context)).expect("fills");
-    let made = template.typeset(&filled, &Typesetter { proof: false, attached }).expect("typesets");
+    let made = template.typeset(&filled, &Typesetter { attached, ..Typesetter::default() }).expect("typesets");
     made.pdf_as(wish).map_err(|e| e.to_string())
 }
 

@@ -93,7 +93,7 @@ fn make(template: &Template) -> Result<Made, String> {
     let (sheet, ties, context, folder) = (case(), Ties::default(), Context::new(Locale::english(), NOON), photographs());
     let pictures = FolderPictures(folder.path().to_owned());
     let scope = Scope::new(&sheet.records[0], &ties, &context);
-    let filled = template.fill_with(&scope, Means { pictures: &pictures }).map_err(|e| e[0].to_string())?;
+    let filled = template.fill_with(&scope, Means { pictures: &pictures, ..Means::default() }).map_err(|e| e[0].to_string())?;
     let made = template.typeset(&filled, &Typesetter::default()).expect("typesets");
     Ok(Made { docx: template.docx(&filled).expect("written"), signers: made.signers(), pdf: made.pdf("x", NOON).expect("a PDF") })
 }

@@ -45,6 +45,13 @@ const CASES: &[u8] = include_bytes!("../../../../demo/refit-cases.json");
 const REMINDER: &[u8] = include_bytes!("../../../../demo/reminder.docx");
 const QUOTE: &[u8] = include_bytes!("../../../../demo/refit-quote.docx");
 const SURVEY: &[u8] = include_bytes!("../../../../demo/survey-report.docx");
+const WELCOME: &[(&str, &[u8])] = &[
+    ("welcome-licence.docx", include_bytes!("../../../../demo/welcome-licence.docx")),
+    ("welcome-metered.docx", include_bytes!("../../../../demo/welcome-metered.docx")),
+    ("welcome-flat.docx", include_bytes!("../../../../demo/welcome-flat.docx")),
+    ("welcome-liveaboard.docx", include_bytes!("../../../../demo/welcome-liveaboard.docx")),
+    ("harbour-rules.pdf", include_bytes!("../../../../demo/harbour-rules.pdf")),
+];
 const BERTHS: &[u8] = include_bytes!("../../../../demo/berth-list.docx");
 const LAY_UP: &[u8] = include_bytes!("../../../../demo/winter-lay-up.form.json");
 const CRANE: &[u8] = include_bytes!("../../../../demo/crane-lift.form.json");
@@ -91,6 +98,7 @@ pub fn run(arguments: Arguments) -> Result<()> {
                 ("visitor-berth.form.json", VISITOR),
                 ("winter-lay-up.form.json", LAY_UP),
             ];
+            let files: Vec<(&str, &[u8])> = files.into_iter().chain(WELCOME.iter().copied()).collect();
             running.fill(&files).await?;
             if !arguments.fresh {
                 history::make(running.router(), running.public_router(), mangle_server::now().date())

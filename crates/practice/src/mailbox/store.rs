@@ -126,6 +126,11 @@ impl Mailbox {
         Ok(summary)
     }
 
+    /// How many messages there are.
+    pub fn count(&self) -> usize {
+        self.lock().messages.len()
+    }
+
     /// All messages, the newest first.
     pub fn list(&self) -> Vec<Summary> {
         self.lock().messages.iter().rev().cloned().collect()

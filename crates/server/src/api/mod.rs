@@ -13,6 +13,7 @@ mod jobs;
 mod language;
 mod mail;
 mod messages;
+mod packs;
 mod printers;
 mod runs;
 mod settings;
@@ -56,6 +57,7 @@ fn office() -> OpenApiRouter<App> {
         .merge(mail::router())
         .merge(triggers::router())
         .merge(messages::router())
+        .merge(packs::router())
         .merge(settings::router())
         .merge(web_hook::router())
         .merge(printers::router())

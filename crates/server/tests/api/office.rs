@@ -5,6 +5,7 @@ use std::path::PathBuf;
 use axum::Router;
 use axum::body::{Body, to_bytes};
 use axum::http::{Request, StatusCode};
+use mangle_app::App;
 use mangle_server::public::{self, Limits};
 use mangle_server::{BounceMailbox, Channels, Options, Secret, app, demo, router};
 use serde_json::Value;
@@ -16,6 +17,7 @@ pub const PUBLIC: &str = "https://pages.quay.example";
 /// An office of its own folder; nothing is sent anywhere.
 pub struct Office {
     pub router: Router,
+    pub app: App,
     public: Router,
     folder: tempfile::TempDir,
 }
@@ -63,7 +65,7 @@ impl Office {
                 ["season.xlsx", "price-list.csv", "refit-cases.json", "reminder.docx", "refit-quote.docx"].map(|name| (name, file(name)));
             demo(&app, &files.each_ref().map(|(name, bytes)| (*name, bytes.as_slice()))).await.expect("furnished");
         }
-        Office { router: router(app.clone(), Router::new()), public: public::router(app, &Limits::default()), folder }
+        Office { router: router(app.clone(), Router::new()), app: app.clone(), public: public::router(app, &Limits::default()), folder }
     }
 
     /// Where it keeps everything.
@@ -196,7 +198,8 @@ fn saved(shown: Value) -> Value {
 }
 
 /// What a dispatch's screen shows beside what is saved.
-const SHOWN_ONLY: [&str; 20] = [
+const SHOWN_ONLY: [&str; 21] = [
+    "questions",
     "taken_by_rules",
     "printers",
     "crm",

@@ -322,3 +322,39 @@ async fn a_trigger_that_can_not_start_anything_says_why() {
     let next: Vec<&str> = next.as_array().expect("a list").iter().filter_map(Value::as_str).collect();
     assert!(next.len() == 5 && next.is_sorted() && next.iter().all(|at| at.ends_with("T07:30:00")), "{next:?}");
 }
+
+#[tokio::test(flavor = "multi_thread")]
+async fn a_form_that_is_answered_five_hundred_times_makes_each_document_once() {
+    let (server, port) = Server::start(KIND).await;
+    let office = Office::sending(port).await;
+    let (sheet, address) = form(&office).await;
+    dispatch(&office, &sheet, "Dear [: first name]", mail(), json!({ "kind": "answer" })).await;
+    let token = address.trim_start_matches("/api/answer/").to_owned();
+    // As many senders as answers: what holds one sender back is another test's.
+    let mut at_once = tokio::task::JoinSet::new();
+    for number in 0..500 {
+        let (app, token) = (office.app.clone(), token.clone());
+        at_once.spawn(async move {
+            let given = json!({ "given": { "1": format!("Guest {number}"), "2": format!("guest{number}@quay.example") } });
+            let sent = serde_json::from_value(given).expect("an answer");
+            mangle_app::forms::door::send(&app, token, sent).await.is_ok_and(|taken| taken.is_ok())
+        });
+        if number % 20 == 19 {
+            while let Some(taken) = at_once.join_next().await {
+                assert!(taken.expect("answers"), "every answer is taken");
+            }
+        }
+    }
+    let mut got = Vec::new();
+    for _ in 0..4_000 {
+        got = recipients(&server);
+        if got.len() >= 500 {
+            break;
+        }
+        tokio::time::sleep(Duration::from_millis(25)).await;
+    }
+    got.sort();
+    let before = got.len();
+    got.dedup();
+    assert_eq!((got.len(), before), (500, 500), "each once, none lost");
+}

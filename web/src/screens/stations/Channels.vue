@@ -30,7 +30,15 @@ async function add(kind: string) {
   if (!found) return
   const channel = found.start(props.bench)
   props.change((b) =>
-    b.setup.channels.push({ on: true, name: '', condition: '', moment: 'at-once', time: '', channel }),
+    b.setup.channels.push({
+      on: true,
+      name: '',
+      condition: '',
+      moment: 'at-once',
+      time: '',
+      per_hour: null,
+      channel,
+    }),
   )
   await nextTick()
   list.value?.lastElementChild?.scrollIntoView({ block: 'start' })
@@ -52,7 +60,8 @@ function says(one: ChannelSetup) {
     'after-release': 'after release',
     'at-time': `at ${one.time.trim() || 'a time'}`,
   }[one.moment]
-  return one.condition.trim() ? `${when}, if ${one.condition.trim()}` : `every record, ${when}`
+  const most = one.per_hour ? `, at most ${one.per_hour} an hour` : ''
+  return one.condition.trim() ? `${when}, if ${one.condition.trim()}${most}` : `every record, ${when}${most}`
 }
 
 /** What a channel will do for the current record. */
@@ -114,6 +123,16 @@ const planned = (at: number) => props.page?.deliveries.find((one) => one.channel
               :sheet="bench.sheet_id ?? undefined"
               :label="`Time of ${channelName(one)}`"
               @update:model-value="(text: string) => set(at, (c) => (c.time = text), true)"
+            />
+          </FormLine>
+          <FormLine label="Limit an hour" about="Blank for no limit. Spreads a run over several hours.">
+            <el-input-number
+              :model-value="one.per_hour ?? undefined"
+              :min="1"
+              :max="100000"
+              :controls="false"
+              :aria-label="`Limit an hour of ${channelName(one)}`"
+              @change="(v: number | undefined) => set(at, (c) => (c.per_hour = v ?? null))"
             />
           </FormLine>
           <FormLine label="Name">

@@ -6,6 +6,7 @@ import type { Schemas } from '../../api/client'
 import { said, stationOf } from '../../api/diagnostics'
 import { count } from '../../api/words'
 import FormLine from '../../parts/FormLine.vue'
+import RunningList from '../../parts/RunningList.vue'
 import Group from '../../parts/Group.vue'
 
 const props = defineProps<{
@@ -83,6 +84,20 @@ const says = computed(() => {
         @update:model-value="(text: string) => change((b) => (b.setup.name = text), true)"
       />
     </FormLine>
+    <FormLine
+      v-if="bench.setup.formats.includes('pdf')"
+      class="wide"
+      label="Running document"
+      about='Each PDF is also added to the document of this name. Blank for none. Example: Log [: today as date "yyyy"]'
+    >
+      <el-input
+        class="code"
+        :model-value="bench.setup.running"
+        placeholder="None"
+        @update:model-value="(text: string) => change((b) => (b.setup.running = text), true)"
+      />
+    </FormLine>
+    <RunningList v-if="bench.setup.running" :dispatch="bench.key" />
   </Group>
   <Group title="Language and numbers">
     <FormLine label="Language" about="How dates, numbers and amounts are written.">

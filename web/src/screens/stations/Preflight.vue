@@ -2,16 +2,22 @@
 import { computed } from 'vue'
 
 import type { Bench, Cause, Note } from '../../api/bench'
+import type { Schemas } from '../../api/client'
 import { said, stationOf } from '../../api/diagnostics'
 import { count, grouped } from '../../api/words'
 import CauseList from '../../parts/CauseList.vue'
+import LastChanges from '../../parts/LastChanges.vue'
+import RunTotals from '../../parts/RunTotals.vue'
 
 const props = defineProps<{
   bench: Bench
   causes: Cause[] | undefined
   notes: Note[]
+  totals: Pick<Schemas['PreflightView'], 'totals' | 'last'> | undefined
   /** How far the check is, while it goes on. */
   checked: { checked: number; count: number } | undefined
+  /** Which record is at hand. */
+  at: number
   change: (work: (bench: Bench) => void) => void
 }>()
 defineEmits<{ pick: [number]; fixed: [] }>()
@@ -33,6 +39,7 @@ function leaveOut(out: number[]) {
     <progress :value="checked.checked" :max="checked.count" aria-label="Checking records" />
     {{ grouped(checked.checked) }} of {{ count(checked.count, 'record') }} checked
   </p>
+  <RunTotals v-if="totals?.totals" :totals="totals.totals" :last="totals.last ?? undefined" />
   <ul v-if="bench.obstacles.length" class="stops">
     <li v-for="obstacle in bench.obstacles" :key="said(obstacle)">
       {{ said(obstacle) }}
@@ -61,7 +68,7 @@ function leaveOut(out: number[]) {
   <ul v-if="notes.length" class="hints">
     <li v-for="note in notes" :key="said(note)">
       <template v-if="note.rows.some(Boolean)"
-        >{{ count(note.rows.length, 'record') }}: {{ said(note) }} <span class="quiet">Rows</span></template
+        >{{ count(note.rows.length, 'record') }}: {{ said(note) }} <span class="quiet">Rows </span></template
       >
       <template v-else>{{ said(note) }}</template>
       <template v-for="(row, index) in note.rows.filter(Boolean).slice(0, 12)" :key="row">
@@ -93,6 +100,7 @@ function leaveOut(out: number[]) {
     <span class="say right">No findings</span> {{ count(bench.records.length, 'record') }} checked. Ready to
     run.<template v-if="notes.length"> See the notes above.</template>
   </p>
+  <LastChanges :bench="bench" :at="at" />
   <p v-if="bench.setup.left_out.length" class="quiet">
     {{ count(bench.setup.left_out.length, 'record') }} left out (rows
     {{ bench.setup.left_out.slice(0, 12).join(', ') }}{{ bench.setup.left_out.length > 12 ? ', …' : '' }})

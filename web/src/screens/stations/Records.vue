@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { computed, onMounted, ref } from 'vue'
+import { computed, onMounted, ref, watch } from 'vue'
 
 import type { Bench } from '../../api/bench'
 import { api, ask, attempt, type Schemas, upload } from '../../api/client'
@@ -31,6 +31,20 @@ const callable = computed(() =>
   props.bench.columns.filter((c) => c.type !== 'record' && c.type !== 'list').map((c) => c.name),
 )
 
+/** Rows that are ticked, to be the only ones. */
+const ticked = ref<number[]>([])
+watch(
+  () => props.bench.sheet_id,
+  () => (ticked.value = []),
+)
+const tick = (row: number, on: boolean) =>
+  (ticked.value = on ? [...ticked.value, row] : ticked.value.filter((own) => own !== row))
+function pickTicked() {
+  const rows = [...ticked.value].sort((a, b) => a - b)
+  props.change((b) => (b.setup.picked = rows))
+  ticked.value = []
+}
+
 async function take(files: File[]) {
   const made = await attempt(() => ask(api.POST('/api/sources', upload(files))))
   if (!made) return
@@ -52,7 +66,10 @@ async function take(files: File[]) {
             :model-value="bench.sheet_id ?? undefined"
             placeholder="Choose a sheet"
             aria-label="Sheet"
-            @change="(id: number) => change((b) => (b.sheet_id = id))"
+            @change="
+              (id: number) =>
+                change((b) => ((b.sheet_id = id), (b.setup.left_out = []), (b.setup.picked = [])))
+            "
           >
             <el-option
               v-for="one in sheets"
@@ -117,7 +134,11 @@ async function take(files: File[]) {
       }}<template v-if="bench.setup.left_out.length"
         >, {{ bench.setup.left_out.length }} excluded manually
         <el-button text @click="change((b) => (b.setup.left_out = []))">Include again</el-button></template
+      ><template v-if="bench.setup.picked.length"
+        >, {{ bench.setup.picked.length }} picked
+        <el-button text @click="change((b) => (b.setup.picked = []))">Include all</el-button></template
       >
+      <el-button v-if="ticked.length" @click="pickTicked">Use only these {{ ticked.length }}</el-button>
     </p>
     <RowTable
       v-if="bench.records.length"
@@ -128,12 +149,20 @@ async function take(files: File[]) {
       @open="(row: Schemas['RecordInfo']) => $emit('pick', row.row)"
     >
       <template #head>
+        <th style="width: 34px"><span class="unseen">Pick</span></th>
         <th class="num" style="width: 60px">Row</th>
         <th>Record</th>
         <th style="width: 150px">Last sent</th>
         <th style="width: 110px"><span class="unseen">Act</span></th>
       </template>
       <template #row="{ row, index }">
+        <td>
+          <el-checkbox
+            :model-value="ticked.includes(row.row)"
+            :aria-label="`Pick ${row.label}`"
+            @change="(on) => tick(row.row, Boolean(on))"
+          />
+        </td>
         <td class="num quiet">{{ row.row }}</td>
         <td>
           <button type="button" class="plain" :class="{ here: index === at }" @click="$emit('pick', row.row)">

@@ -6,6 +6,7 @@ import { api, ask, attempt, type Schemas, upload } from '../../api/client'
 import { said, stationOf } from '../../api/diagnostics'
 import { count } from '../../api/words'
 import FilePick from '../../parts/FilePick.vue'
+import PackQuestions from '../../parts/PackQuestions.vue'
 import TemplateRules from '../../parts/TemplateRules.vue'
 
 const props = defineProps<{
@@ -72,5 +73,6 @@ async function take(files: File[]) {
   >
     {{ said(obstacle) }}
   </p>
+  <PackQuestions :bench="bench" :change="change" />
   <TemplateRules v-if="bench.template_id" :bench="bench" :templates="templates" :change="change" />
 </template>

@@ -23,6 +23,7 @@ impl Check for Channels {
                     kind: channel.kind,
                     name: channel.name.clone(),
                     moment: channel.moment,
+                    per_hour: channel.per_hour,
                     parcel,
                 }),
                 Err(_) if at.purpose == Purpose::Proof => {}

@@ -25,6 +25,7 @@ use mangle_core::template::{FillError, Need, Outline, Placeholder, Program, Shor
 
 use super::{EditError, Filled as AnyFilled, Format, MakeError, Means, PageNotes, SignerPlace, Template as AnyTemplate, TracedFill};
 use crate::OpenError;
+use crate::bound::Bound;
 use crate::layout::{FontSet, Made, TypesetError, Typesetter};
 use crate::model;
 use crate::package::Package;
@@ -397,8 +398,8 @@ impl AnyTemplate for Template {
         self.docx(own(filled)?)
     }
 
-    fn typeset(&self, filled: &AnyFilled, typesetter: &Typesetter<'_>) -> Result<Made, MakeError> {
-        self.typeset(own(filled)?, typesetter)
+    fn typeset(&self, filled: &AnyFilled, typesetter: &Typesetter<'_>) -> Result<Bound, MakeError> {
+        Ok(self.typeset(own(filled)?, typesetter)?.into())
     }
 
     fn lines(&self) -> Result<Vec<String>, OpenError> {
@@ -409,8 +410,8 @@ impl AnyTemplate for Template {
         Ok(self.pages(own(filled)?)?.lines())
     }
 
-    fn with_stand_ins(&self) -> Result<Made, MakeError> {
-        self.with_stand_ins()
+    fn with_stand_ins(&self) -> Result<Bound, MakeError> {
+        Ok(self.with_stand_ins()?.into())
     }
 
     fn page_notes(&self) -> Result<PageNotes, OpenError> {

@@ -74,7 +74,10 @@ impl Writer<'_> {
                 let own = pattern(format.unwrap_or(self.number_format));
                 self.counted(style, line, &format!("counter(page).display(\"{own}\")"));
             }
-            Inline::Pages(style) => self.counted(style, line, "str(locate(<last>).page())"),
+            Inline::Pages(style) => match self.wanted.through {
+                Some(through) => self.counted(style, line, &format!("\"{}\"", through.total)),
+                None => self.counted(style, line, "str(locate(<last>).page())"),
+            },
             Inline::SectionPages(style) => {
                 let of = self.section;
                 self.counted(style, line, &format!("str(locate(<e{of}>).page() - locate(<s{of}>).page() + 1)"));

@@ -16,7 +16,7 @@ use std::fmt::Write;
 use std::sync::Arc;
 
 use super::fonts::FontSet;
-use super::typeset::AttachedKind;
+use super::typeset::{AttachedKind, Through};
 use crate::model::{Block, Border, Document, Inline, Line, LineNumbers, NumberFormat, PageSize, Paragraph, Raise, TextStyle};
 
 /// Marks go through the typesetter as links to addresses of this kind.
@@ -37,6 +37,8 @@ pub(super) struct Wanted<'a> {
     /// PROOF across every page.
     pub proof: bool,
     pub attached: Option<AttachedKind>,
+    /// How pages are numbered where the document is a part of more.
+    pub through: Option<Through>,
     pub fonts: &'a FontSet,
 }
 

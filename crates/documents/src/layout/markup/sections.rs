@@ -111,7 +111,12 @@ impl Writer<'_> {
             let to = if section.start == Start::EvenPage { "even" } else { "odd" };
             let _ = writeln!(self.out, "#pagebreak(weak: true, to: \"{to}\")");
         }
-        if let Some(number) = section.number_from {
+        let number = match self.wanted.through {
+            // As a part of more it goes on from the parts before it.
+            Some(through) => (index == 0).then_some(through.first),
+            None => section.number_from.map(|number| number as usize),
+        };
+        if let Some(number) = number {
             let _ = writeln!(self.out, "#counter(page).update({number})");
         }
         let _ = writeln!(self.out, "#metadata(none)<s{index}>");

@@ -3,6 +3,7 @@
 mod files;
 mod pictures;
 mod preview;
+mod running;
 
 use axum::Json;
 use axum::body::Body;
@@ -24,10 +25,13 @@ pub fn router() -> OpenApiRouter<App> {
         .routes(routes!(list, add))
         .routes(routes!(show, change, remove))
         .routes(routes!(preview::page))
+        .routes(routes!(preview::last))
         .routes(routes!(preflight, preflight_in_parts))
         .routes(routes!(start))
         .routes(routes!(proofs))
         .routes(routes!(copy))
+        .routes(routes!(running::list))
+        .routes(routes!(running::pdf))
         .routes(routes!(files::add))
         .routes(routes!(pictures::list, pictures::add))
         .routes(routes!(pictures::show, pictures::remove))

@@ -1,0 +1,240 @@
+//! Packs: documents put together from parts. A pack is stored as a template whose versions are
+//! lists of parts; it is opened with the templates, PDFs and pictures that it names.
+
+use std::collections::BTreeMap;
+use std::future::Future;
+use std::pin::Pin;
+use std::sync::Arc;
+
+use mangle_core::diagnostic::Diagnostic;
+use mangle_core::dispatch::{Pack, PartContent, of_part};
+use mangle_documents::formats::{self, Content, Picture, Template};
+use mangle_documents::pdf::FixedPdf;
+use mangle_documents::picture;
+use serde::{Deserialize, Serialize};
+
+use crate::cache::Weigh;
+use crate::prepare::blocking;
+use crate::store::settings;
+use crate::store::templates::{self, NewVersion, PACK};
+use crate::templates::{TemplateDetail, detail, problems};
+use crate::transfer::{Upload, stem};
+use crate::{App, Error, Outcome, clock};
+
+/// How deep packs may lie within packs.
+const DEEPEST: usize = 8;
+
+/// A PDF or picture that is a part, opened.
+#[derive(Debug, Clone)]
+pub struct FixedPart {
+    content: Content,
+    size: usize,
+}
+
+impl Weigh for FixedPart {
+    /// It is unpacked, and its pages may be drawn.
+    fn bytes(&self) -> usize {
+        self.size.saturating_mul(3)
+    }
+}
+
+/// Which versions of templates and which fonts a pack is opened with.
+#[derive(Debug, Clone, Copy, Default)]
+pub(crate) struct Opening<'a> {
+    /// The version of each template, by its number among the template's; those in use where none
+    /// are given.
+    pub versions: Option<&'a BTreeMap<i64, i64>>,
+    /// The files of fonts besides those that ship; those at hand where none are given.
+    pub fonts: Option<&'a [String]>,
+}
+
+impl App {
+    /// A pack with its parts; `above` are the packs that it is within, and itself.
+    pub(crate) fn open_pack<'a>(
+        &'a self,
+        bytes: Vec<u8>,
+        opening: Opening<'a>,
+        above: Vec<i64>,
+    ) -> Pin<Box<dyn Future<Output = Result<Arc<dyn Template>, Error>> + Send + 'a>> {
+        Box::pin(async move {
+            let pack = Pack::read(&bytes).map_err(|e| anyhow::anyhow!(e))?;
+            let (mut contents, mut wrong) = (Vec::with_capacity(pack.parts.len()), Vec::new());
+            for part in &pack.parts {
+                contents.push(match self.part(&part.content, opening, &above).await? {
+                    Ok(content) => content,
+                    Err(problem) => {
+                        wrong.push(of_part(&part.name, problem));
+                        Content::Gone
+                    }
+                });
+            }
+            let opened: Arc<dyn Template> = blocking(move || Arc::new(formats::Pack::new(pack, contents, wrong))).await?;
+            Ok(opened)
+        })
+    }
+
+    /// What a part is, or why it can't be used.
+    async fn part(&self, content: &PartContent, opening: Opening<'_>, above: &[i64]) -> Result<Result<Content, Diagnostic>, Error> {
+        let (file, name, is_pdf) = match content {
+            PartContent::Pdf { file, file_name } => (file, file_name, true),
+            PartContent::Picture { file, file_name } => (file, file_name, false),
+            PartContent::Template { id, version } => {
+                let (id, version) = (*id, *version);
+                if above.contains(&id) || above.len() >= DEEPEST {
+                    let message = "the pack contains itself. Remove the part, or choose another pack.";
+                    return Ok(Err(Diagnostic::error("pack-circle", message)));
+                }
+                let found = self.store.with(move |c| templates::get(c, id)).await?;
+                let number = version.or_else(|| opening.versions.and_then(|own| own.get(&id).copied()));
+                return match found.as_ref().and_then(|own| own.version(number)) {
+                    Some(version) => Ok(Ok(Content::Template(self.open_version(version.id, opening, above).await?))),
+                    None => Ok(Err(Diagnostic::error("part-gone", "the template no longer exists. Choose another."))),
+                };
+            }
+        };
+        if let Some(ready) = self.parts.get(file) {
+            return Ok(Ok(ready.content));
+        }
+        let (bytes, name) = match self.files.get(file).await {
+            Ok(bytes) => (bytes, name.clone()),
+            Err(error) => {
+                tracing::warn!(error = format!("{error:#}"), "a part of a pack can't be read");
+                return Ok(Err(Diagnostic::error("part-gone", format!("“{name}” can't be read. Upload it again."))));
+            }
+        };
+        let size = bytes.len();
+        let opened = blocking(move || opened(&name, bytes, is_pdf)).await?;
+        Ok(opened.map(|content| {
+            self.parts.insert(file.clone(), FixedPart { content: content.clone(), size });
+            content
+        }))
+    }
+}
+
+/// Opens a PDF or a picture.
+fn opened(name: &str, bytes: Vec<u8>, is_pdf: bool) -> Result<Content, Diagnostic> {
+    match is_pdf {
+        true => match FixedPdf::open(bytes) {
+            Ok(pdf) => Ok(Content::Pdf(Arc::new(pdf))),
+            Err(fault) => Err(Diagnostic::error("part-pdf", format!("“{name}”: {fault}"))),
+        },
+        false => match Picture::open(name, &bytes.into()) {
+            Ok(picture) => Ok(Content::Picture(Arc::new(picture))),
+            Err(fault) => Err(Diagnostic::error("part-picture", fault.to_string())),
+        },
+    }
+}
+
+/// A file that can be a part of a pack.
+#[derive(Debug, Serialize)]
+#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
+pub struct PartFile {
+    /// What it is as a part.
+    pub content: PartContent,
+    /// A name for the part.
+    pub name: String,
+    /// How many pages it has.
+    pub pages: usize,
+    /// Whether it has tags for reading aloud.
+    pub tagged: bool,
+}
+
+/// Keeps a PDF or picture that is to be a part; one that can't be is refused.
+pub async fn keep_file(app: &App, upload: Upload) -> Outcome<PartFile> {
+    let Upload { name, bytes } = upload;
+    let is_pdf = !picture::is_photograph(&bytes);
+    let (checked, own) = (bytes.clone(), name.clone());
+    let content = blocking(move || opened(&own, checked, is_pdf)).await?.map_err(|problem| {
+        let said = if problem.help.is_empty() { problem.message } else { format!("{}. {}", problem.message, problem.help) };
+        Error::unusable(&problem.code, said)
+    })?;
+    let size = bytes.len();
+    let file = app.files.keep(bytes).await?;
+    let (pages, tagged) = match &content {
+        Content::Pdf(pdf) => (pdf.page_count(), pdf.is_tagged()),
+        _ => (1, false),
+    };
+    app.parts.insert(file.clone(), FixedPart { content, size });
+    let part = stem(&name);
+    let content = match is_pdf {
+        true => PartContent::Pdf { file, file_name: name },
+        false => PartContent::Picture { file, file_name: name },
+    };
+    Ok(PartFile { content, name: part, pages, tagged })
+}
+
+/// A new pack.
+#[derive(Debug, Deserialize)]
+#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
+#[serde(deny_unknown_fields)]
+pub struct NewPack {
+    /// Its name.
+    pub name: String,
+    /// Its parts.
+    #[serde(default)]
+    pub pack: Pack,
+}
+
+/// Adds a pack.
+pub async fn add(app: &App, new: NewPack) -> Outcome<TemplateDetail> {
+    let name = new.name.trim().to_owned();
+    if name.is_empty() {
+        return Err(Error::unusable("no-name", "enter a name for the pack"));
+    }
+    let id = write(app, None, name, new.pack).await?;
+    detail(app, id, None).await
+}
+
+/// Changes a pack: its parts are its next version, which is in use where nothing is wrong with it.
+pub async fn change(app: &App, id: i64, pack: Pack) -> Outcome<TemplateDetail> {
+    let found = app.store.with(move |c| templates::get(c, id)).await?.ok_or_else(|| Error::missing("the pack"))?;
+    let newest = found.versions.first().filter(|version| version.kind == PACK).cloned();
+    let newest = newest.ok_or_else(|| Error::conflict("no-pack", "this template is not a pack. Upload a newer file instead."))?;
+    if Pack::read(&app.files.get(&newest.file).await?).is_ok_and(|own| own == pack) {
+        return detail(app, id, None).await;
+    }
+    write(app, Some(id), found.name, pack).await?;
+    detail(app, id, None).await
+}
+
+/// The parts of a version of a pack.
+pub(crate) async fn of_version(app: &App, file: &str) -> Outcome<Pack> {
+    Ok(Pack::read(&app.files.get(file).await?).map_err(|e| anyhow::anyhow!(e))?)
+}
+
+async fn write(app: &App, id: Option<i64>, name: String, pack: Pack) -> Outcome<i64> {
+    let bytes = pack.write().map_err(|e| anyhow::anyhow!(e))?;
+    let file = app.files.keep(bytes.clone()).await?;
+    let size = bytes.len() as i64;
+    let parts: Vec<i64> = pack.templates().collect();
+    let (id, number) = app
+        .store
+        .change(move |t| -> Outcome<(i64, i64)> {
+            for part in &parts {
+                if templates::get(t, *part)?.is_none() {
+                    return Err(Error::unusable("part-gone", "a part's template no longer exists. Choose another."));
+                }
+                if let Some(own) = id
+                    && templates::contains(t, *part, own)?
+                {
+                    return Err(Error::unusable("pack-circle", format!("“{name}” would contain itself. Remove that part.")));
+                }
+            }
+            let id = match id {
+                Some(id) => id,
+                None => templates::add(t, &name)?,
+            };
+            let by = settings::read(t)?.person_name;
+            let file_name = format!("{name}.json");
+            let new = NewVersion { file_name: &file_name, file: &file, size, at: &clock::stamp(), by: &by, note: "", kind: PACK };
+            let number = templates::add_version(t, id, &new)?;
+            templates::set_parts(t, id, number, &parts)?;
+            Ok((id, number))
+        })
+        .await?;
+    let opened = app.open_pack(bytes, Opening::default(), vec![id]).await?;
+    if problems(app, &*opened).await? == 0 {
+        app.store.with(move |c| templates::put_in_use(c, id, number)).await?;
+    }
+    Ok(id)
+}

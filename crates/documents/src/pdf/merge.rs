@@ -1,0 +1,579 @@
+//! Several PDFs as one. What the parts have stays: their tags, bookmarks, links, layers, form
+//! fields and attachments (ISO 32000-1). What would run a program does not.
+
+use std::collections::{BTreeMap, HashMap, HashSet};
+
+use lopdf::{Dictionary, Document, Object, ObjectId, dictionary};
+use sha2::{Digest, Sha256};
+
+use super::JoinError;
+
+/// How deep dictionaries, arrays and trees may nest.
+const DEEPEST: usize = 64;
+/// The most bookmarks of one level of a part.
+const MOST_MARKS: usize = 10_000;
+
+/// An address that leads to the first page of a part: this with its place among the parts.
+pub(crate) const PART: &str = "mangle-part:";
+
+/// How the parts are put together.
+#[derive(Debug, Clone, Copy, Default)]
+pub(crate) struct How<'a> {
+    /// The title of the whole, where none of the parts gives its own.
+    pub title: &'a str,
+    /// Whether each part's pages are counted from 1 (12.4.2).
+    pub counted_anew: bool,
+}
+
+/// A PDF that grows part by part.
+pub(crate) struct Merge {
+    whole: Document,
+    pages: ObjectId,
+    kids: Vec<Object>,
+    parts: Vec<Part>,
+    structure: Structure,
+    /// Attached files by name (7.11.4).
+    attached: BTreeMap<Vec<u8>, Object>,
+    associated: Vec<Object>,
+    fields: Vec<Object>,
+    form: Option<Dictionary>,
+    layers: Layers,
+    /// What the whole takes of the first part that has it.
+    taken: Dictionary,
+    info: Option<Object>,
+    digest: Sha256,
+}
+
+/// A part's place in the whole.
+struct Part {
+    title: String,
+    /// The number of its first page, from 0, and the page.
+    first: usize,
+    page: Option<ObjectId>,
+    /// Its own bookmarks: first, last, how many.
+    marks: Option<(ObjectId, ObjectId, i64)>,
+    mark: ObjectId,
+}
+
+/// Tags (14.7).
+#[derive(Default)]
+struct Structure {
+    /// The elements at the top of each part, with its title.
+    tops: Vec<(String, Vec<ObjectId>)>,
+    /// What belongs to a page's marked content, by its key.
+    parents: Vec<(i64, Object)>,
+    next: i64,
+    roles: BTreeMap<Vec<u8>, Object>,
+    classes: Dictionary,
+    ids: BTreeMap<Vec<u8>, Object>,
+    spaces: Vec<Object>,
+}
+
+/// What a part's tags are called in the whole.
+struct Renamed {
+    number: usize,
+    /// What is added to its keys.
+    first: i64,
+    /// Roles that stand for something else in a part before.
+    roles: HashMap<Vec<u8>, Vec<u8>>,
+}
+
+/// Optional content (8.11).
+#[derive(Default)]
+struct Layers {
+    all: Vec<Object>,
+    off: Vec<Object>,
+    order: Vec<Object>,
+}
+
+impl Merge {
+    pub(crate) fn new() -> Merge {
+        let mut whole = Document::with_version("1.7");
+        let pages = whole.new_object_id();
+        Merge {
+            whole,
+            pages,
+            kids: Vec::new(),
+            parts: Vec::new(),
+            structure: Structure::default(),
+            attached: BTreeMap::new(),
+            associated: Vec::new(),
+            fields: Vec::new(),
+            form: None,
+            layers: Layers::default(),
+            taken: Dictionary::new(),
+            info: None,
+            digest: Sha256::new(),
+        }
+    }
+
+    /// Adds a part. Where it is `ours`, the whole takes its title, language and standard.
+    pub(crate) fn add(&mut self, title: String, mut document: Document, ours: bool) -> Result<(), JoinError> {
+        let number = self.parts.len();
+        self.digest.update(title.as_bytes());
+        if let Ok(id) = document.trailer.get(b"ID") {
+            self.digest.update(format!("{id:?}"));
+        }
+        if document.version > self.whole.version {
+            self.whole.version.clone_from(&document.version);
+        }
+        document.renumber_objects_with(self.whole.max_id + 1);
+        self.whole.max_id = document.max_id;
+        let unreadable = |e: lopdf::Error| JoinError::Unreadable { number: number + 1, why: e.to_string() };
+        let catalog = document.catalog().map_err(unreadable)?.clone();
+        let pages: Vec<ObjectId> = document.page_iter().collect();
+
+        let tags = self.structure(&document, &catalog, &title, number);
+        let named = destinations(&document, &catalog);
+        clean(&mut document, &named, tags.as_ref());
+        for id in &pages {
+            // What a page takes from its parents must be its own before they go.
+            let inherited: Vec<(&[u8], Object)> = [b"Resources".as_slice(), b"MediaBox", b"CropBox", b"Rotate"]
+                .into_iter()
+                .filter_map(|key| Some((key, super::inherited(&document, *id, key)?)))
+                .collect();
+            if let Ok(page) = document.get_dictionary_mut(*id) {
+                for (key, value) in inherited {
+                    page.set(key, value);
+                }
+                page.set("Parent", self.pages);
+            }
+        }
+        let mark = self.whole.new_object_id();
+        let marks = bookmarks(&mut document, &catalog, mark);
+        self.parts.push(Part { title, first: self.kids.len(), page: pages.first().copied(), marks, mark });
+        self.kids.extend(pages.into_iter().map(Object::from));
+        self.fields(&mut document, &catalog, number);
+        self.beside(&document, &catalog, ours, number);
+        self.whole.objects.extend(document.objects);
+        Ok(())
+    }
+
+    /// Takes over the fields of a part's form (12.7.2).
+    fn fields(&mut self, document: &mut Document, catalog: &Dictionary, number: usize) {
+        let Some(mut form) = dictionary_in(document, catalog, b"AcroForm").cloned() else { return };
+        let fields = array_in(document, &form, b"Fields");
+        if fields.is_empty() {
+            return;
+        }
+        // Fields of two parts may share a name, and would then share a value (12.7.3.2).
+        let group = self.whole.new_object_id();
+        for id in fields.iter().filter_map(|field| field.as_reference().ok()) {
+            if let Ok(field) = document.get_dictionary_mut(id) {
+                field.set("Parent", group);
+            }
+        }
+        let name = lopdf::text_string(&format!("part {}", number + 1));
+        self.whole.objects.insert(group, dictionary! { "T" => name, "Kids" => fields }.into());
+        self.fields.push(group.into());
+        form.remove(b"XFA");
+        self.form.get_or_insert(form);
+    }
+
+    /// Takes over what a catalog has besides pages, tags and fields.
+    fn beside(&mut self, document: &Document, catalog: &Dictionary, ours: bool, number: usize) {
+        if let Some(names) = dictionary_in(document, catalog, b"Names")
+            && let Some(files) = dictionary_in(document, names, b"EmbeddedFiles")
+        {
+            let mut found = Vec::new();
+            name_tree(document, files, &mut found, 0);
+            for (name, file) in found {
+                let name = if self.attached.contains_key(&name) { [format!("{} ", number + 1).as_bytes(), &name].concat() } else { name };
+                self.attached.insert(name, file);
+            }
+        }
+        self.associated.extend(array_in(document, catalog, b"AF"));
+        if let Some(layers) = dictionary_in(document, catalog, b"OCProperties") {
+            self.layers.all.extend(array_in(document, layers, b"OCGs"));
+            if let Some(usual) = dictionary_in(document, layers, b"D") {
+                self.layers.off.extend(array_in(document, usual, b"OFF"));
+                self.layers.order.extend(array_in(document, usual, b"Order"));
+            }
+        }
+        if ours && self.info.is_none() {
+            for key in [b"Lang".as_slice(), b"Metadata", b"OutputIntents", b"ViewerPreferences"] {
+                if let Ok(value) = catalog.get(key) {
+                    self.taken.set(key, value.clone());
+                }
+            }
+            self.info = document.trailer.get(b"Info").ok().cloned();
+        }
+    }
+
+    /// Takes over the tags of a part; gives how they are called in the whole, none where it has no
+    /// tags.
+    fn structure(&mut self, document: &Document, catalog: &Dictionary, title: &str, number: usize) -> Option<Renamed> {
+        let root = dictionary_in(document, catalog, b"StructTreeRoot")?;
+        let tops: Vec<ObjectId> = match root.get(b"K").and_then(|k| document.dereference(k)).ok()? {
+            (_, Object::Array(items)) => items.iter().filter_map(|item| item.as_reference().ok()).collect(),
+            (Some(id), _) => vec![id],
+            _ => return None,
+        };
+        let own = &mut self.structure;
+        let first = own.next;
+        let mut parents = Vec::new();
+        if let Some(tree) = dictionary_in(document, root, b"ParentTree") {
+            number_tree(document, tree, &mut parents, 0);
+        }
+        for (key, value) in parents.into_iter().filter(|(key, _)| (0..i64::from(u32::MAX)).contains(key)) {
+            own.next = own.next.max(first + key + 1);
+            own.parents.push((first + key, value));
+        }
+        let mut roles = HashMap::new();
+        for (name, role) in dictionary_in(document, root, b"RoleMap").into_iter().flat_map(Dictionary::iter) {
+            match own.roles.get(name) {
+                Some(other) if other != role => {
+                    let new = [name.as_slice(), format!("-{number}").as_bytes()].concat();
+                    own.roles.insert(new.clone(), role.clone());
+                    roles.insert(name.clone(), new);
+                }
+                _ => drop(own.roles.insert(name.clone(), role.clone())),
+            }
+        }
+        for (name, class) in dictionary_in(document, root, b"ClassMap").into_iter().flat_map(Dictionary::iter) {
+            if !own.classes.has(name) {
+                own.classes.set(name.clone(), class.clone());
+            }
+        }
+        if let Some(tree) = dictionary_in(document, root, b"IDTree") {
+            let mut ids = Vec::new();
+            name_tree(document, tree, &mut ids, 0);
+            own.ids.extend(ids.into_iter().map(|(id, element)| (prefixed(number, &id), element)));
+        }
+        own.spaces.extend(array_in(document, root, b"Namespaces"));
+        own.tops.push((title.to_owned(), tops));
+        Some(Renamed { number, first, roles })
+    }
+
+    /// The whole as a file.
+    pub(crate) fn finish(mut self, how: How<'_>) -> Result<Vec<u8>, JoinError> {
+        let count = self.kids.len() as i64;
+        let kids = std::mem::take(&mut self.kids);
+        self.whole.objects.insert(self.pages, dictionary! { "Type" => "Pages", "Kids" => kids, "Count" => count }.into());
+        self.link_parts();
+        let outlines = self.outlines();
+        let mut catalog = dictionary! { "Type" => "Catalog", "Pages" => self.pages, "Outlines" => outlines, "PageMode" => "UseOutlines" };
+        catalog.extend(&self.taken);
+        if let Some(root) = self.tags() {
+            catalog.set("StructTreeRoot", root);
+            catalog.set("MarkInfo", dictionary! { "Marked" => true });
+        }
+        if how.counted_anew {
+            let labels = self.parts.iter().filter(|part| part.page.is_some());
+            let labels: Vec<Object> =
+                labels.flat_map(|part| [Object::from(part.first as i64), dictionary! { "S" => "D" }.into()]).collect();
+            catalog.set("PageLabels", dictionary! { "Nums" => labels });
+        }
+        if !self.attached.is_empty() {
+            let names = name_list(std::mem::take(&mut self.attached));
+            catalog.set("Names", dictionary! { "EmbeddedFiles" => dictionary! { "Names" => names } });
+        }
+        if !self.associated.is_empty() {
+            catalog.set("AF", std::mem::take(&mut self.associated));
+        }
+        if let Some(mut form) = self.form.take() {
+            form.set("Fields", std::mem::take(&mut self.fields));
+            catalog.set("AcroForm", form);
+        }
+        let Layers { all, off, order } = std::mem::take(&mut self.layers);
+        if !all.is_empty() {
+            catalog.set("OCProperties", dictionary! { "OCGs" => all, "D" => dictionary! { "OFF" => off, "Order" => order } });
+        }
+        let catalog = self.whole.add_object(catalog);
+        self.whole.trailer.set("Root", catalog);
+        let info = self.info.take().unwrap_or_else(|| {
+            let creator = dictionary! { "Title" => lopdf::text_string(how.title), "Creator" => lopdf::text_string("Mangle") };
+            self.whole.add_object(creator).into()
+        });
+        self.whole.trailer.set("Info", info);
+        // The same parts give the same bytes.
+        self.digest.update(count.to_le_bytes());
+        let id = Object::string_literal(self.digest.finalize_reset()[..16].to_vec());
+        self.whole.trailer.set("ID", vec![id.clone(), id]);
+        self.whole.prune_objects();
+        self.whole.compress();
+        let mut out = Vec::new();
+        self.whole.save_to(&mut out).map_err(|e| JoinError::Unwritable(e.to_string()))?;
+        Ok(out)
+    }
+
+    /// Links to parts lead to their first pages.
+    fn link_parts(&mut self) {
+        let pages: Vec<Option<ObjectId>> = self.parts.iter().map(|part| part.page).collect();
+        let titles: Vec<String> = self.parts.iter().map(|part| part.title.clone()).collect();
+        let part_of = |value: &Object| std::str::from_utf8(value.as_str().ok()?).ok()?.strip_prefix(PART)?.parse::<usize>().ok();
+        let mut lead = |d: &mut Dictionary| {
+            // What is said of a link to those who can't see it.
+            for key in [b"Contents".as_slice(), b"Alt"] {
+                if let Some(title) = d.get(key).ok().and_then(part_of).and_then(|part| titles.get(part)) {
+                    d.set(key, lopdf::text_string(title));
+                }
+            }
+            let Some(page) = d.get(b"URI").ok().and_then(part_of).and_then(|part| pages.get(part).copied()?) else { return };
+            d.remove(b"URI");
+            d.set("S", "GoTo");
+            d.set("D", top_of(page));
+        };
+        self.whole.objects.values_mut().for_each(|object| each_dictionary(object, &mut lead, 0));
+    }
+
+    /// A bookmark for each part, with its own below (12.3.3).
+    fn outlines(&mut self) -> ObjectId {
+        let root = self.whole.new_object_id();
+        let parts: Vec<&Part> = self.parts.iter().filter(|part| part.page.is_some()).collect();
+        let ids: Vec<ObjectId> = parts.iter().map(|part| part.mark).collect();
+        for (index, part) in parts.iter().enumerate() {
+            let Some(page) = part.page else { continue };
+            let mut item = dictionary! { "Title" => lopdf::text_string(&part.title), "Parent" => root, "Dest" => top_of(page) };
+            if let Some(before) = index.checked_sub(1) {
+                item.set("Prev", ids[before]);
+            }
+            if let Some(next) = ids.get(index + 1) {
+                item.set("Next", *next);
+            }
+            if let Some((first, last, count)) = part.marks {
+                item.set("First", first);
+                item.set("Last", last);
+                // They are closed at first.
+                item.set("Count", -count);
+            }
+            self.whole.objects.insert(part.mark, item.into());
+        }
+        let mut outlines = dictionary! { "Type" => "Outlines", "Count" => ids.len() as i64 };
+        if let (Some(first), Some(last)) = (ids.first(), ids.last()) {
+            outlines.set("First", *first);
+            outlines.set("Last", *last);
+        }
+        self.whole.objects.insert(root, outlines.into());
+        root
+    }
+
+    /// The tags of all parts below one document.
+    fn tags(&mut self) -> Option<ObjectId> {
+        let mut own = std::mem::take(&mut self.structure);
+        if own.tops.is_empty() {
+            return None;
+        }
+        let (root, top) = (self.whole.new_object_id(), self.whole.new_object_id());
+        let mut kids: Vec<Object> = Vec::with_capacity(own.tops.len());
+        for (title, tops) in std::mem::take(&mut own.tops) {
+            let is_document = |id: &ObjectId| {
+                self.whole.get_dictionary(*id).and_then(|d| d.get(b"S")).and_then(Object::as_name).is_ok_and(|s| s == b"Document")
+            };
+            let part = match tops.as_slice() {
+                [only] if is_document(only) => *only,
+                _ => {
+                    let part = self.whole.new_object_id();
+                    for id in &tops {
+                        if let Ok(element) = self.whole.get_dictionary_mut(*id) {
+                            element.set("P", part);
+                        }
+                    }
+                    let kids: Vec<Object> = tops.into_iter().map(Object::from).collect();
+                    self.whole.objects.insert(part, dictionary! { "Type" => "StructElem", "K" => kids }.into());
+                    part
+                }
+            };
+            if let Ok(element) = self.whole.get_dictionary_mut(part) {
+                element.set("S", "Part");
+                element.set("P", top);
+                element.set("T", lopdf::text_string(&title));
+            }
+            kids.push(part.into());
+        }
+        self.whole.objects.insert(top, dictionary! { "Type" => "StructElem", "S" => "Document", "P" => root, "K" => kids }.into());
+        own.parents.sort_by_key(|(key, _)| *key);
+        let parents: Vec<Object> = own.parents.into_iter().flat_map(|(key, value)| [key.into(), value]).collect();
+        let parents = self.whole.add_object(dictionary! { "Nums" => parents });
+        let mut tree =
+            dictionary! { "Type" => "StructTreeRoot", "K" => vec![top.into()], "ParentTree" => parents, "ParentTreeNextKey" => own.next };
+        if !own.roles.is_empty() {
+            tree.set("RoleMap", own.roles.into_iter().collect::<Dictionary>());
+        }
+        if !own.classes.is_empty() {
+            tree.set("ClassMap", own.classes);
+        }
+        if let (Some(first), Some(last)) = (own.ids.keys().next().cloned(), own.ids.keys().next_back().cloned()) {
+            let ends: Vec<Object> = [first, last].map(Object::string_literal).to_vec();
+            let leaf = self.whole.add_object(dictionary! { "Limits" => ends, "Names" => name_list(own.ids) });
+            tree.set("IDTree", dictionary! { "Kids" => vec![leaf.into()] });
+        }
+        if !own.spaces.is_empty() {
+            tree.set("Namespaces", own.spaces);
+        }
+        self.whole.objects.insert(root, tree.into());
+        Some(root)
+    }
+}
+
+impl Renamed {
+    /// Calls what an element names as the whole does.
+    fn rename(&self, own: &mut Dictionary) {
+        if own.has(b"P") && own.has(b"S") {
+            if let Some(role) = own.get(b"S").and_then(Object::as_name).ok().and_then(|role| self.roles.get(role)) {
+                own.set("S", Object::Name(role.clone()));
+            }
+            if let Ok(id) = own.get(b"ID").and_then(Object::as_str).map(|id| prefixed(self.number, id)) {
+                own.set("ID", Object::string_literal(id));
+            }
+        }
+        // The heads of a table's cells (14.8.5.7).
+        if let Ok(heads) = own.get_mut(b"Headers").and_then(Object::as_array_mut) {
+            for head in heads {
+                if let Ok(id) = head.as_str().map(|id| prefixed(self.number, id)) {
+                    *head = Object::string_literal(id);
+                }
+            }
+        }
+    }
+}
+
+/// The destination at the top of a page (12.3.2.2).
+fn top_of(page: ObjectId) -> Vec<Object> {
+    vec![page.into(), "Fit".into()]
+}
+
+fn name_list(named: BTreeMap<Vec<u8>, Object>) -> Vec<Object> {
+    named.into_iter().flat_map(|(name, value)| [Object::string_literal(name), value]).collect()
+}
+
+/// An element's identifier in the whole.
+fn prefixed(number: usize, id: &[u8]) -> Vec<u8> {
+    [format!("{number}-").as_bytes(), id].concat()
+}
+
+fn dictionary_in<'a>(document: &'a Document, of: &'a Dictionary, key: &[u8]) -> Option<&'a Dictionary> {
+    of.get_deref(key, document).and_then(Object::as_dict).ok()
+}
+
+fn array_in(document: &Document, of: &Dictionary, key: &[u8]) -> Vec<Object> {
+    of.get_deref(key, document).and_then(Object::as_array).cloned().unwrap_or_default()
+}
+
+/// What a tree of numbers holds (7.9.7).
+fn number_tree(document: &Document, node: &Dictionary, found: &mut Vec<(i64, Object)>, deep: usize) {
+    tree(document, node, b"Nums", deep, &mut |key, value| found.extend(key.as_i64().ok().map(|key| (key, value.clone()))));
+}
+
+/// What a tree of names holds (7.9.6).
+fn name_tree(document: &Document, node: &Dictionary, found: &mut Vec<(Vec<u8>, Object)>, deep: usize) {
+    tree(document, node, b"Names", deep, &mut |key, value| found.extend(key.as_str().ok().map(|key| (key.to_vec(), value.clone()))));
+}
+
+fn tree(document: &Document, node: &Dictionary, leaves: &[u8], deep: usize, visit: &mut dyn FnMut(&Object, &Object)) {
+    for pair in array_in(document, node, leaves).chunks_exact(2) {
+        if let Ok((_, key)) = document.dereference(&pair[0]) {
+            visit(key, &pair[1]);
+        }
+    }
+    if deep < DEEPEST {
+        for kid in array_in(document, node, b"Kids") {
+            if let Ok(kid) = document.dereference(&kid).and_then(|(_, kid)| kid.as_dict()) {
+                tree(document, kid, leaves, deep + 1, visit);
+            }
+        }
+    }
+}
+
+/// Where a part's named destinations lead (12.3.2.3).
+fn destinations(document: &Document, catalog: &Dictionary) -> HashMap<Vec<u8>, Object> {
+    let mut found = Vec::new();
+    if let Some(old) = dictionary_in(document, catalog, b"Dests") {
+        found.extend(old.iter().map(|(name, leads)| (name.clone(), leads.clone())));
+    }
+    if let Some(names) = dictionary_in(document, catalog, b"Names").and_then(|names| dictionary_in(document, names, b"Dests")) {
+        name_tree(document, names, &mut found, 0);
+    }
+    let leads = |value: Object| {
+        let (_, value) = document.dereference(&value).ok()?;
+        match value {
+            Object::Dictionary(with) => with.get_deref(b"D", document).ok().cloned(),
+            other => Some(other.clone()),
+        }
+    };
+    found.into_iter().filter_map(|(name, value)| Some((name, leads(value)?))).collect()
+}
+
+/// Visits every dictionary within an object.
+fn each_dictionary(object: &mut Object, visit: &mut dyn FnMut(&mut Dictionary), deep: usize) {
+    if deep > DEEPEST {
+        return;
+    }
+    match object {
+        Object::Array(items) => items.iter_mut().for_each(|item| each_dictionary(item, visit, deep + 1)),
+        Object::Dictionary(own) => {
+            visit(own);
+            own.iter_mut().for_each(|(_, value)| each_dictionary(value, visit, deep + 1));
+        }
+        Object::Stream(stream) => {
+            visit(&mut stream.dict);
+            stream.dict.iter_mut().for_each(|(_, value)| each_dictionary(value, visit, deep + 1));
+        }
+        _ => {}
+    }
+}
+
+/// Whether it is an action that runs or sends something (12.6.4).
+fn acts(action: &Dictionary) -> bool {
+    let kinds: [&[u8]; 8] = [b"JavaScript", b"Launch", b"SubmitForm", b"ImportData", b"Rendition", b"Movie", b"Sound", b"GoToE"];
+    action.get(b"S").and_then(Object::as_name).is_ok_and(|kind| kinds.contains(&kind))
+}
+
+/// Makes a part's objects fit for the whole: keys of tags are moved, named destinations are what
+/// they lead to, and what runs a program goes.
+fn clean(document: &mut Document, destinations: &HashMap<Vec<u8>, Object>, tags: Option<&Renamed>) {
+    let acting: HashSet<ObjectId> =
+        document.objects.iter().filter(|(_, object)| object.as_dict().is_ok_and(acts)).map(|(id, _)| *id).collect();
+    let is_acting = |object: &Object| match object {
+        Object::Reference(id) => acting.contains(id),
+        Object::Dictionary(own) => acts(own),
+        _ => false,
+    };
+    let named = |object: &Object| match object {
+        Object::String(name, _) | Object::Name(name) => destinations.get(name).cloned(),
+        _ => None,
+    };
+    let mut fit = |own: &mut Dictionary| {
+        for key in [b"StructParent".as_slice(), b"StructParents"] {
+            let Some(old) = own.get(key).ok().and_then(|value| value.as_i64().ok()) else { continue };
+            match tags {
+                Some(tags) if (0..i64::from(u32::MAX)).contains(&old) => own.set(key, tags.first + old),
+                _ => drop(own.remove(key)),
+            }
+        }
+        if let Some(tags) = tags {
+            tags.rename(own);
+        }
+        own.remove(b"AA");
+        for key in [b"A".as_slice(), b"PA", b"Next"] {
+            if own.get(key).is_ok_and(is_acting) {
+                own.remove(key);
+            }
+        }
+        if let Some(leads) = own.get(b"Dest").ok().and_then(named) {
+            own.set("Dest", leads);
+        }
+        if own.get(b"S").and_then(Object::as_name).is_ok_and(|kind| kind == b"GoTo")
+            && let Some(leads) = own.get(b"D").ok().and_then(named)
+        {
+            own.set("D", leads);
+        }
+    };
+    document.objects.values_mut().for_each(|object| each_dictionary(object, &mut fit, 0));
+}
+
+/// Hangs a part's own bookmarks below its own; gives the first, the last and how many there are.
+fn bookmarks(document: &mut Document, catalog: &Dictionary, below: ObjectId) -> Option<(ObjectId, ObjectId, i64)> {
+    let outlines = dictionary_in(document, catalog, b"Outlines")?;
+    let first = outlines.get(b"First").and_then(Object::as_reference).ok()?;
+    let (mut at, mut last, mut seen) = (Some(first), first, HashSet::new());
+    while let Some(id) = at.filter(|id| seen.len() < MOST_MARKS && seen.insert(*id)) {
+        let item = document.get_dictionary_mut(id).ok()?;
+        item.set("Parent", below);
+        last = id;
+        at = item.get(b"Next").and_then(Object::as_reference).ok();
+    }
+    // A chain that ran on in a circle, or too far, ends here.
+    document.get_dictionary_mut(last).ok()?.remove(b"Next");
+    Some((first, last, seen.len() as i64))
+}

@@ -1,0 +1,37 @@
+//! Packs: documents put together from parts. What all templates have, packs have too, at
+//! `/api/templates`.
+
+use axum::Json;
+use axum::extract::{Multipart, Path, State};
+use mangle_app::App;
+use mangle_app::packs::{self, NewPack, PartFile};
+use mangle_app::templates::TemplateDetail;
+use mangle_core::dispatch::Pack;
+use utoipa_axum::router::OpenApiRouter;
+use utoipa_axum::routes;
+
+use super::upload::{FileForm, file};
+use crate::error::{Answer, Problem};
+
+pub fn router() -> OpenApiRouter<App> {
+    OpenApiRouter::new().routes(routes!(add)).routes(routes!(change)).routes(routes!(keep_file))
+}
+
+/// Adds a pack.
+#[utoipa::path(post, path = "/api/packs", tag = "templates", request_body = NewPack, responses((status = 200, body = TemplateDetail), (status = 422, body = Problem)))]
+async fn add(State(app): State<App>, Json(new): Json<NewPack>) -> Answer<TemplateDetail> {
+    Ok(Json(packs::add(&app, new).await?))
+}
+
+/// Changes a pack: its parts are its next version, which is in use where nothing is wrong with it.
+#[utoipa::path(put, path = "/api/packs/{id}", tag = "templates", params(("id" = i64, Path)), request_body = Pack, responses((status = 200, body = TemplateDetail), (status = 409, body = Problem), (status = 422, body = Problem)))]
+async fn change(State(app): State<App>, Path(id): Path<i64>, Json(pack): Json<Pack>) -> Answer<TemplateDetail> {
+    Ok(Json(packs::change(&app, id, pack).await?))
+}
+
+/// Uploads a PDF or picture that is to be a part. An encrypted, damaged or too large one is
+/// refused.
+#[utoipa::path(post, path = "/api/pack-files", tag = "templates", request_body(content = FileForm, content_type = "multipart/form-data"), responses((status = 200, body = PartFile), (status = 422, body = Problem)))]
+async fn keep_file(State(app): State<App>, form: Multipart) -> Answer<PartFile> {
+    Ok(Json(packs::keep_file(&app, file(form).await?).await?))
+}
