@@ -4967,6 +4967,8 @@ export interface components {
             otherwise: components["schemas"]["Otherwise"];
             /** @description How PDFs are written. */
             pdf: components["schemas"]["PdfSetup"];
+            /** @description Rows picked by hand, which are the only ones that count; none for all. */
+            picked: number[];
             /** @description Which template a record takes instead of the dispatch's own: the first rule that is true. */
             rules: components["schemas"]["TemplateRule"][];
             /** @description The name of the running document that each PDF is added to, with placeholders; blank for none. */
