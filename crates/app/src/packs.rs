@@ -2,10 +2,9 @@
 //! lists of parts; it is opened with the templates, PDFs and pictures that it names.
 
 use std::collections::BTreeMap;
-use std::future::Future;
-use std::pin::Pin;
 use std::sync::Arc;
 
+use futures::future::BoxFuture;
 use mangle_core::diagnostic::Diagnostic;
 use mangle_core::dispatch::{Pack, PartContent, of_part};
 use mangle_documents::formats::{self, Content, Picture, Template};
@@ -55,7 +54,7 @@ impl App {
         bytes: Vec<u8>,
         opening: Opening<'a>,
         above: Vec<i64>,
-    ) -> Pin<Box<dyn Future<Output = Result<Arc<dyn Template>, Error>> + Send + 'a>> {
+    ) -> BoxFuture<'a, Result<Arc<dyn Template>, Error>> {
         Box::pin(async move {
             let pack = Pack::read(&bytes).map_err(|e| anyhow::anyhow!(e))?;
             let (mut contents, mut wrong) = (Vec::with_capacity(pack.parts.len()), Vec::new());
@@ -104,23 +103,24 @@ impl App {
         };
         let size = bytes.len();
         let opened = blocking(move || opened(&name, bytes, is_pdf)).await?;
-        Ok(opened.map(|content| {
+        if let Ok(content) = &opened {
             self.parts.insert(file.clone(), FixedPart { content: content.clone(), size });
-            content
-        }))
+        }
+        Ok(opened.map_err(|problem| *problem))
     }
 }
 
 /// Opens a PDF or a picture.
-fn opened(name: &str, bytes: Vec<u8>, is_pdf: bool) -> Result<Content, Diagnostic> {
+fn opened(name: &str, bytes: Vec<u8>, is_pdf: bool) -> Result<Content, Box<Diagnostic>> {
+    let wrong = |code: &'static str, said: String| Err(Box::new(Diagnostic::error(code, said)));
     match is_pdf {
         true => match FixedPdf::open(bytes) {
             Ok(pdf) => Ok(Content::Pdf(Arc::new(pdf))),
-            Err(fault) => Err(Diagnostic::error("part-pdf", format!("“{name}”: {fault}"))),
+            Err(fault) => wrong("part-pdf", format!("“{name}”: {fault}")),
         },
         false => match Picture::open(name, &bytes.into()) {
             Ok(picture) => Ok(Content::Picture(Arc::new(picture))),
-            Err(fault) => Err(Diagnostic::error("part-picture", fault.to_string())),
+            Err(fault) => wrong("part-picture", fault.to_string()),
         },
     }
 }

@@ -55,7 +55,6 @@ async fn a_template_is_read_from_both_sides_and_its_fields_are_composed() -> Res
     b.click("Coverage").await?;
     b.text("span", "by 12 records").await?;
     b.text("td", "[:if lines is blank]").await?;
-    picture(&b, "template-coverage").await?;
     let way = b.client.find(Locator::XPath("//tr[td[1][contains(., 'if lines is blank')] and td[2][normalize-space()='true']]//a")).await?;
     way.click().await?;
     b.text("span", "8 of 12, RC-0008").await?;

@@ -15,7 +15,7 @@ use mangle_core::language::{Context, Scope, Ties};
 use mangle_core::records::Sheet;
 use mangle_core::value::Locale;
 use mangle_documents::formats::{self, Means};
-use mangle_documents::layout::{FontSet, Typesetter};
+use mangle_documents::layout::{FontSet, PdfWish, Typesetter};
 use mangle_practice::mailbox::{self, Mailbox};
 use serde_json::{Value, json};
 use tokio::net::TcpListener;
@@ -85,7 +85,8 @@ fn alone(template: &[u8], sheet: &Sheet) -> f64 {
                     let context = Context::new(Locale::english(), NOON);
                     let filled = template.fill_with(&Scope::new(record, &ties, &context), Means::default()).expect("fills");
                     let made = template.typeset(&filled, &Typesetter::default()).expect("pages");
-                    assert!(made.pdf("Reminder", NOON).expect("a PDF").len() > 1_000);
+                    let wish = PdfWish { title: "Reminder", moment: NOON, standard: None, password: None };
+                    assert!(made.pdf_as(wish).expect("a PDF").len() > 1_000);
                 }
             });
         }

@@ -482,7 +482,7 @@ mod tests {
                     if was.is_signed() {
                         prop_assert_eq!(&was.state, &is.state, "a signature stays as it is");
                     } else if is.is_signed() {
-                        prop_assert!(matches!(act, Act::Sign { .. }));
+                        prop_assert!(matches!(act, Act::Sign { .. }), "a signature comes of signing");
                         prop_assert!(before.seats.iter().all(|other| other.step >= is.step || other.is_signed()), "out of turn");
                     }
                 }

@@ -577,3 +577,189 @@ fn bookmarks(document: &mut Document, catalog: &Dictionary, below: ObjectId) -> 
     document.get_dictionary_mut(last).ok()?.remove(b"Next");
     Some((first, last, seen.len() as i64))
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    /// A PDF of one page, whose catalog has more; the page's entries, too.
+    fn pdf(catalog: impl FnOnce(&mut Document, ObjectId) -> Dictionary) -> Document {
+        let mut own = Document::with_version("1.7");
+        let (pages, page) = (own.new_object_id(), own.new_object_id());
+        let rect: Vec<Object> = [0, 0, 200, 100].map(Object::from).to_vec();
+        own.objects.insert(page, dictionary! { "Type" => "Page", "Parent" => pages, "StructParents" => 0 }.into());
+        // What pages take from their parents.
+        let tree = dictionary! { "Type" => "Pages", "Kids" => vec![page.into()], "Count" => 1, "MediaBox" => rect, "Rotate" => 90 };
+        own.objects.insert(pages, tree.into());
+        let mut root = catalog(&mut own, page);
+        root.set("Type", "Catalog");
+        root.set("Pages", pages);
+        let root = own.add_object(root);
+        own.trailer.set("Root", root);
+        own
+    }
+
+    fn merged(parts: Vec<Document>, how: How<'_>) -> Document {
+        let mut merge = Merge::new();
+        for (at, part) in parts.into_iter().enumerate() {
+            merge.add(format!("Part {}", at + 1), part, at == 0).expect("added");
+        }
+        let bytes = merge.finish(how).expect("finished");
+        Document::load_mem(&bytes).expect("a PDF")
+    }
+
+    fn at<'a>(document: &'a Document, path: &[&str]) -> &'a Object {
+        let mut now = document.catalog().expect("a catalog");
+        for (place, key) in path.iter().enumerate() {
+            let found = now.get_deref(key.as_bytes(), document).unwrap_or_else(|e| panic!("{path:?}: {e}"));
+            match place + 1 == path.len() {
+                true => return found,
+                false => now = found.as_dict().expect("a dictionary"),
+            }
+        }
+        panic!("a path")
+    }
+
+    /// A tagged page: a table whose cell names its head, and a role of its own.
+    fn tagged(role: &str) -> Document {
+        let role = role.to_owned();
+        pdf(move |own, page| {
+            let (root, top, cell) = (own.new_object_id(), own.new_object_id(), own.new_object_id());
+            let attributes = dictionary! { "O" => "Table", "Headers" => vec![Object::string_literal("head")] };
+            let element = dictionary! {
+                "Type" => "StructElem", "S" => "Special", "P" => top, "Pg" => page, "K" => 0, "ID" => Object::string_literal("head"), "A" => attributes,
+            };
+            own.objects.insert(cell, element.into());
+            own.objects
+                .insert(top, dictionary! { "Type" => "StructElem", "S" => "Document", "P" => root, "K" => vec![cell.into()] }.into());
+            let parents = dictionary! { "Nums" => vec![0.into(), Object::Array(vec![cell.into()])] };
+            let ids = dictionary! { "Names" => vec![Object::string_literal("head"), cell.into()] };
+            let roles = dictionary! { "Special" => Object::Name(role.into_bytes()) };
+            let tree = dictionary! { "Type" => "StructTreeRoot", "K" => top, "ParentTree" => parents, "RoleMap" => roles, "IDTree" => ids };
+            own.objects.insert(root, tree.into());
+            dictionary! { "StructTreeRoot" => root, "MarkInfo" => dictionary! { "Marked" => true } }
+        })
+    }
+
+    #[test]
+    fn tags_of_two_parts_never_mean_one_another() {
+        let whole = merged(vec![tagged("TD"), tagged("P"), tagged("TD")], How::default());
+        let roles = at(&whole, &["StructTreeRoot", "RoleMap"]).as_dict().expect("roles");
+        let mut named: Vec<(String, String)> = roles
+            .iter()
+            .map(|(name, role)| {
+                (String::from_utf8_lossy(name).into_owned(), String::from_utf8_lossy(role.as_name().expect("a name")).into_owned())
+            })
+            .collect();
+        named.sort();
+        // The same name for another thing gets a name of its own; the same thing does not.
+        assert_eq!(named, [("Special".to_owned(), "TD".to_owned()), ("Special-1".to_owned(), "P".to_owned())]);
+        let keys = at(&whole, &["StructTreeRoot", "ParentTree", "Nums"]).as_array().expect("keys");
+        let numbers: Vec<i64> = keys.iter().filter_map(|key| key.as_i64().ok()).collect();
+        assert_eq!(numbers, [0, 1, 2]);
+        let parents: Vec<i64> =
+            whole.page_iter().filter_map(|page| whole.get_dictionary(page).ok()?.get(b"StructParents").ok()?.as_i64().ok()).collect();
+        assert_eq!(parents, [0, 1, 2], "each page leads to its own tags");
+        // A cell's head is the one of its own part.
+        let mut pairs = 0;
+        for element in whole.objects.values().filter_map(|own| own.as_dict().ok()).filter(|own| own.has(b"ID")) {
+            let id = element.get(b"ID").and_then(Object::as_str).expect("an ID");
+            let heads = element.get(b"A").and_then(Object::as_dict).and_then(|own| own.get(b"Headers")).and_then(Object::as_array);
+            assert_eq!(heads.expect("heads")[0].as_str().expect("an ID"), id);
+            pairs += 1;
+        }
+        assert_eq!(pairs, 3);
+    }
+
+    #[test]
+    fn an_untagged_part_takes_no_tags_of_another_and_pages_keep_what_they_had_of_their_parents() {
+        let whole = merged(vec![pdf(|_, _| Dictionary::new()), tagged("TD")], How { counted_anew: true, ..How::default() });
+        let pages: Vec<&Dictionary> = whole.page_iter().filter_map(|page| whole.get_dictionary(page).ok()).collect();
+        assert!(!pages[0].has(b"StructParents") && pages[1].get(b"StructParents").and_then(Object::as_i64).is_ok_and(|key| key == 0));
+        for page in pages {
+            assert_eq!(page.get(b"Rotate").and_then(Object::as_i64).ok(), Some(90));
+            assert_eq!(page.get(b"MediaBox").and_then(Object::as_array).map(Vec::len).ok(), Some(4));
+        }
+        assert_eq!(at(&whole, &["PageLabels", "Nums"]).as_array().map(Vec::len).ok(), Some(4));
+        assert_eq!(at(&whole, &["Outlines", "Count"]).as_i64().ok(), Some(2));
+    }
+
+    #[test]
+    fn fields_attachments_and_destinations_of_the_same_name_stay_apart() {
+        let part = |value: &'static str| {
+            pdf(move |own, page| {
+                let field = own
+                    .add_object(dictionary! { "FT" => "Tx", "T" => Object::string_literal("name"), "V" => Object::string_literal(value) });
+                let file = own.add_object(dictionary! { "Type" => "Filespec", "F" => Object::string_literal(value) });
+                let link = own.add_object(dictionary! { "Type" => "Annot", "Subtype" => "Link", "Dest" => Object::string_literal("top") });
+                let there = Object::Array(vec![page.into(), "Fit".into()]);
+                let names = dictionary! {
+                    "EmbeddedFiles" => dictionary! { "Names" => vec![Object::string_literal("data.csv"), file.into()] },
+                    "Dests" => dictionary! { "Names" => vec![Object::string_literal("top"), dictionary! { "D" => there }.into()] },
+                };
+                own.get_dictionary_mut(page).expect("a page").set("Annots", vec![link.into(), field.into()]);
+                dictionary! { "Names" => names, "AF" => vec![file.into()], "AcroForm" => dictionary! { "Fields" => vec![field.into()] } }
+            })
+        };
+        let whole = merged(vec![part("one"), part("two")], How::default());
+        let groups = at(&whole, &["AcroForm", "Fields"]).as_array().expect("fields");
+        let name = |group: &Object| {
+            let group = whole.dereference(group).expect("there").1.as_dict().expect("a field");
+            lopdf::decode_text_string(group.get(b"T").expect("a name")).expect("text")
+        };
+        assert_eq!(groups.iter().map(name).collect::<Vec<_>>(), ["part 1", "part 2"]);
+        let files = at(&whole, &["Names", "EmbeddedFiles", "Names"]).as_array().expect("files");
+        let named: Vec<String> =
+            files.iter().filter_map(|own| own.as_str().ok()).map(|own| String::from_utf8_lossy(own).into_owned()).collect();
+        assert_eq!(named, ["2 data.csv", "data.csv"]);
+        assert_eq!(at(&whole, &["AF"]).as_array().map(Vec::len).ok(), Some(2));
+        // Each link leads to the page that it is on.
+        for page in whole.page_iter() {
+            let annotations = whole.get_page_annotations(page).expect("annotations");
+            let leads = annotations
+                .iter()
+                .find_map(|own| own.get(b"Dest").ok())
+                .and_then(|leads| leads.as_array().ok())
+                .expect("it leads somewhere");
+            assert_eq!(leads[0].as_reference().ok(), Some(page));
+        }
+    }
+
+    #[test]
+    fn layers_that_are_off_stay_off() {
+        let part = || {
+            pdf(|own, _| {
+                let layer = own.add_object(dictionary! { "Type" => "OCG", "Name" => Object::string_literal("Draft") });
+                let usual = dictionary! { "OFF" => vec![layer.into()], "Order" => vec![layer.into()] };
+                dictionary! { "OCProperties" => dictionary! { "OCGs" => vec![layer.into()], "D" => usual } }
+            })
+        };
+        let whole = merged(vec![part(), part()], How::default());
+        for path in [["OCProperties", "OCGs"].as_slice(), &["OCProperties", "D", "OFF"]] {
+            assert_eq!(at(&whole, path).as_array().map(Vec::len).ok(), Some(2), "{path:?}");
+        }
+    }
+
+    #[test]
+    fn bookmarks_that_run_in_a_circle_and_trees_without_end_come_to_an_end() {
+        let circle = pdf(|own, page| {
+            let (root, first, second) = (own.new_object_id(), own.new_object_id(), own.new_object_id());
+            let item = |title: &str, next: ObjectId| {
+                dictionary! { "Title" => Object::string_literal(title), "Parent" => root, "Dest" => top_of(page), "Next" => next }
+            };
+            own.objects.insert(first, item("One", second).into());
+            own.objects.insert(second, item("Two", first).into());
+            own.objects.insert(root, dictionary! { "Type" => "Outlines", "First" => first, "Last" => second }.into());
+            // A tree of names that is its own kid.
+            let names = own.new_object_id();
+            own.objects.insert(names, dictionary! { "Kids" => vec![names.into()] }.into());
+            dictionary! { "Outlines" => root, "Names" => dictionary! { "Dests" => names } }
+        });
+        let whole = merged(vec![circle], How::default());
+        let first = at(&whole, &["Outlines", "First"]).as_dict().expect("the part's");
+        assert_eq!(first.get(b"Count").and_then(Object::as_i64).ok(), Some(-2));
+        let own = first.get_deref(b"First", &whole).and_then(Object::as_dict).expect("its own");
+        let last = own.get_deref(b"Next", &whole).and_then(Object::as_dict).expect("the second");
+        assert!(!last.has(b"Next"), "the circle is cut");
+    }
+}
