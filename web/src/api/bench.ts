@@ -21,7 +21,12 @@ export const documentsInWords = (bench: Bench) =>
 export const repeats = (bench: Bench) => bench.records.filter((r) => r.served).length
 
 /** One dispatch on the bench: what is saved, the record at hand, the preflight. */
-export function useBench(key: Ref<string>, moved: (key: string) => Promise<unknown>) {
+export function useBench(
+  key: Ref<string>,
+  moved: (key: string) => Promise<unknown>,
+  /** Whether pages are counted, which takes a moment. */
+  pages: Ref<boolean>,
+) {
   const bench = ref<Bench>()
   /** Whether what is shown is saved; `elsewhere` where another window was faster. */
   const state = ref<'saved' | 'saving' | 'unsaved' | 'elsewhere'>('saved')
@@ -124,7 +129,7 @@ export function useBench(key: Ref<string>, moved: (key: string) => Promise<unkno
       wrong.value = 0
       return
     }
-    const path = `/api/dispatches/${encodeURIComponent(key.value)}/preflight`
+    const path = `/api/dispatches/${encodeURIComponent(key.value)}/preflight?pages=${pages.value}`
     const whole = await attempt(async () => {
       let complete = false
       for await (const found of lines<Schemas['PreflightView']>(path, signal)) {
@@ -144,6 +149,8 @@ export function useBench(key: Ref<string>, moved: (key: string) => Promise<unkno
     checked.value = undefined
     if (!whole) causes.value = undefined
   }
+
+  watch(pages, (now) => now && totals.value?.totals && !totals.value.totals.pages && void preflight())
 
   let asked = 0
   async function show() {

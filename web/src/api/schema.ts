@@ -6807,7 +6807,10 @@ export interface operations {
     };
     get_dispatches__key__preflight: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description Whether pages are counted. */
+                pages?: boolean;
+            };
             header?: never;
             path: {
                 key: string;

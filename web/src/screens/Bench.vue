@@ -24,14 +24,16 @@ import MappingStation from './stations/Mapping.vue'
 const props = defineProps<{ dispatch: string; station?: string }>()
 const route = useRoute()
 const router = useRouter()
-const b = useBench(toRef(props, 'dispatch'), (key) =>
-  router.replace({ path: `/dispatches/${key}/${props.station ?? ''}`, query: route.query }),
+const at = computed(() => props.station || 'mapping')
+const b = useBench(
+  toRef(props, 'dispatch'),
+  (key) => router.replace({ path: `/dispatches/${key}/${props.station ?? ''}`, query: route.query }),
+  computed(() => ['preflight', 'run'].includes(at.value)),
 )
 const { bench, causes, notes, state } = b
 const proofs = ref(false)
 const running = ref(false)
 
-const at = computed(() => props.station || 'mapping')
 const count = computed(() => bench.value?.records.length ?? 0)
 const found = computed(() => b.rowsWithFindings.value.size)
 const ready = computed(

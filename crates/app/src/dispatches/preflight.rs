@@ -124,7 +124,7 @@ pub fn of_all(records: usize) -> String {
 impl App {
     /// Checks every chosen record of a dispatch. Whoever drops this stops the check.
     pub async fn preflight(&self, key: &str) -> Outcome<PreflightView> {
-        let mut views = self.preflight_in_parts(key).await?;
+        let mut views = self.preflight_in_parts(key, true).await?;
         let mut last = Err(anyhow::anyhow!("the check gave nothing").into());
         while let Some(view) = views.next().await {
             last = view;
@@ -132,8 +132,9 @@ impl App {
         last
     }
 
-    /// The same, with what is found while the check goes on: the last view is the whole one.
-    pub async fn preflight_in_parts(&self, key: &str) -> Outcome<impl Stream<Item = Outcome<PreflightView>> + Send + use<>> {
+    /// The same, with what is found while the check goes on: the last view is the whole one. Pages are
+    /// counted only where they are asked for.
+    pub async fn preflight_in_parts(&self, key: &str, pages: bool) -> Outcome<impl Stream<Item = Outcome<PreflightView>> + Send + use<>> {
         let dispatch = find(self, key).await?;
         let (prepared, _) = ready_beside(self, &dispatch, true).await?;
         let key = dispatch.key;
@@ -147,7 +148,7 @@ impl App {
             let found = found.and_then(|(view, checked)| {
                 // What is wrong is told before pages are counted.
                 let _ = to.try_send(Ok(PreflightView { complete: false, ..view.clone() }));
-                with_totals(&prepared, view, checked, before.as_ref(), &wanted)
+                with_totals(&prepared, view, checked, (before.as_ref(), pages), &wanted)
             });
             // Nobody waits for what was cancelled.
             let _ = to.blocking_send(found);
@@ -211,7 +212,7 @@ fn with_totals(
     prepared: &Prepared,
     view: PreflightView,
     checked: Checked,
-    before: Option<&totals::Last>,
+    (before, pages): (Option<&totals::Last>, bool),
     wanted: &CancellationToken,
 ) -> Outcome<PreflightView> {
     let Some(template) = &prepared.template else { return Ok(view) };
@@ -220,7 +221,7 @@ fn with_totals(
     let documents = prepared.documents(&chosen);
     let whole: HashSet<usize> = summaries.iter().map(|summary| summary.record).collect();
     let records: Vec<&Record> = documents.iter().map(AsRef::as_ref).filter(|record| whole.contains(&record.number)).collect();
-    let (now, longer) = totals::of_now(prepared, &**template, &records, &summaries, wanted);
+    let (now, longer) = totals::of_now(prepared, pages.then_some(&**template), &records, &summaries, wanted);
     notes.extend(longer);
     let same = |row: &usize| prepared.served.get(row).is_some_and(|served| served.run.is_some() && !served.changed);
     if !prepared.plan.joint {

@@ -5,7 +5,7 @@ use axum::http::StatusCode;
 use jiff::civil::DateTime;
 use serde_json::{Value, json};
 
-use crate::office::Office;
+use crate::office::{Office, docx};
 use crate::runs::{KIND, Server, THREE, delivery, items, until};
 
 const PATH: &str = "/api/dispatches/balance-reminders";
@@ -167,4 +167,25 @@ async fn rows_picked_by_hand_are_the_only_ones_and_left_out_stays_left_out() {
     assert_eq!(rows(&bench), [12]);
     let bench = three(&office, |setup| (setup["picked"], setup["left_out"]) = (json!([]), json!([]))).await;
     assert_eq!(rows(&bench), [12, 31, 47]);
+}
+
+#[tokio::test]
+async fn of_many_records_pages_are_estimated_and_the_long_one_is_found() {
+    let office = Office::empty().await;
+    let long = "All work on the hull is done on the hard standing, under sheets. ".repeat(120);
+    let rows: String = (1..=120).map(|n| format!("Guest {n};{}\n", if n == 77 { long.as_str() } else { "Nothing to add" })).collect();
+    let (_, source) = office.upload("/api/sources", &[("guests.csv", format!("Name;Remark\n{rows}").as_bytes())]).await;
+    let (_, kept) = office.upload("/api/templates", &[("letter.docx", &docx("Dear [: name], [: remark]"))]).await;
+    let new = json!({ "name": "Letters", "template_id": kept["id"], "sheet_id": source["sheets"][0]["id"] });
+    let (status, made) = office.ask("POST", "/api/dispatches", new).await;
+    assert_eq!(status, StatusCode::OK, "{made}");
+    let path = format!("/api/dispatches/{}", made["key"].as_str().expect("a key"));
+    let (_, view) = office.ask("POST", &format!("{path}/preflight"), Value::Null).await;
+    let totals = &view["totals"];
+    assert_eq!((&totals["documents"], &totals["estimated"]), (&json!(120), &json!(true)), "{view}");
+    let note = view["notes"].as_array().expect("notes").iter().find(|note| note["code"] == "more-pages").expect("the long one");
+    assert_eq!(note["rows"], json!([77]), "{note}");
+    let pages = totals["pages"].as_u64().expect("pages");
+    assert!((121..140).contains(&pages), "one page each, and some more of the long one: {pages}");
+    assert!(note["message"].as_str().is_some_and(|said| said.ends_with("pages, most have 1.") || said.contains("most have 1")), "{note}");
 }

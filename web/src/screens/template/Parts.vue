@@ -1,7 +1,10 @@
 <script setup lang="ts">
+import { useEventListener } from '@vueuse/core'
 import { computed, onMounted, ref, watch } from 'vue'
+import { onBeforeRouteLeave, onBeforeRouteUpdate } from 'vue-router'
 
 import { api, ask, attempt, type Schemas, upload } from '../../api/client'
+import { confirmed } from '../../api/confirm'
 import { useSheets } from '../../api/design'
 import { count } from '../../api/words'
 import FilePick from '../../parts/FilePick.vue'
@@ -22,6 +25,18 @@ watch(
 )
 const dirty = computed(() => JSON.stringify(pack.value) !== JSON.stringify(copy(props.template.pack)))
 const { sheet } = useSheets(props.template)
+
+// Nobody leaves changes behind without being asked.
+useEventListener(window, 'beforeunload', (event) => {
+  if (dirty.value) event.preventDefault()
+})
+async function mayLeave() {
+  if (!dirty.value) return true
+  const text = 'The pack has changes that are not saved. Discard them?'
+  return await confirmed({ title: 'Discard changes', text, act: 'Discard changes', destroys: true })
+}
+onBeforeRouteLeave(mayLeave)
+onBeforeRouteUpdate(mayLeave)
 
 const templates = ref<Schemas['TemplateInfo'][]>([])
 onMounted(() => attempt(async () => (templates.value = await ask(api.GET('/api/templates')))))

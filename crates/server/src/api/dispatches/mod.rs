@@ -7,7 +7,7 @@ mod running;
 
 use axum::Json;
 use axum::body::Body;
-use axum::extract::{Path, State};
+use axum::extract::{Path, Query, State};
 use axum::http::header;
 use axum::response::{IntoResponse, Response};
 use futures::StreamExt;
@@ -15,6 +15,7 @@ use mangle_app::App;
 use mangle_app::dispatches::edit::{self, DispatchInfo, Key, NewDispatch};
 use mangle_app::dispatches::{Bench, DispatchBody, PreflightView, ProofRun, StartRun};
 use mangle_app::store::runs::RunInfo;
+use serde::Deserialize;
 use utoipa_axum::router::OpenApiRouter;
 use utoipa_axum::routes;
 
@@ -73,11 +74,18 @@ async fn change(State(app): State<App>, Path(key): Path<String>, Json(new): Json
     Ok(Json(app.change_dispatch(&key, new).await?))
 }
 
+#[derive(Debug, Deserialize, utoipa::IntoParams)]
+struct Wanted {
+    /// Whether pages are counted.
+    #[serde(default)]
+    pages: bool,
+}
+
 /// Checks every chosen record against the dispatch and tells what it finds while it goes on: a
 /// view as JSON on each line, the last one complete (`application/x-ndjson`). A closed connection
 /// stops the check.
-#[utoipa::path(get, path = "/api/dispatches/{key}/preflight", tag = "dispatches", params(("key" = String, Path)), responses((status = 200, content_type = "application/x-ndjson", body = PreflightView), (status = 409, body = Problem)))]
-async fn preflight_in_parts(State(app): State<App>, Path(key): Path<String>) -> Result<Response, Refused> {
+#[utoipa::path(get, path = "/api/dispatches/{key}/preflight", tag = "dispatches", params(("key" = String, Path), Wanted), responses((status = 200, content_type = "application/x-ndjson", body = PreflightView), (status = 409, body = Problem)))]
+async fn preflight_in_parts(State(app): State<App>, Path(key): Path<String>, Query(wanted): Query<Wanted>) -> Result<Response, Refused> {
     let line = |view: Result<PreflightView, mangle_app::Error>| -> Result<String, axum::BoxError> {
         let text = match view {
             Ok(view) => serde_json::to_string(&view)?,
@@ -85,7 +93,7 @@ async fn preflight_in_parts(State(app): State<App>, Path(key): Path<String>) -> 
         };
         Ok(text + "\n")
     };
-    let views = app.preflight_in_parts(&key).await?.map(line);
+    let views = app.preflight_in_parts(&key, wanted.pages).await?.map(line);
     Ok(([(header::CONTENT_TYPE, "application/x-ndjson")], Body::from_stream(views)).into_response())
 }
 
