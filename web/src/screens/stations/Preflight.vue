@@ -39,7 +39,7 @@ function leaveOut(out: number[]) {
     <progress :value="checked.checked" :max="checked.count" aria-label="Checking records" />
     {{ grouped(checked.checked) }} of {{ count(checked.count, 'record') }} checked
   </p>
-  <RunTotals v-if="totals?.totals" :totals="totals.totals" :last="totals.last ?? undefined" />
+  <RunTotals v-if="totals?.totals?.documents" :totals="totals.totals" :last="totals.last ?? undefined" />
   <ul v-if="bench.obstacles.length" class="stops">
     <li v-for="obstacle in bench.obstacles" :key="said(obstacle)">
       {{ said(obstacle) }}
