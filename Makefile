@@ -28,8 +28,9 @@ test: tools web
 	cargo clippy --workspace --all-targets --quiet -- -D warnings
 	cargo build $(OURS) --bin mangle
 	cargo test $(OURS) --doc
-	cargo test $(OURS) --lib --bins --tests --no-fail-fast 2>&1 | tee "$$CARGO_TARGET_DIR/test.log"
+	cargo test $(OURS) --lib --bins --tests --no-fail-fast 2>&1 | tee "$$CARGO_TARGET_DIR/test.log" || failed=1
 	awk '/^test result:/ { passed += $$4; failed += $$6 } END { print passed " passed, " failed " failed" }' "$$CARGO_TARGET_DIR/test.log"
+	exit $${failed:-0}
 
 # The front end with live reload on port 7601, beside `make demo`.
 dev: web/node_modules/.done
