@@ -67,8 +67,10 @@ pub async fn pdf_of_run(app: &App, id: i64) -> Outcome<Download> {
     if files.is_empty() {
         return Err(Error::conflict("no-documents", "this run has no PDFs. Download the ZIP."));
     }
-    let bytes = blocking(move || mangle_documents::pdf::join(files)).await?.map_err(|e| Error::conflict("join", e.to_string()))?;
-    Ok(Download::new("application/pdf", &format!("{} {}.pdf", run.dispatch_name, &run.started[..10]), bytes))
+    let title = format!("{} {}", run.dispatch_name, &run.started[..10]);
+    let name = format!("{title}.pdf");
+    let bytes = blocking(move || mangle_documents::pdf::join(&title, files)).await?.map_err(|e| Error::conflict("join", e.to_string()))?;
+    Ok(Download::new("application/pdf", &name, bytes))
 }
 
 /// The running documents of a dispatch, the last changed first.
@@ -80,7 +82,7 @@ pub async fn running(app: &App, key: &str) -> Outcome<Vec<RunningInfo>> {
 /// A running document: the PDFs that were added to it, in their order, with a bookmark for each.
 pub async fn running_pdf(app: &App, key: &str, name: String) -> Outcome<Download> {
     let dispatch = find(app, key).await?;
-    let title = format!("{name}.pdf");
+    let (title, file_name) = (name.clone(), format!("{name}.pdf"));
     let found = app.store.with(move |c| running::files(c, dispatch.id, &name)).await?;
     if found.is_empty() {
         return Err(Error::missing("the running document"));
@@ -89,8 +91,8 @@ pub async fn running_pdf(app: &App, key: &str, name: String) -> Outcome<Download
     for (name, file) in found {
         files.push((name, app.files.get(&file).await?));
     }
-    let bytes = blocking(move || mangle_documents::pdf::join(files)).await?.map_err(|e| Error::conflict("join", e.to_string()))?;
-    Ok(Download::new("application/pdf", &title, bytes))
+    let bytes = blocking(move || mangle_documents::pdf::join(&title, files)).await?.map_err(|e| Error::conflict("join", e.to_string()))?;
+    Ok(Download::new("application/pdf", &file_name, bytes))
 }
 
 /// One document.

@@ -142,9 +142,12 @@ pub struct PartFile {
 /// Keeps a PDF or picture that is to be a part; one that can't be is refused.
 pub async fn keep_file(app: &App, upload: Upload) -> Outcome<PartFile> {
     let Upload { name, bytes } = upload;
-    let is_pdf = !picture::is_photograph(&bytes);
     let (checked, own) = (bytes.clone(), name.clone());
-    let content = blocking(move || opened(&own, checked, is_pdf)).await?.map_err(|problem| {
+    let open = move || {
+        let is_pdf = !picture::is_photograph(&checked);
+        opened(&own, checked, is_pdf).map(|content| (content, is_pdf))
+    };
+    let (content, is_pdf) = blocking(open).await?.map_err(|problem| {
         let said = if problem.help.is_empty() { problem.message } else { format!("{}. {}", problem.message, problem.help) };
         Error::unusable(&problem.code, said)
     })?;

@@ -7,7 +7,7 @@ use mangle_core::dispatch::{Otherwise, Question};
 use mangle_core::language::{EvalError, Fault, Scope, Span};
 use mangle_core::template::{Condition, FillError, Outline, Place, Placeholder, Traced, Way};
 
-use super::{EditError, Filled, MakeError, Means, PageNotes, Template, TracedFill};
+use super::{EditError, Filled, MakeError, Means, PageNotes, Template, TracedFill, page_notes_of, questions_of};
 use crate::OpenError;
 use crate::bound::Bound;
 use crate::layout::Typesetter;
@@ -143,13 +143,7 @@ impl Template for ByRule {
     }
 
     fn questions(&self) -> Vec<Question> {
-        let mut all: Vec<Question> = Vec::new();
-        for question in self.templates().flat_map(|template| template.questions()) {
-            if !all.iter().any(|own| own.about == question.about) {
-                all.push(question);
-            }
-        }
-        all
+        questions_of(self.templates(), Vec::new())
     }
 
     fn writes(&self) -> bool {
@@ -208,13 +202,7 @@ impl Template for ByRule {
     }
 
     fn page_notes(&self) -> Result<PageNotes, OpenError> {
-        let mut all = PageNotes { left_out: Vec::new(), fonts: Vec::new() };
-        for template in self.templates() {
-            let notes = template.page_notes()?;
-            all.left_out.extend(notes.left_out);
-            all.fonts.extend(notes.fonts);
-        }
-        Ok(all)
+        page_notes_of(self.templates())
     }
 
     fn rewritten(&self, placeholder: usize, _text: &str) -> Result<Vec<u8>, EditError> {

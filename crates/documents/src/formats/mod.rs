@@ -135,6 +135,27 @@ pub trait Template: Debug + Send + Sync {
     fn rewritten(&self, placeholder: usize, text: &str) -> Result<Vec<u8>, EditError>;
 }
 
+/// What a person is asked before several templates are filled, each question once.
+fn questions_of<'a>(templates: impl Iterator<Item = &'a Arc<dyn Template>>, mut first: Vec<Question>) -> Vec<Question> {
+    for question in templates.flat_map(|template| template.questions()) {
+        if !first.iter().any(|own| own.about == question.about) {
+            first.push(question);
+        }
+    }
+    first
+}
+
+/// What a person should know of the pages of several templates.
+fn page_notes_of<'a>(templates: impl Iterator<Item = &'a Arc<dyn Template>>) -> Result<PageNotes, OpenError> {
+    let mut all = PageNotes { left_out: Vec::new(), fonts: Vec::new() };
+    for template in templates {
+        let notes = template.page_notes()?;
+        all.left_out.extend(notes.left_out);
+        all.fonts.extend(notes.fonts);
+    }
+    Ok(all)
+}
+
 /// A template filled for one record. What is in it, its own template alone knows.
 #[derive(Debug)]
 pub struct Filled {

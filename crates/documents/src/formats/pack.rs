@@ -11,7 +11,7 @@ use mangle_core::language::{EvalError, Fault, Scope, Span};
 use mangle_core::template::{Condition, FillError, Outline, Place, Placeholder, Repeat, TextTemplate, Traced, Way};
 use typst::foundations::Bytes;
 
-use super::{EditError, Filled, MakeError, Means, PageNotes, SignerPlace, Template, TracedFill};
+use super::{EditError, Filled, MakeError, Means, PageNotes, SignerPlace, Template, TracedFill, page_notes_of, questions_of};
 use crate::bound::{Bound, Pages, Piece};
 use crate::layout::{FontSet, Made, Through, TypesetError, Typesetter};
 use crate::model::{
@@ -100,7 +100,7 @@ impl Pack {
                 Inclusion::If { condition } | Inclusion::OneOf { condition, .. } => Condition::read(condition).unwrap_or_default(),
                 Inclusion::Always | Inclusion::Ask { .. } => None,
             };
-            let title = if part.title.trim().is_empty() { part.name.replace('[', "[[") } else { part.title.clone() };
+            let title = if part.title.trim().is_empty() { part.name.replace("[:", "[[:") } else { part.title.clone() };
             let repeat = Repeat::read(&part.repeat).unwrap_or_default();
             parts.push(Part { title: TextTemplate::new(&title), condition, repeat, content, first: 0 });
         }
@@ -342,13 +342,7 @@ impl Template for Pack {
     }
 
     fn questions(&self) -> Vec<Question> {
-        let mut all = self.own.questions();
-        for question in self.templates().flat_map(|template| template.questions()) {
-            if !all.iter().any(|own| own.about == question.about) {
-                all.push(question);
-            }
-        }
-        all
+        questions_of(self.templates(), self.own.questions())
     }
 
     fn writes(&self) -> bool {
@@ -427,13 +421,7 @@ impl Template for Pack {
     }
 
     fn page_notes(&self) -> Result<PageNotes, OpenError> {
-        let mut all = PageNotes { left_out: Vec::new(), fonts: Vec::new() };
-        for template in self.templates() {
-            let notes = template.page_notes()?;
-            all.left_out.extend(notes.left_out);
-            all.fonts.extend(notes.fonts);
-        }
-        Ok(all)
+        page_notes_of(self.templates())
     }
 
     fn rewritten(&self, placeholder: usize, _text: &str) -> Result<Vec<u8>, EditError> {

@@ -107,7 +107,7 @@ impl Merge {
         }
     }
 
-    /// Adds a part. Where it is `ours`, the whole takes its title, language and standard.
+    /// Adds a part. Where it is `ours`, the whole takes its title and standard.
     pub(crate) fn add(&mut self, title: String, mut document: Document, ours: bool) -> Result<(), JoinError> {
         let number = self.parts.len();
         self.digest.update(title.as_bytes());
@@ -190,8 +190,13 @@ impl Merge {
                 self.layers.order.extend(array_in(document, usual, b"Order"));
             }
         }
+        if !self.taken.has(b"Lang")
+            && let Ok(language) = catalog.get(b"Lang")
+        {
+            self.taken.set("Lang", language.clone());
+        }
         if ours && self.info.is_none() {
-            for key in [b"Lang".as_slice(), b"Metadata", b"OutputIntents", b"ViewerPreferences"] {
+            for key in [b"Metadata".as_slice(), b"OutputIntents", b"ViewerPreferences"] {
                 if let Ok(value) = catalog.get(key) {
                     self.taken.set(key, value.clone());
                 }
@@ -519,6 +524,12 @@ fn acts(action: &Dictionary) -> bool {
     action.get(b"S").and_then(Object::as_name).is_ok_and(|kind| kinds.contains(&kind))
 }
 
+/// Whether it is an action of any kind (12.6.4, table 198).
+fn is_action(own: &Dictionary) -> bool {
+    let kinds: [&[u8]; 9] = [b"GoTo", b"GoToR", b"Thread", b"URI", b"Hide", b"Named", b"ResetForm", b"SetOCGState", b"Trans"];
+    acts(own) || own.get(b"S").and_then(Object::as_name).is_ok_and(|kind| kinds.contains(&kind))
+}
+
 /// Makes a part's objects fit for the whole: keys of tags are moved, named destinations are what
 /// they lead to, and what runs a program goes.
 fn clean(document: &mut Document, destinations: &HashMap<Vec<u8>, Object>, tags: Option<&Renamed>) {
@@ -527,6 +538,24 @@ fn clean(document: &mut Document, destinations: &HashMap<Vec<u8>, Object>, tags:
     let is_acting = |object: &Object| match object {
         Object::Reference(id) => acting.contains(id),
         Object::Dictionary(own) => acts(own),
+        _ => false,
+    };
+    let actions: HashSet<ObjectId> =
+        document.objects.iter().filter(|(_, object)| object.as_dict().is_ok_and(is_action)).map(|(id, _)| *id).collect();
+    let more = |own: &Dictionary| {
+        let is = |object: &Object| match object {
+            Object::Reference(id) => actions.contains(id),
+            Object::Dictionary(own) => is_action(own),
+            _ => false,
+        };
+        !own.is_empty() && own.iter().all(|(_, value)| is(value))
+    };
+    let all_more: HashSet<ObjectId> =
+        document.objects.iter().filter(|(_, object)| object.as_dict().is_ok_and(more)).map(|(id, _)| *id).collect();
+    // A font may be called AA, too.
+    let is_more = |object: &Object| match object {
+        Object::Reference(id) => all_more.contains(id),
+        Object::Dictionary(own) => more(own),
         _ => false,
     };
     let named = |object: &Object| match object {
@@ -544,7 +573,9 @@ fn clean(document: &mut Document, destinations: &HashMap<Vec<u8>, Object>, tags:
         if let Some(tags) = tags {
             tags.rename(own);
         }
-        own.remove(b"AA");
+        if own.get(b"AA").is_ok_and(is_more) {
+            own.remove(b"AA");
+        }
         for key in [b"A".as_slice(), b"PA", b"Next"] {
             if own.get(key).is_ok_and(is_acting) {
                 own.remove(key);
@@ -761,5 +792,31 @@ mod tests {
         let own = first.get_deref(b"First", &whole).and_then(Object::as_dict).expect("its own");
         let last = own.get_deref(b"Next", &whole).and_then(Object::as_dict).expect("the second");
         assert!(!last.has(b"Next"), "the circle is cut");
+    }
+
+    #[test]
+    fn a_font_called_like_an_action_stays_and_a_joined_file_claims_nothing() {
+        let named = pdf(|own, page| {
+            let font = own.add_object(dictionary! { "Type" => "Font", "Subtype" => "Type1", "BaseFont" => "Helvetica" });
+            let jump = own.add_object(dictionary! { "S" => "GoTo", "D" => top_of(page) });
+            let script = own.add_object(dictionary! { "S" => "JavaScript", "JS" => Object::string_literal("app.alert(1)") });
+            let own = own.get_dictionary_mut(page).expect("a page");
+            own.set("Resources", dictionary! { "Font" => dictionary! { "AA" => font } });
+            own.set("AA", dictionary! { "O" => script, "C" => jump });
+            dictionary! { "Lang" => Object::string_literal("nl-NL"), "OutputIntents" => vec![Object::Null] }
+        });
+        let mut bytes = Vec::new();
+        let mut named = named;
+        named.save_to(&mut bytes).expect("saved");
+        let joined = super::super::join("All of them", [("One".to_owned(), bytes)]).expect("joined");
+        let whole = Document::load_mem(&joined).expect("a PDF");
+        let page = whole.page_iter().next().and_then(|page| whole.get_dictionary(page).ok()).expect("a page");
+        assert!(!page.has(b"AA"));
+        let fonts = page.get(b"Resources").and_then(Object::as_dict).and_then(|own| own.get(b"Font")).and_then(Object::as_dict);
+        assert!(fonts.expect("fonts").has(b"AA"), "a name of a font is no action");
+        let catalog = whole.catalog().expect("a catalog");
+        assert!(catalog.has(b"Lang") && !catalog.has(b"OutputIntents"));
+        let info = whole.trailer.get_deref(b"Info", &whole).and_then(Object::as_dict).expect("what it is");
+        assert_eq!(lopdf::decode_text_string(info.get(b"Title").expect("a title")).expect("text"), "All of them");
     }
 }

@@ -74,18 +74,19 @@ pub fn close(pdf: &[u8], password: &str) -> Result<Vec<u8>, CloseError> {
     Ok(out)
 }
 
-/// Joins PDFs into one, each with a bookmark of its title at its first page; tags, links and
+/// Joins PDFs into one of that title, each with a bookmark of its title at its first page; tags, links and
 /// bookmarks stay.
-pub fn join(documents: impl IntoIterator<Item = (String, Vec<u8>)>) -> Result<Vec<u8>, JoinError> {
+pub fn join(title: &str, documents: impl IntoIterator<Item = (String, Vec<u8>)>) -> Result<Vec<u8>, JoinError> {
     let mut merge = Merge::new();
-    for (index, (title, bytes)) in documents.into_iter().enumerate() {
+    for (index, (name, bytes)) in documents.into_iter().enumerate() {
         let document = Document::load_mem(&bytes).map_err(|e| JoinError::Unreadable { number: index + 1, why: e.to_string() })?;
         if document.is_encrypted() {
             return Err(JoinError::Closed(index + 1));
         }
-        merge.add(title, document, true)?;
+        // The standard that one says it keeps need not be that of the others.
+        merge.add(name, document, false)?;
     }
-    merge.finish(How::default())
+    merge.finish(How { title, ..How::default() })
 }
 
 /// A page's entry, or that of the nearest of its parents that has one.

@@ -159,9 +159,11 @@ fn tagged_parts_stay_tagged_and_pages_are_numbered_through() {
 
 #[test]
 fn each_part_is_counted_from_one_where_that_is_asked_for() {
-    let parts = vec![(part("A", Inclusion::Always), template(&numbered())), (part("B", Inclusion::Always), template(&numbered()))];
+    let parts =
+        vec![(part("Plan [A] and [: B]", Inclusion::Always), template(&numbered())), (part("B", Inclusion::Always), template(&numbered()))];
     let whole = pdf(&pack(parts, |_| {}), json!({ "name": "x" }), &[]);
     assert_eq!(words(&whole), ["Page 1 of 1", "Page 1 of 1"]);
+    assert_eq!(bookmarks(&whole)[0], "Plan [A] and [: B] 1", "a name is no placeholder");
     let catalog = run("qpdf", &["--json", "--json-key=pagelabels", "FILE"], &whole);
     assert_eq!(catalog.matches("\"/S\": \"/D\"").count(), 2, "{catalog}");
 }

@@ -174,12 +174,12 @@ fn joined_pdfs_have_all_pages_and_a_bookmark_each() {
     let pdf = |n: usize| {
         template.typeset(&filled(&template, &sheet, n), &Typesetter::default()).expect("typesets").pdf("x", NOON).expect("a PDF")
     };
-    let joined = crate::pdf::join([3, 104, 214].map(|n| (format!("Reminder {n} – ö"), pdf(n)))).expect("joins");
+    let joined = crate::pdf::join("Reminders", [3, 104, 214].map(|n| (format!("Reminder {n} – ö"), pdf(n)))).expect("joins");
     tool("qpdf", &["--check", "FILE"], &joined, "pdf");
     assert!(tool("pdfinfo", &["FILE"], &joined, "pdf").contains("Pages:           3"));
     let text = tool("pdftotext", &["FILE", "-"], &joined, "pdf");
     assert!(text.contains("De Grauwe Gans") && text.contains("La Golondrina"), "{text}");
-    assert!(crate::pdf::join([("x".to_owned(), b"no PDF".to_vec())]).is_err());
+    assert!(crate::pdf::join("x", [("x".to_owned(), b"no PDF".to_vec())]).is_err());
 }
 
 #[test]
