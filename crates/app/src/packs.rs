@@ -188,15 +188,24 @@ pub async fn add(app: &App, new: NewPack) -> Outcome<TemplateDetail> {
     detail(app, id, None).await
 }
 
+/// The version that was changed.
+#[derive(Debug, Deserialize)]
+#[cfg_attr(feature = "openapi", derive(utoipa::IntoParams))]
+pub struct Seen {
+    /// The number of the newest version when the pack was loaded: what was changed elsewhere meanwhile
+    /// is not overwritten. Left out, whatever is there is.
+    pub newest: Option<i64>,
+}
+
 /// Changes a pack: its parts are its next version, which is in use where nothing is wrong with it.
-pub async fn change(app: &App, id: i64, pack: Pack) -> Outcome<TemplateDetail> {
+pub async fn change(app: &App, id: i64, pack: Pack, seen: Seen) -> Outcome<TemplateDetail> {
     let found = app.store.with(move |c| templates::get(c, id)).await?.ok_or_else(|| Error::missing("the pack"))?;
     let newest = found.versions.first().filter(|version| version.kind == PACK).cloned();
     let newest = newest.ok_or_else(|| Error::conflict("no-pack", "this template is not a pack. Upload a newer file instead."))?;
     if Pack::read(&app.files.get(&newest.file).await?).is_ok_and(|own| own == pack) {
         return detail(app, id, None).await;
     }
-    write(app, Some(id), found.name, pack).await?;
+    write(app, Some((id, seen.newest)), found.name, pack).await?;
     detail(app, id, None).await
 }
 
@@ -205,7 +214,9 @@ pub(crate) async fn of_version(app: &App, file: &str) -> Outcome<Pack> {
     Ok(Pack::read(&app.files.get(file).await?).map_err(|e| anyhow::anyhow!(e))?)
 }
 
-async fn write(app: &App, id: Option<i64>, name: String, pack: Pack) -> Outcome<i64> {
+/// Writes a version of a new pack, or of one whose newest version is still the one that was seen.
+async fn write(app: &App, of: Option<(i64, Option<i64>)>, name: String, pack: Pack) -> Outcome<i64> {
+    let (id, seen) = (of.map(|(id, _)| id), of.and_then(|(_, seen)| seen));
     let bytes = pack.write().map_err(|e| anyhow::anyhow!(e))?;
     let file = app.files.keep(bytes.clone()).await?;
     let size = bytes.len() as i64;
@@ -213,6 +224,12 @@ async fn write(app: &App, id: Option<i64>, name: String, pack: Pack) -> Outcome<
     let (id, number) = app
         .store
         .change(move |t| -> Outcome<(i64, i64)> {
+            if let (Some(id), Some(seen)) = (id, seen)
+                && templates::get(t, id)?.and_then(|own| own.versions.first().map(|version| version.number)) != Some(seen)
+            {
+                let message = "this pack was changed in another window since this page was loaded. Load it again to see that; what you changed here last has not been saved.";
+                return Err(Error::conflict("changed-elsewhere", message));
+            }
             for part in &parts {
                 if templates::get(t, *part)?.is_none() {
                     return Err(Error::unusable("part-gone", "a part's template no longer exists. Choose another."));

@@ -24,8 +24,8 @@ export const repeats = (bench: Bench) => bench.records.filter((r) => r.served).l
 export function useBench(
   key: Ref<string>,
   moved: (key: string) => Promise<unknown>,
-  /** Whether pages are counted, which takes a moment. */
-  pages: Ref<boolean>,
+  /** Whether it is asked what the run comes to, which takes a moment. */
+  summed: Ref<boolean>,
 ) {
   const bench = ref<Bench>()
   /** Whether what is shown is saved; `elsewhere` where another window was faster. */
@@ -129,7 +129,7 @@ export function useBench(
       wrong.value = 0
       return
     }
-    const path = `/api/dispatches/${encodeURIComponent(key.value)}/preflight?pages=${pages.value}`
+    const path = `/api/dispatches/${encodeURIComponent(key.value)}/preflight?totals=${summed.value}`
     const whole = await attempt(async () => {
       let complete = false
       for await (const found of lines<Schemas['PreflightView']>(path, signal)) {
@@ -150,7 +150,7 @@ export function useBench(
     if (!whole) causes.value = undefined
   }
 
-  watch(pages, (now) => now && totals.value?.totals && !totals.value.totals.pages && void preflight())
+  watch(summed, (now) => now && !totals.value?.totals && void preflight())
 
   let asked = 0
   async function show() {

@@ -6808,8 +6808,8 @@ export interface operations {
     get_dispatches__key__preflight: {
         parameters: {
             query?: {
-                /** @description Whether pages are counted. */
-                pages?: boolean;
+                /** @description Whether it is told what the run comes to, beside the last one. */
+                totals?: boolean;
             };
             header?: never;
             path: {
@@ -8095,7 +8095,13 @@ export interface operations {
     };
     put_packs__id_: {
         parameters: {
-            query?: never;
+            query?: {
+                /**
+                 * @description The number of the newest version when the pack was loaded: what was changed elsewhere meanwhile
+                 *     is not overwritten. Left out, whatever is there is.
+                 */
+                newest?: number | null;
+            };
             header?: never;
             path: {
                 id: number;

@@ -35,13 +35,4 @@ li {
   overflow-wrap: anywhere;
   white-space: pre-wrap;
 }
-del {
-  background: var(--wrong-tint);
-  color: var(--wrong);
-}
-ins {
-  background: var(--right-tint);
-  color: var(--right);
-  text-decoration: underline;
-}
 </style>

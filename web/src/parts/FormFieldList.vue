@@ -3,14 +3,13 @@ import { computed, nextTick, ref } from 'vue'
 
 import type { Diagnostic } from '../api/diagnostics'
 import { type FieldKind, type FormField, kindName, KINDS } from '../api/form'
+import { useReorder } from './reorder'
 
 /** The fields of a form in their order: chosen, added, dragged, moved by keyboard. */
 const props = defineProps<{ chosen: number | undefined; problems: Diagnostic[] }>()
 const fields = defineModel<FormField[]>('fields', { required: true })
 const emit = defineEmits<{ show: [field?: number]; add: [kind: FieldKind]; drop: [field: number] }>()
 
-const dragged = ref<number>()
-const over = ref<number>()
 const list = ref<HTMLElement>()
 const wrong = computed(
   () => new Set(props.problems.map(({ target }) => (target.kind === 'form' && target.field) || 0)),
@@ -23,10 +22,7 @@ function move(from: number, to: number) {
   fields.value = now
 }
 
-function drop(at: number) {
-  if (dragged.value !== undefined) move(dragged.value, at)
-  dragged.value = over.value = undefined
-}
+const { item } = useReorder(move)
 
 async function key(event: KeyboardEvent, at: number) {
   const by = { ArrowUp: -1, ArrowDown: 1 }[event.key]
@@ -48,16 +44,7 @@ async function key(event: KeyboardEvent, at: number) {
       Form settings<span v-if="wrong.has(0)" class="say wrong">Problem</span>
     </button>
     <ol ref="list">
-      <li
-        v-for="(field, at) in fields"
-        :key="field.id"
-        draggable="true"
-        :class="{ over: over === at }"
-        @dragstart="dragged = at"
-        @dragover.prevent="over = at"
-        @dragend="dragged = over = undefined"
-        @drop.stop.prevent="drop(at)"
-      >
+      <li v-for="(field, at) in fields" :key="field.id" v-bind="item(at)">
         <button
           type="button"
           class="one"

@@ -86,12 +86,4 @@ td {
   white-space: pre-wrap;
   overflow-wrap: anywhere;
 }
-del {
-  background: var(--wrong-tint);
-  color: var(--wrong);
-}
-ins {
-  background: var(--right-tint);
-  color: var(--right);
-}
 </style>

@@ -190,11 +190,4 @@ table :deep(.el-checkbox) {
   min-height: 24px;
   white-space: normal;
 }
-del {
-  color: var(--wrong);
-}
-ins {
-  color: var(--right);
-  text-decoration: none;
-}
 </style>

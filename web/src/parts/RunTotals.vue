@@ -2,7 +2,7 @@
 import { computed } from 'vue'
 
 import type { Schemas } from '../api/client'
-import { grouped, shortDay } from '../api/words'
+import { count, grouped, shortDay } from '../api/words'
 
 /** What a run comes to, beside what the last one came to. */
 type Totals = Schemas['Totals']
@@ -11,7 +11,9 @@ const props = defineProps<{ totals: Totals; last: Schemas['LastTotals'] | undefi
 const pages = (totals: Totals | undefined) =>
   totals?.pages ? `${totals.estimated ? 'about ' : ''}${grouped(totals.pages)}` : ''
 const delivered = (one: Schemas['ChannelTotal'] | undefined) =>
-  one ? `${grouped(one.count)}${one.recipients < one.count ? ` to ${grouped(one.recipients)}` : ''}` : ''
+  one
+    ? `${grouped(one.count)}${one.recipients < one.count ? ` to ${count(one.recipients, 'recipient')}` : ''}`
+    : ''
 const lines = computed(() => {
   const { totals, last } = props
   const before = last?.totals

@@ -4,7 +4,7 @@ use std::collections::{BTreeSet, HashSet};
 
 use futures::{Stream, StreamExt};
 use mangle_core::diagnostic::{Diagnostic, Target};
-use mangle_core::dispatch::{Station, name_uses};
+use mangle_core::dispatch::{Choose, Station, name_uses};
 use mangle_core::language::Folded;
 use mangle_core::preflight::{Fields, Finding, Fix, Found, Note, Summary, Totals, causes, gather_notes};
 use mangle_core::records::{ColumnType, Record};
@@ -87,7 +87,7 @@ pub struct PreflightView {
     causes: Vec<CauseInfo>,
     /// What stops nothing but may surprise the recipient.
     pub notes: Vec<NoteInfo>,
-    /// What a run comes to; none while the check goes on.
+    /// What a run comes to; none while the check goes on, and where it was not asked for.
     pub totals: Option<Totals>,
     /// What the last run came to; none where there is none.
     pub last: Option<LastTotals>,
@@ -132,13 +132,16 @@ impl App {
         last
     }
 
-    /// The same, with what is found while the check goes on: the last view is the whole one. Pages are
-    /// counted only where they are asked for.
-    pub async fn preflight_in_parts(&self, key: &str, pages: bool) -> Outcome<impl Stream<Item = Outcome<PreflightView>> + Send + use<>> {
+    /// The same, with what is found while the check goes on: the last view is the whole one. What the
+    /// run comes to beside the last one is worked out only where it is asked for.
+    pub async fn preflight_in_parts(&self, key: &str, totals: bool) -> Outcome<impl Stream<Item = Outcome<PreflightView>> + Send + use<>> {
         let dispatch = find(self, key).await?;
-        let (prepared, _) = ready_beside(self, &dispatch, true).await?;
+        let (prepared, _) = ready_beside(self, &dispatch, totals || dispatch.setup.choose == Choose::Changed).await?;
         let key = dispatch.key;
-        let before = self.store.with(move |c| totals::last(c, &key)).await?;
+        let before = match totals {
+            true => self.store.with(move |c| totals::last(c, &key)).await?,
+            false => None,
+        };
         let (to, views) = mpsc::channel(2);
         let wanted = CancellationToken::new();
         let guard = wanted.clone().drop_guard();
@@ -148,7 +151,10 @@ impl App {
             let found = found.and_then(|(view, checked)| {
                 // What is wrong is told before pages are counted.
                 let _ = to.try_send(Ok(PreflightView { complete: false, ..view.clone() }));
-                with_totals(&prepared, view, checked, (before.as_ref(), pages), &wanted)
+                match totals {
+                    true => with_totals(&prepared, view, checked, before.as_ref(), &wanted),
+                    false => Ok(noted(view, checked.notes)),
+                }
             });
             // Nobody waits for what was cancelled.
             let _ = to.blocking_send(found);
@@ -212,7 +218,7 @@ fn with_totals(
     prepared: &Prepared,
     view: PreflightView,
     checked: Checked,
-    (before, pages): (Option<&totals::Last>, bool),
+    before: Option<&totals::Last>,
     wanted: &CancellationToken,
 ) -> Outcome<PreflightView> {
     let Some(template) = &prepared.template else { return Ok(view) };
@@ -221,7 +227,7 @@ fn with_totals(
     let documents = prepared.documents(&chosen);
     let whole: HashSet<usize> = summaries.iter().map(|summary| summary.record).collect();
     let records: Vec<&Record> = documents.iter().map(AsRef::as_ref).filter(|record| whole.contains(&record.number)).collect();
-    let (now, longer) = totals::of_now(prepared, pages.then_some(&**template), &records, &summaries, wanted);
+    let (now, longer) = totals::of_now(prepared, &**template, &records, &summaries, wanted);
     notes.extend(longer);
     let same = |row: &usize| prepared.served.get(row).is_some_and(|served| served.run.is_some() && !served.changed);
     if !prepared.plan.joint {
@@ -231,9 +237,14 @@ fn with_totals(
     if let Some((_, last)) = last.as_ref().filter(|_| view.wrong == 0) {
         notes.extend(now.far_from(last).into_iter().map(|what| (0, Note::FarFromLast(what))));
     }
-    let notes = gather_notes(notes).into_iter().map(|n| NoteInfo { what: n.note.diagnostic(), rows: n.records }).collect();
     let last = last.map(|(before, totals)| LastTotals { run: before.run.id, at: before.run.started.clone(), totals });
-    Ok(PreflightView { notes, totals: Some(now), last, ..view })
+    Ok(noted(PreflightView { totals: Some(now), last, ..view }, notes))
+}
+
+/// With what was noticed.
+fn noted(view: PreflightView, notes: Vec<(usize, Note)>) -> PreflightView {
+    let notes = gather_notes(notes).into_iter().map(|n| NoteInfo { what: n.note.diagnostic(), rows: n.records }).collect();
+    PreflightView { notes, ..view }
 }
 
 /// What a dispatch knows of its placeholders' fields.

@@ -48,18 +48,17 @@ pub fn of_last(prepared: &Prepared, last: &Last) -> Totals {
     totals.with_sums(&schema, &used(prepared), records.iter(), &prepared.locale())
 }
 
-/// What a run would come to, and the records whose documents have more pages than most; without a
-/// template no pages are counted.
+/// What a run would come to, and the records whose documents have more pages than most.
 pub fn of_now(
     prepared: &Prepared,
-    template: Option<&dyn Template>,
+    template: &dyn Template,
     records: &[&Record],
     summaries: &[Summary],
     wanted: &CancellationToken,
 ) -> (Totals, Vec<(usize, Note)>) {
     let totals = Totals::of(&prepared.plan, summaries);
     let totals = totals.with_sums(&prepared.schema, &used(prepared), records.iter().copied(), &prepared.locale());
-    let counted = template.map(|template| pages(prepared, template, records, wanted)).unwrap_or_default();
+    let counted = pages(prepared, template, records, wanted);
     let mut often: BTreeMap<usize, usize> = BTreeMap::new();
     counted.values().for_each(|pages| *often.entry(*pages).or_default() += 1);
     // How many most have, and of as many the fewer.

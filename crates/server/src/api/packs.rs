@@ -2,9 +2,9 @@
 //! `/api/templates`.
 
 use axum::Json;
-use axum::extract::{Multipart, Path, State};
+use axum::extract::{Multipart, Path, Query, State};
 use mangle_app::App;
-use mangle_app::packs::{self, NewPack, PartFile};
+use mangle_app::packs::{self, NewPack, PartFile, Seen};
 use mangle_app::templates::TemplateDetail;
 use mangle_core::dispatch::Pack;
 use utoipa_axum::router::OpenApiRouter;
@@ -24,9 +24,9 @@ async fn add(State(app): State<App>, Json(new): Json<NewPack>) -> Answer<Templat
 }
 
 /// Changes a pack: its parts are its next version, which is in use where nothing is wrong with it.
-#[utoipa::path(put, path = "/api/packs/{id}", tag = "templates", params(("id" = i64, Path)), request_body = Pack, responses((status = 200, body = TemplateDetail), (status = 409, body = Problem), (status = 422, body = Problem)))]
-async fn change(State(app): State<App>, Path(id): Path<i64>, Json(pack): Json<Pack>) -> Answer<TemplateDetail> {
-    Ok(Json(packs::change(&app, id, pack).await?))
+#[utoipa::path(put, path = "/api/packs/{id}", tag = "templates", params(("id" = i64, Path), Seen), request_body = Pack, responses((status = 200, body = TemplateDetail), (status = 409, body = Problem), (status = 422, body = Problem)))]
+async fn change(State(app): State<App>, Path(id): Path<i64>, Query(seen): Query<Seen>, Json(pack): Json<Pack>) -> Answer<TemplateDetail> {
+    Ok(Json(packs::change(&app, id, pack, seen).await?))
 }
 
 /// Uploads a PDF or picture that is to be a part. An encrypted, damaged or too large one is

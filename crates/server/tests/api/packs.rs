@@ -147,7 +147,10 @@ async fn a_pack_with_problems_stays_a_draft_and_versions_can_be_restored() {
     let right = pack(&[part("Welcome", template(&letter), json!({ "kind": "if", "condition": "pontoon = \"A\"" }))]);
     let (_, third) = office.ask("PUT", &path, right.clone()).await;
     assert_eq!((&third["shown"], &third["in_use"]), (&json!(3), &json!(3)), "{third}");
-    let (_, same) = office.ask("PUT", &path, right).await;
+    let other = pack(&[part("Other", template(&letter), always())]);
+    let refused = office.refused("PUT", &format!("{path}?newest=2"), other).await;
+    assert!(refused.starts_with("409 changed-elsewhere"), "another window was faster: {refused}");
+    let (_, same) = office.ask("PUT", &format!("{path}?newest=3"), right).await;
     assert_eq!(same["versions"].as_array().map(Vec::len), Some(3), "the same again is no new version");
     let (_, restored) = office.ask("POST", &format!("/api/templates/{}/restored/1", made["id"]), Value::Null).await;
     assert_eq!((&restored["in_use"], &restored["pack"]["parts"][0]["include"]["kind"]), (&json!(4), &json!("always")), "{restored}");

@@ -10,6 +10,7 @@ import { count } from '../../api/words'
 import FilePick from '../../parts/FilePick.vue'
 import Group from '../../parts/Group.vue'
 import PackPart from '../../parts/PackPart.vue'
+import { useReorder } from '../../parts/reorder'
 
 /** The parts of a pack in their order: added, dragged, moved by keyboard, each with when it is included. */
 const props = defineProps<{ template: Schemas['TemplateDetail'] }>()
@@ -43,7 +44,6 @@ onMounted(() => attempt(async () => (templates.value = await ask(api.GET('/api/t
 const others = computed(() => templates.value.filter((one) => one.id !== props.template.id))
 
 const open = ref<number>()
-const [dragged, over] = [ref<number>(), ref<number>()]
 const list = ref<HTMLElement>()
 const busy = ref(false)
 
@@ -76,10 +76,7 @@ function move(from: number, to: number) {
   pack.value.parts.splice(to, 0, ...pack.value.parts.splice(from, 1))
   if (open.value === from) open.value = to
 }
-function drop(at: number) {
-  if (dragged.value !== undefined) move(dragged.value, at)
-  dragged.value = over.value = undefined
-}
+const { item } = useReorder(move)
 function remove(at: number) {
   pack.value.parts.splice(at, 1)
   open.value = undefined
@@ -112,16 +109,17 @@ function included(part: Schemas['Part']) {
 
 async function save() {
   busy.value = true
-  const params = { path: { id: props.template.id } }
+  const newest = props.template.versions[0]?.number
+  const params = { path: { id: props.template.id }, query: { newest } }
   const saved = await attempt(() => ask(api.PUT('/api/packs/{id}', { params, body: pack.value })))
   busy.value = false
   if (!saved) return
   emit('saved', saved)
-  const newest = saved.versions[0]?.number
+  const made = saved.versions[0]?.number
   const text =
-    saved.in_use === newest
-      ? `Version ${newest} is in use.`
-      : `Version ${newest} is saved as a draft. Version ${saved.in_use} remains in use.`
+    saved.in_use === made
+      ? `Version ${made} is in use.`
+      : `Version ${made} is saved as a draft. Version ${saved.in_use} remains in use.`
   ElMessage({ message: text })
 }
 </script>
@@ -136,16 +134,7 @@ async function save() {
     A pack combines several documents into one PDF. Add its parts below.
   </p>
   <ol ref="list" aria-label="Parts">
-    <li
-      v-for="(part, at) in pack.parts"
-      :key="at"
-      draggable="true"
-      :class="{ over: over === at, open: open === at }"
-      @dragstart="dragged = at"
-      @dragover.prevent="over = at"
-      @dragend="dragged = over = undefined"
-      @drop.stop.prevent="drop(at)"
-    >
+    <li v-for="(part, at) in pack.parts" :key="at" v-bind="item(at)" :class="{ open: open === at }">
       <button
         type="button"
         class="one"

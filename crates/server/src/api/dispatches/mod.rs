@@ -76,9 +76,9 @@ async fn change(State(app): State<App>, Path(key): Path<String>, Json(new): Json
 
 #[derive(Debug, Deserialize, utoipa::IntoParams)]
 struct Wanted {
-    /// Whether pages are counted.
+    /// Whether it is told what the run comes to, beside the last one.
     #[serde(default)]
-    pages: bool,
+    totals: bool,
 }
 
 /// Checks every chosen record against the dispatch and tells what it finds while it goes on: a
@@ -93,7 +93,7 @@ async fn preflight_in_parts(State(app): State<App>, Path(key): Path<String>, Que
         };
         Ok(text + "\n")
     };
-    let views = app.preflight_in_parts(&key, wanted.pages).await?.map(line);
+    let views = app.preflight_in_parts(&key, wanted.totals).await?.map(line);
     Ok(([(header::CONTENT_TYPE, "application/x-ndjson")], Body::from_stream(views)).into_response())
 }
 
