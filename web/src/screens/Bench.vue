@@ -28,7 +28,7 @@ const at = computed(() => props.station || 'mapping')
 const b = useBench(
   toRef(props, 'dispatch'),
   (key) => router.replace({ path: `/dispatches/${key}/${props.station ?? ''}`, query: route.query }),
-  computed(() => ['preflight', 'run'].includes(at.value)),
+  computed(() => at.value === 'preflight'),
 )
 const { bench, causes, notes, state } = b
 const proofs = ref(false)

@@ -241,7 +241,7 @@ async fn a_template_tells_its_logic() {
 async fn preflight_tells_line_by_line_what_it_finds() {
     let office = Office::furnished().await;
     let whole = office.ask("POST", "/api/dispatches/balance-reminders/preflight", Value::Null).await.1;
-    let lines = office.bytes("/api/dispatches/balance-reminders/preflight").await;
+    let lines = office.bytes("/api/dispatches/balance-reminders/preflight?totals=true").await;
     let lines = String::from_utf8(lines).expect("text");
     let views: Vec<Value> = lines.lines().map(|line| serde_json::from_str(line).expect("a view")).collect();
     let last = views.last().expect("at least one");

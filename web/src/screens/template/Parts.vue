@@ -178,7 +178,7 @@ async function save() {
       @files="addFiles"
     />
   </div>
-  <Group title="Pages">
+  <Group :level="2" title="Pages">
     <label class="field">
       <span>Page numbers</span>
       <el-select v-model="pack.numbering" aria-label="Page numbers">
