@@ -14,6 +14,7 @@ mod open;
 mod package;
 pub mod pdf;
 pub mod picture;
+pub mod seal;
 pub mod table;
 
 pub use open::OpenError;

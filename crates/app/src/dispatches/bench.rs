@@ -8,6 +8,7 @@ use mangle_core::diagnostic::{Diagnostic, Target};
 use mangle_core::dispatch::{Question, Setup, TieState};
 use mangle_core::language::template_marks;
 use mangle_core::preflight::{Facts, UnsureDate, obstacles};
+use mangle_core::signing::signer_fields;
 use mangle_core::records::{Labels, Record};
 use mangle_core::trigger::number;
 use mangle_core::words::counted;
@@ -298,7 +299,9 @@ pub(crate) async fn bench_of(app: &App, dispatch: Dispatch, only: Option<HashSet
         let used: Vec<&str> = ties.iter().filter_map(|t| t.column.as_deref()).collect();
         let problems = prepared.template.as_ref().map_or(0, |t| t.problems().len());
         let printers: Vec<String> = prepared.settings.printers.iter().map(|printer| printer.name.clone()).collect();
+        let signer_fields = signer_fields(prepared.template.iter().flat_map(|t| t.placeholders()));
         let facts = Facts {
+            signer_fields: &signer_fields,
             template_problems: prepared.template.as_ref().map(|t| t.problems().len()),
             writes: prepared.template.as_ref().is_none_or(|t| t.writes()),
             source: prepared.sheet.is_some(),

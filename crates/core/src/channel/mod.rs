@@ -245,6 +245,8 @@ pub enum Moment {
     AfterRelease,
     /// At a date and time, fixed or of the record.
     AtTime,
+    /// Once everyone has signed.
+    AfterSigning,
 }
 
 /// A channel of a dispatch: its settings, and when it is used.
@@ -497,6 +499,6 @@ pub fn clashes(channels: &[Compiled]) -> Vec<Diagnostic> {
 }
 
 /// A field's text for a record.
-fn fill(field: &'static str, text: &TextTemplate, scope: &Scope<'_>) -> Result<String, Fault> {
+pub(crate) fn fill(field: &'static str, text: &TextTemplate, scope: &Scope<'_>) -> Result<String, Fault> {
     text.fill(scope).map_err(|error| Fault::Fill { field, error: Box::new(error) })
 }

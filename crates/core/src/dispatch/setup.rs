@@ -9,6 +9,7 @@ use crate::channel::{self, ChannelSetup, Made};
 use crate::diagnostic::{Diagnostic, Target};
 use crate::language::{Context, Folded, Ties};
 use crate::records::Record;
+use crate::signing::{SigningPlan, SigningSetup};
 use crate::template::{Placeholder, TextTemplate};
 use crate::trigger::TriggerSetup;
 use crate::value::Value;
@@ -190,6 +191,10 @@ pub struct Setup {
     #[serde(default)]
     #[cfg_attr(feature = "openapi", schema(required = true))]
     pub running: String,
+    /// Who signs the documents, and how.
+    #[serde(default)]
+    #[cfg_attr(feature = "openapi", schema(required = true))]
+    pub signing: SigningSetup,
     /// The channels that documents are delivered over; none where they are only stored.
     #[serde(default)]
     #[cfg_attr(feature = "openapi", schema(required = true))]
@@ -237,6 +242,7 @@ impl Default for Setup {
             pdf: PdfSetup::default(),
             name: String::new(),
             running: String::new(),
+            signing: SigningSetup::default(),
             channels: Vec::new(),
             rules: Vec::new(),
             otherwise: Otherwise::default(),
@@ -280,6 +286,8 @@ pub enum Station {
     Mapping,
     /// Formats, file names, how values print.
     Output,
+    /// Who signs.
+    Signing,
     /// To whom or where documents go.
     Channels,
 }
@@ -287,6 +295,32 @@ pub enum Station {
 /// What is wrong with a field of the output.
 fn of_output(field: &'static str, problem: Diagnostic) -> Diagnostic {
     problem.about(Target::output(field))
+}
+
+/// What does not go together with signing.
+fn of_signing(setup: &Setup, channels: &[channel::Compiled], makes_pdf: bool, closed: bool) -> Vec<Diagnostic> {
+    let mut found = Vec::new();
+    let mut tell = |field: &'static str, code: &'static str, message: &str| {
+        found.push(Diagnostic::error(code, message).about(Target::Setup { station: Station::Signing, field: field.into() }));
+    };
+    if !setup.signing.on {
+        for channel in channels.iter().filter(|channel| channel.moment == channel::Moment::AfterSigning) {
+            let message = "this channel waits for signatures, and nobody signs. Switch signing on, or choose another moment.";
+            let target = Target::Channel { channel: channel.index, field: "moment".into() };
+            found.push(Diagnostic::error("no-signing", message).about(target));
+        }
+        return found;
+    }
+    if !makes_pdf {
+        tell("formats", "signing-pdf", "only PDFs can be signed. Add PDF to the formats under Output.");
+    }
+    if closed {
+        tell("password", "signing-password", "a PDF with a password can't be signed. Remove the password under Output.");
+    }
+    if setup.joint {
+        tell("joint", "signing-joint", "one document serves all records, so a record's signers can't sign it. Make a document for each record under Output.");
+    }
+    found
 }
 
 /// A set-up, compiled once for all records.
@@ -308,6 +342,8 @@ pub struct Plan {
     pub name: TextTemplate,
     /// The name of the running document.
     pub running: Option<TextTemplate>,
+    /// Who signs; none where nothing is signed.
+    pub signing: Option<SigningPlan>,
     /// The channels that are on.
     pub channels: Vec<channel::Compiled>,
     /// Problems in the texts.
@@ -333,6 +369,9 @@ impl Plan {
             setup.channels.iter().enumerate().filter_map(|(index, channel)| channel::Compiled::of(index, channel)).collect();
         problems.extend(channels.iter_mut().flat_map(|channel| std::mem::take(&mut channel.problems)));
         problems.extend(channel::clashes(&channels));
+        let mut signing = SigningPlan::of(&setup.signing);
+        problems.extend(signing.iter_mut().flat_map(|own| std::mem::take(&mut own.problems)));
+        problems.extend(of_signing(setup, &channels, makes_pdf, password.is_some()));
         problems.extend(setup.rules.iter().enumerate().flat_map(|(at, rule)| rule.problem(at)));
         if setup.joint && !setup.rules.is_empty() {
             let message = "one document serves all records, so a rule can't choose for each. Remove the rules, or make a document for each record under Output.";
@@ -360,7 +399,7 @@ impl Plan {
         }
         let ties = Ties::new(setup.ties.iter().map(|(name, column)| (name.as_str(), column.as_str())));
         let locale_column = Some(setup.locale_column.trim()).filter(|c| !c.is_empty()).map(Folded::new);
-        Plan { ties, joint: setup.joint, locale_column, formats, pdf: (standard, attach), password, name, running, channels, problems }
+        Plan { ties, joint: setup.joint, locale_column, formats, pdf: (standard, attach), password, name, running, signing, channels, problems }
     }
 
     /// Whether documents of a format are made.
@@ -376,7 +415,8 @@ impl Plan {
     /// The placeholders of all its texts.
     pub fn placeholders(&self) -> impl Iterator<Item = &Placeholder> {
         let output = std::iter::once(&self.name).chain(&self.password).chain(&self.running).flat_map(|text| text.placeholders());
-        output.chain(self.channels.iter().flat_map(channel::Compiled::placeholders))
+        let signing = self.signing.iter().flat_map(SigningPlan::placeholders);
+        output.chain(signing).chain(self.channels.iter().flat_map(channel::Compiled::placeholders))
     }
 
     /// What one document of a run is worked out in: the run's context, in the

@@ -81,6 +81,8 @@ pub struct Context {
     pub run_count: usize,
     /// The share link of what is made of the record; none where the dispatch has no such channel.
     pub link: Option<Arc<Link>>,
+    /// Whether it is a message to a signer that is filled, who is known when it is sent.
+    pub signing: bool,
     /// The clause library.
     pub clauses: Arc<Clauses>,
     /// What is noticed beside what is printed.
@@ -130,6 +132,7 @@ impl Context {
             run_number: 1,
             run_count: 1,
             link: None,
+            signing: false,
             clauses: Arc::default(),
             noticed: Noticed::default(),
             own: None,

@@ -12,6 +12,7 @@ use super::error::Fault;
 use super::name::{Folded, nearest};
 use super::syntax::{Expr, Name};
 use super::typing::{Names, Type};
+use crate::signing::{LINK, NAME, ROLE};
 use crate::records::{Column, ColumnType, Record, Schema};
 use crate::value::Value;
 
@@ -179,9 +180,10 @@ impl Name {
         !self.quoted && BUILT_IN.contains(&self.folded.as_str())
     }
 
-    /// Whether it is what the language knows of the `document`, where no field has that name.
+    /// Whether it is what the language knows of the `document` or of the `signer`, where no field has that name.
     pub(super) fn is_of_document(&self, first: &Name) -> bool {
-        !first.quoted && first.folded.as_str() == "document" && ["link", "passcode"].contains(&self.folded.as_str())
+        let of = |name: &str, members: &[&str]| first.folded.as_str() == name && members.contains(&self.folded.as_str());
+        !first.quoted && (of("document", &["link", "passcode"]) || of("signer", &["name", "role", "link"]))
     }
 
     /// Whether it may name the turn or group at hand, which come before fields.
@@ -367,6 +369,9 @@ impl<'a> Scope<'a> {
             ("office", "name") => Value::text(&context.office.name),
             ("office", "email") => Value::text(&context.office.email),
             ("document", "link") => Value::text(&context.link.as_ref()?.address),
+            ("signer", "name") if context.signing => Value::text(NAME),
+            ("signer", "role") if context.signing => Value::text(ROLE),
+            ("signer", "link") if context.signing => Value::text(LINK),
             ("document", "passcode") => Value::text(&context.link.as_ref()?.passcode),
             _ => return None,
         })

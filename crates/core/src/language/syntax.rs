@@ -351,6 +351,8 @@ pub enum Field {
     /// A text of the signer's own, under this label.
     Text(String),
     Tick,
+    /// One of these, separated by semicolons.
+    Choice(String),
 }
 
 impl Field {
@@ -363,6 +365,7 @@ impl Field {
             Field::Date => "date",
             Field::Text(_) => "text",
             Field::Tick => "tick",
+            Field::Choice(_) => "choice",
         }
     }
 }

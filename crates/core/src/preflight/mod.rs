@@ -9,6 +9,8 @@ use serde::Serialize;
 use crate::channel::{self, Moment, Parcel, World};
 use crate::diagnostic::{Diagnostic, Target};
 use crate::dispatch::{Plan, Station, TieState};
+use crate::language::syntax::SignerField;
+use crate::signing::RoundPlan;
 use crate::language::{Fault, Scope};
 use crate::template::FillError;
 use crate::words::counted;
@@ -45,6 +47,8 @@ pub struct Outline {
     pub deliveries: Vec<Planned>,
     /// The password that opens the PDF, where one is asked for.
     pub password: Option<String>,
+    /// Who signs it, and how; none where nothing is signed.
+    pub round: Option<RoundPlan>,
     /// The running document that its PDF is added to.
     pub running: Option<String>,
     /// What a person should know of it, where the check was asked to notice.
@@ -232,6 +236,8 @@ pub struct Facts<'a> {
     pub unsure: &'a [UnsureDate],
     /// How the names are tied.
     pub ties: &'a [TieState],
+    /// The template's signature fields.
+    pub signer_fields: &'a [SignerField],
     /// The set-up, compiled.
     pub plan: &'a Plan,
     /// The office and the machine.
@@ -318,7 +324,7 @@ pub fn obstacles(facts: &Facts<'_>) -> Vec<Diagnostic> {
 
 /// Checks one record: what it will become, or what is wrong with it.
 pub fn check(plan: &Plan, scope: &Scope<'_>, document: Vec<FillError>, purpose: Purpose) -> Result<Outline, Vec<Finding>> {
-    let outline = Outline { file_name: String::new(), deliveries: Vec::new(), password: None, running: None, notes: Vec::new() };
+    let outline = Outline { file_name: String::new(), deliveries: Vec::new(), password: None, round: None, running: None, notes: Vec::new() };
     let mut at = Checking { plan, scope, purpose, document, outline, findings: Vec::new() };
     checks::ALL.iter().for_each(|check| check.record(&mut at));
     match at.findings.is_empty() {
@@ -370,7 +376,9 @@ mod tests {
     use crate::channel::{Channel, ChannelSetup, EmailChannel};
     use crate::dispatch::Setup;
     use crate::language::Context;
-    use crate::records::{Column, ColumnType, Record, Schema};
+    use crate::language::syntax::SignerField;
+use crate::signing::RoundPlan;
+use crate::records::{Column, ColumnType, Record, Schema};
     use crate::value::{Locale, Misfit, Value};
 
     fn checked(email: Value, name: &str) -> Result<Outline, Vec<String>> {

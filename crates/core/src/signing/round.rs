@@ -38,6 +38,9 @@ pub struct Person {
     pub email: String,
     /// The language, a BCP 47 tag.
     pub language: String,
+    /// The telephone number; blank where it is not known.
+    #[serde(default)]
+    pub phone: String,
 }
 
 /// A role that is to be signed for, by one of some people.
@@ -373,7 +376,7 @@ mod tests {
     use super::*;
 
     fn person(name: &str) -> Person {
-        Person { name: name.into(), email: format!("{name}@quay.example"), language: "en-GB".into() }
+        Person { name: name.into(), email: format!("{name}@quay.example"), language: "en-GB".into(), phone: String::new() }
     }
 
     fn round(steps: &[(u32, usize)]) -> Round {

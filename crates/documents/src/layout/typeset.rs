@@ -226,6 +226,16 @@ impl Typesetter<'_> {
     }
 }
 
+/// Typesets markup of our own, whose texts are escaped (`escaped`), with pictures by their paths.
+pub(crate) fn typeset_markup(source: String, fonts: &FontSet, pictures: &[(&str, Bytes)]) -> Result<Made, TypesetError> {
+    let pictures = pictures.iter().map(|(path, bytes)| (id(path), bytes.clone())).collect();
+    let files = Files { fonts, main: Source::new(BASE.main, source), pictures };
+    let result = caught(|| typst::compile::<PagedDocument>(&files).output)?;
+    forget(1);
+    let document = result.map_err(|errors| TypesetError(errors.iter().map(|e| e.message.to_string()).collect::<Vec<_>>().join("; ")))?;
+    Ok(Made { document })
+}
+
 /// Whatever a document does to the typesetter, it costs that document alone.
 fn caught<T>(work: impl FnOnce() -> T) -> Result<T, TypesetError> {
     let done = std::panic::catch_unwind(std::panic::AssertUnwindSafe(work));
@@ -294,6 +304,15 @@ impl Made {
             Some(password) => crate::pdf::close(&pdf, password).map_err(|e| TypesetError(e.to_string())),
             None => Ok(pdf),
         }
+    }
+
+    /// The pages as a PDF without tags, to be drawn into another.
+    pub(crate) fn drawn(self) -> Result<Vec<u8>, TypesetError> {
+        let standards = PdfStandards::new(&[PdfStandard::A_2b]).map_err(|e| TypesetError(e.message().to_string()))?;
+        let timestamp = Datetime::from_ymd_hms(2026, 1, 1, 0, 0, 0).map(Timestamp::new_utc);
+        let options = PdfOptions { ident: Smart::Custom("mark".to_owned()), standards, tagged: false, timestamp, ..PdfOptions::default() };
+        caught(|| typst_pdf::pdf(&self.document, &options))?
+            .map_err(|errors| TypesetError(errors.iter().map(|e| e.message.to_string()).collect::<Vec<_>>().join("; ")))
     }
 
     /// The size of a page in points: width, height.

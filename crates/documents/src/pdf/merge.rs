@@ -456,7 +456,7 @@ fn array_in(document: &Document, of: &Dictionary, key: &[u8]) -> Vec<Object> {
 }
 
 /// What a tree of numbers holds (7.9.7).
-fn number_tree(document: &Document, node: &Dictionary, found: &mut Vec<(i64, Object)>, deep: usize) {
+pub(crate) fn number_tree(document: &Document, node: &Dictionary, found: &mut Vec<(i64, Object)>, deep: usize) {
     tree(document, node, b"Nums", deep, &mut |key, value| found.extend(key.as_i64().ok().map(|key| (key, value.clone()))));
 }
 

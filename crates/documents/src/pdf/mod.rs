@@ -13,7 +13,7 @@ use lopdf::encryption::crypt_filters::{Aes256CryptFilter, CryptFilter};
 use lopdf::{Document, EncryptionState, EncryptionVersion, Object, ObjectId, Permissions};
 
 pub use fixed::{FixedFault, FixedPdf};
-pub(crate) use merge::{How, Merge, PART};
+pub(crate) use merge::{How, Merge, PART, number_tree};
 pub use raster::raster;
 pub(crate) use stamp::stamp;
 
@@ -90,7 +90,7 @@ pub fn join(title: &str, documents: impl IntoIterator<Item = (String, Vec<u8>)>)
 }
 
 /// A page's entry, or that of the nearest of its parents that has one.
-fn inherited(document: &Document, page: ObjectId, key: &[u8]) -> Option<Object> {
+pub(crate) fn inherited(document: &Document, page: ObjectId, key: &[u8]) -> Option<Object> {
     let mut at = page;
     for _ in 0..64 {
         let dictionary = document.get_dictionary(at).ok()?;

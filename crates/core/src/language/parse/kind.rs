@@ -139,7 +139,7 @@ impl Parser {
 
     /// The last word of the run is the field: `holder signature`.
     fn signer(&mut self) -> Parsed<SignerField> {
-        const FIELDS: &str = "a signer role and one of signature, initials, name, date, text \"…\" and tick";
+        const FIELDS: &str = "a signer role and one of signature, initials, name, date, text \"…\", tick and choice \"…; …\"";
         let start = self.at;
         let mut words = Vec::new();
         while let Some(word) = self.peek(0).and_then(Token::word) {
@@ -160,6 +160,7 @@ impl Parser {
             Some("name") => Field::Name,
             Some("date") => Field::Date,
             Some("tick") => Field::Tick,
+            Some("choice") => Field::Choice(self.take_text("the options in double quotes, separated by semicolons")?),
             Some("text") => Field::Text(self.take_text("the text's label in double quotes")?),
             _ => {
                 self.at = start;

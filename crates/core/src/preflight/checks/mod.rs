@@ -8,6 +8,7 @@ mod mapping;
 mod names;
 mod output;
 mod recipients;
+mod signing;
 mod source;
 mod template;
 
@@ -21,6 +22,7 @@ pub const ALL: &[&dyn Check] = &[
     &document::Document,
     &names::FileName,
     &output::Output,
+    &signing::Signing,
     &channels::Channels,
     &recipients::Recipients,
     &language::Language,

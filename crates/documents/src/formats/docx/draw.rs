@@ -230,7 +230,7 @@ impl Artist<'_> {
         let own = match field.field {
             Field::Signature => (170.0, 51.0),
             Field::Initials => (57.0, 28.0),
-            Field::Name | Field::Text(_) => (170.0, 22.0),
+            Field::Name | Field::Text(_) | Field::Choice(_) => (170.0, 22.0),
             Field::Date => (85.0, 22.0),
             Field::Tick => (14.0, 14.0),
         };

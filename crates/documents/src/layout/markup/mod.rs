@@ -453,7 +453,7 @@ fn pattern(format: NumberFormat) -> &'static str {
 }
 
 /// A string literal of the markup.
-fn literal(text: &str) -> String {
+pub(crate) fn literal(text: &str) -> String {
     let mut out = String::with_capacity(text.len() + 2);
     out.push('"');
     for c in text.chars() {

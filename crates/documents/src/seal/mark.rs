@@ -1,0 +1,212 @@
+//! What a signer filled in, as fields of a form that nobody changes any more (ISO 32000-1, 12.5.6.19
+//! and 12.7).
+
+use lopdf::{Dictionary, Document, Object, ObjectId, Stream, dictionary};
+
+use super::SealFault;
+use super::update::{Update, array_of, dictionary_of, references};
+
+/// What a signer filled in on a page, in points from its top left corner.
+#[derive(Debug, Clone)]
+pub struct Mark {
+    /// The page, from 0.
+    pub page: usize,
+    /// From the left edge.
+    pub left: f64,
+    /// From the top edge.
+    pub top: f64,
+    /// Width.
+    pub width: f64,
+    /// Height.
+    pub height: f64,
+    /// The field's name, another for each.
+    pub name: String,
+    /// What is said of it to those who can't see it.
+    pub label: String,
+    /// What was filled in, as text.
+    pub value: String,
+    /// What it looks like: a PDF of one page.
+    pub appearance: Vec<u8>,
+}
+
+/// Writes marks into a PDF, as an update at its end.
+pub fn mark(pdf: &[u8], marks: &[Mark]) -> Result<Vec<u8>, SealFault> {
+    let mut update = Update::of(pdf)?;
+    let pages = update.pages();
+    for own in marks {
+        let page = *pages.get(own.page).ok_or(SealFault::NoPage(own.page + 1))?;
+        let form = appearance(&mut update, own)?;
+        let [x, y] = corner(&update.document, page);
+        let rect: Vec<Object> = [x + own.left, y - own.top - own.height, x + own.left + own.width, y - own.top].map(Object::from).to_vec();
+        let field = dictionary! {
+            "FT" => "Tx",
+            // It is read, not changed (12.7.3.1).
+            "Ff" => 1,
+            "T" => lopdf::text_string(&own.name),
+            "TU" => lopdf::text_string(&own.label),
+            "V" => lopdf::text_string(&own.value),
+            "DA" => Object::string_literal("0 g"),
+            "Rect" => rect,
+            "AP" => dictionary! { "N" => form },
+        };
+        add_field(&mut update, page, field, &own.label)?;
+    }
+    update.finish()
+}
+
+/// The top left corner of what is seen of a page, in its own coordinates.
+fn corner(document: &Document, page: ObjectId) -> [f64; 2] {
+    let seen = [b"CropBox".as_slice(), b"MediaBox"].into_iter().find_map(|key| crate::pdf::inherited(document, page, key));
+    let numbers: Vec<f64> = match seen.as_ref().map(|found| document.dereference(found)) {
+        Some(Ok((_, Object::Array(items)))) => items.iter().filter_map(|item| item.as_float().ok().map(f64::from)).collect(),
+        _ => Vec::new(),
+    };
+    match numbers.as_slice() {
+        [left, bottom, right, top] => [left.min(*right), top.max(*bottom)],
+        _ => [0.0, 842.0],
+    }
+}
+
+/// The page of a PDF as something to be drawn (8.10), as large as the mark.
+fn appearance(update: &mut Update, own: &Mark) -> Result<ObjectId, SealFault> {
+    let failed = |e: lopdf::Error| SealFault::Appearance(e.to_string());
+    let drawn = Document::load_mem(&own.appearance).map_err(failed)?;
+    let first = drawn.page_iter().next().ok_or_else(|| SealFault::Appearance("it has no page".to_owned()))?;
+    let content = drawn.get_page_content(first);
+    let mut resources = Object::from(Dictionary::new());
+    // What the page names comes along; the page itself and its tree do not.
+    update.import(drawn, |drawn| {
+        let found = drawn.page_iter().next().and_then(|page| crate::pdf::inherited(drawn, page, b"Resources"));
+        resources = found.unwrap_or_else(|| Dictionary::new().into());
+        let mut named = Vec::new();
+        references(&resources, &mut named, 0);
+        named
+    });
+    let dict = dictionary! {
+        "Type" => "XObject",
+        "Subtype" => "Form",
+        "BBox" => [0.0, 0.0, own.width, own.height].map(Object::from).to_vec(),
+        "Resources" => resources,
+    };
+    let mut stream = Stream::new(dict, content);
+    // Where it can't be made smaller it stays as it is.
+    drop(stream.compress());
+    Ok(update.document.add_object(stream))
+}
+
+/// Adds a field to a page, to the form, and to the tags where there are any (14.7.4.4).
+pub(super) fn add_field(update: &mut Update, page: ObjectId, mut field: Dictionary, label: &str) -> Result<ObjectId, SealFault> {
+    let id = update.document.new_object_id();
+    field.set("Type", "Annot");
+    field.set("Subtype", "Widget");
+    field.set("P", page);
+    // It is printed, and nobody moves it (12.5.3).
+    field.set("F", 132);
+    if let Some(key) = tag(update, page, id, label)? {
+        field.set("StructParent", key);
+        update.document.get_dictionary_mut(page)?.set("Tabs", "S");
+    }
+    update.document.objects.insert(id, field.into());
+    let own = update.document.get_dictionary(page)?;
+    let mut notes = array_of(&update.document, own, b"Annots");
+    notes.push(id.into());
+    update.document.get_dictionary_mut(page)?.set("Annots", notes);
+    let catalog = update.catalog_id()?;
+    let form = update.document.get_dictionary(catalog)?.get(b"AcroForm").cloned();
+    let mut own = match &form {
+        Ok(form) => update.document.dereference(form).and_then(|(_, form)| form.as_dict().cloned()).unwrap_or_default(),
+        Err(_) => Dictionary::new(),
+    };
+    let mut fields = array_of(&update.document, &own, b"Fields");
+    fields.push(id.into());
+    own.set("Fields", fields);
+    own.remove(b"NeedAppearances");
+    match form {
+        Ok(Object::Reference(at)) => drop(update.document.objects.insert(at, own.into())),
+        _ => {
+            let at = update.document.add_object(own);
+            update.document.get_dictionary_mut(catalog)?.set("AcroForm", at);
+        }
+    }
+    Ok(id)
+}
+
+/// Adds a tag of a form field; gives the key by which the field finds it, none where the PDF has no
+/// tags.
+fn tag(update: &mut Update, page: ObjectId, field: ObjectId, label: &str) -> Result<Option<i64>, SealFault> {
+    let Some(mut tags) = Tags::of(update)? else { return Ok(None) };
+    let held = dictionary! { "Type" => "OBJR", "Obj" => field, "Pg" => page };
+    let element = dictionary! { "Type" => "StructElem", "S" => "Form", "P" => tags.top, "K" => held, "Alt" => lopdf::text_string(label) };
+    let element = update.document.add_object(element);
+    let top = tags.top;
+    add_kid(&mut update.document, top, element)?;
+    let key = tags.next;
+    tags.parents.push((key, element.into()));
+    tags.next += 1;
+    tags.write(update)?;
+    Ok(Some(key))
+}
+
+/// Adds a kid to an element of the tags.
+pub(super) fn add_kid(document: &mut Document, element: ObjectId, kid: ObjectId) -> Result<(), SealFault> {
+    let own = document.get_dictionary(element)?;
+    let mut kids = match own.get(b"K") {
+        Ok(Object::Array(kids)) => kids.clone(),
+        Ok(Object::Reference(id)) => match document.get_object(*id) {
+            Ok(Object::Array(kids)) => kids.clone(),
+            _ => vec![(*id).into()],
+        },
+        Ok(other) => vec![other.clone()],
+        Err(_) => Vec::new(),
+    };
+    kids.push(kid.into());
+    document.get_dictionary_mut(element)?.set("K", kids);
+    Ok(())
+}
+
+/// The tags of a PDF (14.7).
+pub(super) struct Tags {
+    /// Their root.
+    pub(super) root: ObjectId,
+    /// The element below which new ones come.
+    pub(super) top: ObjectId,
+    /// What belongs to each key.
+    pub(super) parents: Vec<(i64, Object)>,
+    /// The next key.
+    pub(super) next: i64,
+}
+
+impl Tags {
+    pub(super) fn of(update: &Update) -> Result<Option<Tags>, SealFault> {
+        let document = &update.document;
+        let Ok(root) = document.catalog()?.get(b"StructTreeRoot").and_then(Object::as_reference) else { return Ok(None) };
+        let own = document.get_dictionary(root)?;
+        let first = match own.get(b"K").map(|kids| document.dereference(kids)) {
+            Ok(Ok((_, Object::Array(kids)))) => kids.first().and_then(|kid| kid.as_reference().ok()),
+            Ok(Ok((id, Object::Dictionary(_)))) => id,
+            _ => None,
+        };
+        let mut parents = Vec::new();
+        if let Some(tree) = dictionary_of(document, own, b"ParentTree") {
+            crate::pdf::number_tree(document, tree, &mut parents, 0);
+        }
+        let after = parents.iter().map(|(key, _)| key + 1).max().unwrap_or(0);
+        let next = own.get(b"ParentTreeNextKey").and_then(Object::as_i64).unwrap_or(0).max(after);
+        Ok(first.map(|top| Tags { root, top, parents, next }))
+    }
+
+    /// Writes the keys down.
+    pub(super) fn write(mut self, update: &mut Update) -> Result<(), SealFault> {
+        self.parents.sort_by_key(|(key, _)| *key);
+        let list: Vec<Object> = self.parents.into_iter().flat_map(|(key, value)| [key.into(), value]).collect();
+        let root = update.document.get_dictionary(self.root)?;
+        let at = root.get(b"ParentTree").and_then(Object::as_reference).ok();
+        let tree = dictionary! { "Nums" => list };
+        match at {
+            Some(at) => drop(update.document.objects.insert(at, tree.into())),
+            None => update.document.get_dictionary_mut(self.root)?.set("ParentTree", tree),
+        }
+        update.document.get_dictionary_mut(self.root)?.set("ParentTreeNextKey", self.next);
+        Ok(())
+    }
+}
