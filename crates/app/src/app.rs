@@ -97,6 +97,8 @@ pub struct Inner {
     pub(crate) firings: triggers::Firings,
     /// Who makes which run.
     pub makers: jobs::Makers,
+    /// Told once a round is completed.
+    pub(crate) sealing: tokio::sync::Notify,
     /// Makes documents: as many at a time as there are cores, whatever the number of runs.
     pub(crate) pool: jobs::Pool,
     /// What runs in the background, to be waited for at the end.
@@ -169,6 +171,7 @@ pub(crate) async fn open_with(options: Options, adapters: impl FnOnce(&Store, &A
         zone: Mutex::new(TimeZone::UTC),
         firings: triggers::Firings::default(),
         makers: jobs::Makers::default(),
+        sealing: tokio::sync::Notify::new(),
         pool: jobs::Pool::begin(cores)?,
         tasks: TaskTracker::new(),
         stopping: CancellationToken::new(),

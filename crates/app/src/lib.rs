@@ -30,6 +30,7 @@ pub mod printers;
 mod runs;
 pub mod settings;
 pub mod share;
+pub mod signing;
 pub mod sources;
 pub mod store;
 pub mod templates;

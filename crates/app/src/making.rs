@@ -12,6 +12,9 @@ use mangle_documents::bound::Bound;
 use mangle_documents::formats::{Filled, Means, Template};
 use mangle_documents::layout::{Attached, AttachedKind, PdfWish, Standard, Typesetter};
 
+use crate::signing::fields_of;
+use crate::store::rounds::RoundField;
+
 /// What the check of one record gives.
 pub type Checked = Result<(Filled, Outline), Vec<Finding>>;
 
@@ -52,6 +55,8 @@ pub struct Made {
     pub bytes: Vec<u8>,
     /// How many pages it has, where it has pages.
     pub pages: Option<usize>,
+    /// Where signers fill something in.
+    pub fields: Vec<RoundField>,
 }
 
 /// Why a document can't be made.
@@ -78,12 +83,12 @@ pub fn documents(
     let made = wanted.map(|format| match format {
         Format::Docx => {
             let bytes = template.write(filled).map_err(|e| MakeFault { code: e.code(), place: "docx", message: e.to_string() })?;
-            Ok(Made { format, bytes, pages: None })
+            Ok(Made { format, bytes, pages: None, fields: Vec::new() })
         }
         Format::Pdf => {
             let made = pdf(plan, template, record, (filled, outline), (moment, proof));
-            let (bytes, pages) = made.map_err(|e| MakeFault { code: "pages", place: "pdf", message: format!("{e:#}") })?;
-            Ok(Made { format, bytes, pages: Some(pages) })
+            let (bytes, pages, fields) = made.map_err(|e| MakeFault { code: "pages", place: "pdf", message: format!("{e:#}") })?;
+            Ok(Made { format, bytes, pages: Some(pages), fields })
         }
     });
     made.collect()
@@ -110,7 +115,7 @@ fn pdf(
     record: &Record,
     (filled, outline): (&Filled, &Outline),
     (moment, proof): (DateTime, bool),
-) -> Result<(Vec<u8>, usize)> {
+) -> Result<(Vec<u8>, usize, Vec<RoundField>)> {
     let (standard, attach) = plan.pdf;
     let attachment = attachment(attach, record)?;
     let attached = attachment.as_ref().map(|(kind, bytes)| Attached { kind: *kind, bytes });
@@ -122,6 +127,7 @@ fn pdf(
         PdfStandard::Ua1 => Some(Standard::Ua1),
     };
     let count = pages.page_count();
+    let fields = if outline.round.is_some() { fields_of(&pages, filled) } else { Vec::new() };
     let pdf = pages.pdf_as(PdfWish { title: &outline.file_name, moment, standard, password: outline.password.as_deref() })?;
-    Ok((pdf, count))
+    Ok((pdf, count, fields))
 }

@@ -72,12 +72,18 @@ impl App {
     }
 
     async fn change_run(&self, id: i64, event: RunEvent, what: &'static str) -> Outcome<RunInfo> {
-        let who = self.actor();
+        let (who, links) = (self.actor(), self.signer_links());
         self.run(id).await?;
         let changed = self.store.change(move |t| -> anyhow::Result<bool> {
             let at = clock::stamp();
             let changed = match event {
-                RunEvent::Stop => runs::stop(t, id, &at)?,
+                RunEvent::Stop => {
+                    let stopped = runs::stop(t, id, &at)?;
+                    if stopped {
+                        crate::signing::run_stopped(t, id, &links, &at)?;
+                    }
+                    stopped
+                }
                 _ => runs::change(t, event, id)?,
             };
             if changed {

@@ -137,6 +137,34 @@ pub fn printed(own: (f64, f64), sizes: &Sizes, frame: Option<(f64, f64)>, room: 
     }
 }
 
+/// The most bytes of a picture of a signature, and the most dots on a side of one that is read.
+const SIGNATURE: (usize, u32) = (8 << 20, 8_000);
+/// The dots of a signature as it is kept.
+const SIGNATURE_DOTS: (u32, u32) = (720, 240);
+
+/// A picture of a signature (PNG, JPEG, WebP or GIF) as a PNG that is no larger than is printed.
+pub fn signature_picture(bytes: &[u8]) -> Result<Vec<u8>, PictureFault> {
+    let name = || "signature".to_owned();
+    let damaged = |why: String| PictureFault::Damaged { name: name(), why };
+    if bytes.len() > SIGNATURE.0 {
+        return Err(PictureFault::TooLarge { name: name(), limit: "8 MB" });
+    }
+    let kind = image::guess_format(bytes).map_err(|_| PictureFault::Kind(name()))?;
+    let mut reader = ImageReader::with_format(Cursor::new(bytes), kind);
+    let mut limits = image::Limits::default();
+    (limits.max_image_width, limits.max_image_height, limits.max_alloc) = (Some(SIGNATURE.1), Some(SIGNATURE.1), Some(UNPACKED));
+    reader.limits(limits);
+    let decoded = reader.decode().map_err(|e| match e {
+        image::ImageError::Limits(_) => PictureFault::TooLarge { name: name(), limit: "8,000 dots on a side" },
+        other => damaged(other.to_string()),
+    })?;
+    let (width, height) = SIGNATURE_DOTS;
+    let small = if decoded.width() > width || decoded.height() > height { decoded.thumbnail(width, height) } else { decoded };
+    let mut out = Cursor::new(Vec::new());
+    DynamicImage::from(small.to_rgba8()).write_to(&mut out, ImageFormat::Png).map_err(|e| damaged(e.to_string()))?;
+    Ok(out.into_inner())
+}
+
 /// Whether a file can be used as a picture.
 pub fn check(name: &str, bytes: &[u8]) -> Result<(), PictureFault> {
     if is_svg(bytes) {

@@ -159,7 +159,8 @@ pub fn run(arguments: Arguments) -> Result<ExitCode> {
     let uses = name_uses(template.placeholders().iter().chain(plan.placeholders()));
     let ties = tie_states(&uses, &schema, &setup.ties);
     let world = World::default();
-    let facts = Facts { signer_fields: &[], template_problems: Some(0), writes: true, source: true, unsure: &[], ties: &ties, plan: &plan, world };
+    let facts =
+        Facts { signer_fields: &[], template_problems: Some(0), writes: true, source: true, unsure: &[], ties: &ties, plan: &plan, world };
     if let Some(obstacle) = obstacles(&facts).into_iter().next() {
         let remedy = match obstacle.target.station() {
             Some(Station::Mapping) => " (--tie \"name=Column\")",

@@ -4,3 +4,4 @@
 pub mod crm;
 pub mod mailbox;
 pub mod printer;
+pub mod timestamp;

@@ -238,7 +238,21 @@ async fn delivery(app: &App, work: &DeliveryWork) -> Result<Delivery> {
         documents.push(Document { name: one.name, format: one.format, bytes });
     }
     let office = (office.office_name, office.office_email);
-    Ok(Delivery { key: work.key.clone(), payload: work.payload.clone(), office, documents, extras: extras(app, &work.payload).await? })
+    let payload = signed_link(app, &work.payload);
+    Ok(Delivery { key: work.key.clone(), payload, office, documents, extras: extras(app, &work.payload).await? })
+}
+
+/// A payload with the link of the signer whom it is for: that is stored nowhere.
+fn signed_link(app: &App, payload: &Value) -> Value {
+    let mut payload = payload.clone();
+    let Some(nonce) = payload.get("signer_link").and_then(Value::as_str) else { return payload };
+    let address = app.signer_links().address(nonce);
+    for field in ["body", "html"] {
+        if let Some(text) = payload.get(field).and_then(Value::as_str).map(|text| text.replace(mangle_core::signing::LINK, &address)) {
+            payload[field] = text.into();
+        }
+    }
+    payload
 }
 
 /// The pictures that a message shows, and the files that go along with it.
@@ -506,6 +520,7 @@ mod tests {
                 documents: "[]".into(),
                 payload: serde_json::to_string(MOODS[at % MOODS.len()])?,
                 token: String::new(),
+                waits: false,
             };
             deliveries::add(&t, (item, 1), &new, "x")?;
         }

@@ -7,10 +7,12 @@ use anyhow::Result;
 use jiff::SignedDuration;
 use jiff::civil::DateTime;
 use mangle_core::channel::{EmailPayload, Inline, Moment, Parcel, proof};
+use mangle_core::dispatch::Format;
 use mangle_core::language::Context;
 use mangle_core::language::syntax::Sizes;
 use mangle_core::preflight::{Finding, Note, Planned, Purpose, Summary, batch_notes, check_batch};
 use mangle_core::records::{Record, read_kept};
+use mangle_core::signing::{Round, RoundPlan};
 use mangle_core::words::sentence;
 use mangle_documents::formats::Template;
 use mangle_documents::picture::{self, PictureFault};
@@ -21,10 +23,12 @@ use super::pool::Priority;
 use super::state::DeliveryState;
 use crate::making::{Checked, Made, documents, filled};
 use crate::prepare::Prepared;
+use crate::signing::Gate;
 use crate::store::deliveries::NewDelivery;
 use crate::store::documents::NewDocument;
 use crate::store::events::{self, About};
 use crate::store::items::{self, ItemError, ItemWork, MadeItem};
+use crate::store::rounds::NewRound;
 use crate::store::runs::RunWork;
 use crate::{Actor, App, clock};
 
@@ -179,9 +183,14 @@ pub async fn item(app: App, prepared: Arc<Prepared>, run: RunWork, item: ItemWor
         }
     };
     let mut documents = Vec::with_capacity(made.documents.len());
-    for Made { format, bytes, pages } in made.documents {
+    let mut round = None;
+    for Made { format, bytes, pages, fields } in made.documents {
         let (size, name) = (bytes.len(), format!("{}.{}", made.file_name, format.extension()));
         let file = app.files.keep(bytes).await?;
+        if let (Format::Pdf, Some(plan)) = (format, &made.round) {
+            let seats = Round::new(plan.roles.clone(), plan.hand_on);
+            round = Some(NewRound { title: made.file_name.clone(), round: seats, plan: plan.clone(), fields, file: (file.clone(), size) });
+        }
         documents.push(NewDocument { format, file, name, pages, size });
     }
     let at = clock::stamp();
@@ -199,6 +208,7 @@ pub async fn item(app: App, prepared: Arc<Prepared>, run: RunWork, item: ItemWor
             complete(&mut parcel, planned.channel, &documents, &shown)?;
         }
         let held = hold || planned.moment == Moment::AfterRelease;
+        let waits = round.is_some() && planned.moment == Moment::AfterSigning;
         let own = parcel.opens.map(|opens| clock::utc(opens, &zone).to_string());
         let turn = planned.per_hour.and_then(|limit| turn(run_opens.as_str().max(&moment), position, limit));
         // Moments compare as they are written: year first.
@@ -207,13 +217,14 @@ pub async fn item(app: App, prepared: Arc<Prepared>, run: RunWork, item: ItemWor
             channel: planned.channel,
             kind: planned.kind,
             name: planned.name,
-            state: match (skipped, held || opens.is_some()) {
+            state: match (skipped, held || waits || opens.is_some()) {
                 (true, _) => DeliveryState::Skipped,
                 (false, true) => DeliveryState::Blocked,
                 (false, false) => DeliveryState::ToSend,
             },
             held: held && !skipped,
             opens: opens.unwrap_or_default(),
+            waits: waits && !skipped,
             key: key(run_id, position, id, planned.channel, &moment, &host),
             recipient: parcel.to,
             documents: serde_json::to_string(&parcel.documents)?,
@@ -221,7 +232,10 @@ pub async fn item(app: App, prepared: Arc<Prepared>, run: RunWork, item: ItemWor
             token: parcel.token,
         });
     }
-    let made = MadeItem { file_name: made.file_name, documents, deliveries, running: made.running };
+    // The invitations of a run that is on hold, or delivers later, wait as its deliveries do.
+    let gate = Gate { held: hold, opens: if run_opens > at { run_opens } else { String::new() } };
+    let round = round.map(|round| (round, gate, app.signer_links()));
+    let made = MadeItem { file_name: made.file_name, documents, deliveries, running: made.running, round };
     let written = app.store.change(move |t| -> Result<()> {
         if items::made(t, id, run_id, &made, &at)? {
             events::add(t, Actor::Mangle, about, "made", &made.file_name, &at)?;
@@ -252,6 +266,8 @@ struct MadeBytes {
     /// The running document that the PDF is added to.
     running: Option<String>,
     documents: Vec<Made>,
+    /// Who signs it.
+    round: Option<RoundPlan>,
     deliveries: Vec<Planned>,
     /// The pictures that messages show: of which channel, and what their HTML calls them.
     pictures: Vec<(usize, String, picture::Prepared)>,
@@ -317,7 +333,8 @@ fn make(prepared: &Prepared, run: &RunWork, item: &ItemWork) -> Result<MadeBytes
     let pictures = pictures_of(prepared, &deliveries)?;
     // A proof is added to nothing.
     let running = outline.running.filter(|_| !run.proof);
-    Ok(MadeBytes { file_name: outline.file_name, running, documents, deliveries, pictures })
+    let round = outline.round.filter(|_| !run.proof);
+    Ok(MadeBytes { file_name: outline.file_name, running, documents, round, deliveries, pictures })
 }
 
 fn first(findings: Vec<Finding>) -> ItemError {

@@ -63,6 +63,7 @@ pub async fn take_up(app: &App) -> Result<()> {
     }
     app.tasks.spawn(supervise(app.clone()));
     app.tasks.spawn(summary::work(app.clone()));
+    app.tasks.spawn(crate::signing::seal_work(app.clone()));
     app.tasks.spawn(background::work(app.clone()));
     Ok(())
 }

@@ -26,6 +26,8 @@ pub struct NewDelivery {
     pub held: bool,
     /// The moment (UTC) before which it stays here; blank for none.
     pub opens: String,
+    /// Whether it waits until everyone has signed.
+    pub waits: bool,
     /// What tells it from every other.
     pub key: String,
     /// To whom or where it goes.
@@ -48,7 +50,7 @@ pub struct DeliveryInfo {
     pub kind: String,
     /// What its channel is called.
     pub name: String,
-    /// blocked (it waits for a person's release), scheduled (it waits for its moment), to send, sending, delivered, failed, uncertain, withdrawn or skipped.
+    /// blocked (it waits for a person's release), scheduled (it waits for its moment), signing (it waits for signatures), to send, sending, delivered, failed, uncertain, withdrawn or skipped.
     pub state: String,
     /// To whom or where it goes.
     pub recipient: String,
@@ -116,8 +118,8 @@ pub struct DeliveryError {
 /// Writes a delivery down.
 pub fn add(c: &Connection, item: (i64, i64), new: &NewDelivery, at: &str) -> Result<i64> {
     c.prepare_cached(
-        "INSERT INTO delivery (item_id, run_id, channel, kind, name, state, key, recipient, documents, payload, changed, held, opens, token)
-         VALUES (?1, ?2, ?3, ?4, ?5, ?6, ?7, ?8, ?9, ?10, ?11, ?12, ?13, ?14)",
+        "INSERT INTO delivery (item_id, run_id, channel, kind, name, state, key, recipient, documents, payload, changed, held, opens, token, waits)
+         VALUES (?1, ?2, ?3, ?4, ?5, ?6, ?7, ?8, ?9, ?10, ?11, ?12, ?13, ?14, ?15)",
     )?
     .execute(params![
         item.0,
@@ -133,7 +135,8 @@ pub fn add(c: &Connection, item: (i64, i64), new: &NewDelivery, at: &str) -> Res
         at,
         new.held,
         new.opens,
-        new.token
+        new.token,
+        if new.waits { "signing" } else { "" }
     ])?;
     Ok(c.last_insert_rowid())
 }
@@ -141,7 +144,7 @@ pub fn add(c: &Connection, item: (i64, i64), new: &NewDelivery, at: &str) -> Res
 /// The deliveries of items, each with its item.
 pub fn of_items(c: &Connection, items: &[i64], now: i64) -> Result<Vec<(i64, DeliveryInfo)>> {
     let mut query = c.prepare_cached(
-        "SELECT item_id, id, kind, name, iif(state = 'blocked' AND held = 0, 'scheduled', state), recipient, attempts, iif(due > ?2 + 3600, 0, max(0, due - ?2)), receipt, error_code, error_message, changed, opens, opened,
+        "SELECT item_id, id, kind, name, CASE WHEN state = 'blocked' AND waits <> '' THEN 'signing' WHEN state = 'blocked' AND held = 0 THEN 'scheduled' ELSE state END, recipient, attempts, iif(due > ?2 + 3600, 0, max(0, due - ?2)), receipt, error_code, error_message, changed, opens, opened,
          iif(token <> '' AND json_valid(payload), coalesce(json_extract(payload, '$.passcode'), ''), '')
          FROM delivery WHERE item_id IN (SELECT value FROM json_each(?1)) ORDER BY item_id, channel",
     )?;
@@ -550,7 +553,7 @@ pub fn release_all(c: &Connection, run: i64, at: &str) -> Result<usize> {
 }
 
 fn let_go(c: &Connection, which: &str, id: i64, at: &str) -> Result<usize> {
-    let open = format!("{which} AND held <> 0 AND opens <= :at");
+    let open = format!("{which} AND held <> 0 AND opens <= :at AND waits = ''");
     let open = step(c, DeliveryEvent::Release, RELEASE, &open, &[(":which", &id), (":at", &at)])?;
     let waits = format!("UPDATE delivery SET held = 0, changed = :at WHERE {which} AND held <> 0 AND state = 'blocked'");
     let params: &[(&str, &dyn ToSql)] = &[(":which", &id), (":at", &at)];
@@ -559,13 +562,14 @@ fn let_go(c: &Connection, which: &str, id: i64, at: &str) -> Result<usize> {
 
 /// A person sends one before its moment; not one that is on hold.
 pub fn send_now(c: &Connection, id: i64, at: &str) -> Result<bool> {
-    Ok(step(c, DeliveryEvent::Release, RELEASE, "id = :id AND held = 0", &[(":id", &id), (":at", &at)])? > 0)
+    Ok(step(c, DeliveryEvent::Release, RELEASE, "id = :id AND held = 0 AND waits = ''", &[(":id", &id), (":at", &at)])? > 0)
 }
 
 /// Those of running runs whose moment has come, and which no person holds, are to be sent; the
 /// runs that they are of.
 pub fn open(c: &Connection, at: &str) -> Result<Vec<i64>> {
-    const COME: &str = "held = 0 AND state = 'blocked' AND opens <= :at AND run_id IN (SELECT id FROM run WHERE state = 'running')";
+    const COME: &str =
+        "held = 0 AND waits = '' AND state = 'blocked' AND opens <= :at AND run_id IN (SELECT id FROM run WHERE state = 'running')";
     let runs = format!("SELECT DISTINCT run_id FROM delivery WHERE {COME}");
     let runs: Vec<i64> = c.prepare_cached(&runs)?.query_map(&[(":at", &at)], |r| r.get(0))?.collect::<Result<_, _>>()?;
     if !runs.is_empty() {

@@ -61,6 +61,15 @@ pub fn add(c: &Connection, item: i64, document: &NewDocument, at: &str) -> Resul
     Ok(())
 }
 
+/// The document of an item and a format has another content now: it was signed.
+pub fn signed(c: &Connection, item: i64, (file, size, pages): (&str, usize, usize), at: &str) -> Result<()> {
+    c.prepare_cached(
+        "UPDATE document SET version = version + 1, file = ?2, size = ?3, pages = ?4, made = ?5 WHERE item_id = ?1 AND format = 'pdf'",
+    )?
+    .execute(params![item, file, size, pages, at])?;
+    Ok(())
+}
+
 /// The documents of an item.
 pub fn of_item(c: &Connection, item: i64) -> Result<Vec<DocumentInfo>> {
     let sql = format!("{INFO} WHERE item_id = ?1 ORDER BY document.id");

@@ -9,8 +9,10 @@ use serde::{Deserialize, Serialize};
 
 use super::deliveries::{self, DeliveryInfo, NewDelivery};
 use super::documents::{self, DocumentInfo, NewDocument};
+use super::rounds::NewRound;
 use super::{running, step};
 use crate::jobs::state::ItemEvent;
+use crate::signing::{Gate, SignerLinks};
 
 /// An item in a list.
 #[derive(Debug, Clone, Serialize, Deserialize)]
@@ -72,6 +74,8 @@ pub struct MadeItem {
     pub deliveries: Vec<NewDelivery>,
     /// The running document that the PDF is added to.
     pub running: Option<String>,
+    /// The signing round of the PDF, and how its messages go out.
+    pub round: Option<(NewRound, Gate, SignerLinks)>,
 }
 
 /// What went wrong with an item.
@@ -263,6 +267,9 @@ pub fn made(t: &Transaction<'_>, id: i64, run: i64, made: &MadeItem, at: &str) -
     }
     for delivery in &made.deliveries {
         deliveries::add(t, (id, run), delivery, at)?;
+    }
+    if let Some((round, gate, links)) = &made.round {
+        crate::signing::begin(t, (id, run), round, gate, links, at)?;
     }
     if super::runs::is(t, run, crate::jobs::state::RunState::Stopped)? {
         deliveries::withdraw_all(t, run, at)?;

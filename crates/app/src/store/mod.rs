@@ -16,6 +16,7 @@ pub mod messages;
 pub mod pictures;
 pub mod queries;
 pub mod relations;
+pub mod rounds;
 pub mod rows;
 pub mod running;
 pub mod runs;
@@ -51,7 +52,7 @@ pub struct Store {
 /// A connection of the store's pool.
 type Pooled = PooledConnection<SqliteConnectionManager>;
 
-const MIGRATIONS: [&str; 22] = [
+const MIGRATIONS: [&str; 23] = [
     include_str!("../../migrations/01-start.sql"),
     include_str!("../../migrations/02-versions-and-specimens.sql"),
     include_str!("../../migrations/03-pictures-and-clauses.sql"),
@@ -74,6 +75,7 @@ const MIGRATIONS: [&str; 22] = [
     include_str!("../../migrations/20-messages.sql"),
     include_str!("../../migrations/21-triggers.sql"),
     include_str!("../../migrations/22-packs-and-batches.sql"),
+    include_str!("../../migrations/23-signing.sql"),
 ];
 
 impl Store {

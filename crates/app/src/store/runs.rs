@@ -44,6 +44,10 @@ pub struct RunInfo {
     pub blocked: usize,
     /// Items whose moment to be delivered is to come.
     pub scheduled: usize,
+    /// Items that wait for signatures.
+    #[serde(default)]
+    #[cfg_attr(feature = "openapi", schema(required = true))]
+    pub signing: usize,
     /// Items made that wait to be sent, or are being sent.
     pub sending: usize,
     /// Items that are done.
@@ -95,7 +99,7 @@ const INFO: &str = "SELECT run.id, dispatch.key, dispatch.name, run.kind, run.st
     count(*) FILTER (WHERE item.progress IN ('to send', 'sending')), count(*) FILTER (WHERE item.progress IN ('delivered', 'made')),
     count(*) FILTER (WHERE item.progress = 'uncertain'), count(*) FILTER (WHERE item.progress = 'failed'),
     count(*) FILTER (WHERE item.progress IN ('left out', 'withdrawn')), run.sends, run.hold, dispatch.deleted IS NOT NULL,
-    count(*) FILTER (WHERE item.progress = 'scheduled'), run.hold_after, run.opens
+    count(*) FILTER (WHERE item.progress = 'scheduled'), run.hold_after, run.opens, count(*) FILTER (WHERE item.progress = 'signing')
     FROM run JOIN dispatch ON dispatch.id = run.dispatch_id LEFT JOIN item ON item.run_id = run.id";
 
 fn info(r: &rusqlite::Row<'_>) -> rusqlite::Result<RunInfo> {
@@ -119,6 +123,7 @@ fn info(r: &rusqlite::Row<'_>) -> rusqlite::Result<RunInfo> {
         hold: r.get(16)?,
         dispatch_deleted: r.get(17)?,
         scheduled: r.get(18)?,
+        signing: r.get(21)?,
         hold_after: r.get(19)?,
         opens: Some(r.get::<_, String>(20)?).filter(|opens| !opens.is_empty()),
         trouble: None,
@@ -174,6 +179,16 @@ pub fn to_tell_of(c: &Connection) -> Result<Vec<RunInfo>> {
 pub fn told_of(c: &Connection, id: i64, word: &str) -> Result<()> {
     c.prepare_cached("UPDATE run SET summary = ?2 WHERE id = ?1")?.execute(params![id, word])?;
     Ok(())
+}
+
+/// Deliveries of an item that waited for signatures do so no more: those that no person holds, and
+/// whose moment has come, are to be sent.
+pub fn signed(t: &Connection, run: i64, item: i64, at: &str) -> Result<()> {
+    t.prepare_cached("UPDATE delivery SET waits = '', changed = ?2 WHERE item_id = ?1 AND waits = 'signing' AND state = 'blocked'")?
+        .execute(params![item, at])?;
+    let which = "item_id = :item AND state = 'blocked' AND held = 0 AND waits = '' AND opens <= :at AND round_id IS NULL";
+    step(t, DeliveryEvent::Release, ", due = 0, changed = :at", which, &[(":item", &item), (":at", &at)])?;
+    reopen(t, run)
 }
 
 /// What a run needs to make its items.
@@ -322,7 +337,7 @@ pub fn is(c: &Connection, id: i64, state: RunState) -> Result<bool> {
 
 /// Nothing of a run is left to make or to deliver.
 const NOTHING_OPEN: &str = "NOT EXISTS (SELECT 1 FROM item WHERE run_id = run.id AND state IN ('waiting', 'making'))
-    AND NOT EXISTS (SELECT 1 FROM delivery WHERE run_id = run.id AND state IN ('blocked', 'to send', 'sending'))";
+    AND NOT EXISTS (SELECT 1 FROM delivery WHERE run_id = run.id AND (state IN ('to send', 'sending') OR state = 'blocked' AND waits = ''))";
 
 /// Runs that are running and have items to make, or nothing left to do at all. Items that are
 /// being made count: their maker may be gone.

@@ -47,6 +47,11 @@ pub struct Settings {
     #[serde(default)]
     #[cfg_attr(feature = "openapi", schema(required = true))]
     pub run_summary: bool,
+    /// Where the moments of seals are confirmed: the address of a timestamp authority (RFC 3161);
+    /// blank for none.
+    #[serde(default)]
+    #[cfg_attr(feature = "openapi", schema(required = true))]
+    pub timestamp_authority: String,
     /// The office's printers.
     #[serde(default)]
     #[cfg_attr(feature = "openapi", schema(required = true))]
@@ -96,6 +101,7 @@ pub fn read(c: &Connection) -> Result<Settings> {
             "time zone" if !value.is_empty() => settings.time_zone = value,
             "senders" => settings.senders = serde_json::from_str(&value)?,
             "run summary" => settings.run_summary = value == "yes",
+            "timestamp authority" => settings.timestamp_authority = value,
             "printers" => settings.printers = serde_json::from_str(&value)?,
             _ => {}
         }
@@ -139,6 +145,7 @@ pub fn write(c: &Connection, settings: &Settings) -> Result<()> {
         ("locale", &settings.locale),
         ("currency", &settings.currency),
         ("time zone", &settings.time_zone),
+        ("timestamp authority", &settings.timestamp_authority),
     ] {
         put(c, name, value)?;
     }

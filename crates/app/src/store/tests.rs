@@ -91,6 +91,7 @@ fn states(c: &Connection, run: i64) -> Vec<String> {
 fn made(channels: &[&'static str]) -> MadeItem {
     let document = NewDocument { format: Format::Pdf, file: "abc".into(), name: "Reminder.pdf".into(), pages: Some(1), size: 3 };
     let delivery = |(channel, kind): (usize, &&'static str)| NewDelivery {
+        waits: false,
         channel,
         kind,
         name: (*kind).into(),

@@ -318,7 +318,11 @@ fn of_signing(setup: &Setup, channels: &[channel::Compiled], makes_pdf: bool, cl
         tell("password", "signing-password", "a PDF with a password can't be signed. Remove the password under Output.");
     }
     if setup.joint {
-        tell("joint", "signing-joint", "one document serves all records, so a record's signers can't sign it. Make a document for each record under Output.");
+        tell(
+            "joint",
+            "signing-joint",
+            "one document serves all records, so a record's signers can't sign it. Make a document for each record under Output.",
+        );
     }
     found
 }
@@ -399,7 +403,19 @@ impl Plan {
         }
         let ties = Ties::new(setup.ties.iter().map(|(name, column)| (name.as_str(), column.as_str())));
         let locale_column = Some(setup.locale_column.trim()).filter(|c| !c.is_empty()).map(Folded::new);
-        Plan { ties, joint: setup.joint, locale_column, formats, pdf: (standard, attach), password, name, running, signing, channels, problems }
+        Plan {
+            ties,
+            joint: setup.joint,
+            locale_column,
+            formats,
+            pdf: (standard, attach),
+            password,
+            name,
+            running,
+            signing,
+            channels,
+            problems,
+        }
     }
 
     /// Whether documents of a format are made.

@@ -12,8 +12,8 @@ use super::error::Fault;
 use super::name::{Folded, nearest};
 use super::syntax::{Expr, Name};
 use super::typing::{Names, Type};
-use crate::signing::{LINK, NAME, ROLE};
 use crate::records::{Column, ColumnType, Record, Schema};
+use crate::signing::{LINK, NAME, ROLE};
 use crate::value::Value;
 
 /// Which column a template's name takes: template name → column name.

@@ -10,8 +10,8 @@ use crate::channel::{self, Moment, Parcel, World};
 use crate::diagnostic::{Diagnostic, Target};
 use crate::dispatch::{Plan, Station, TieState};
 use crate::language::syntax::SignerField;
-use crate::signing::RoundPlan;
 use crate::language::{Fault, Scope};
+use crate::signing::RoundPlan;
 use crate::template::FillError;
 use crate::words::counted;
 
@@ -324,7 +324,8 @@ pub fn obstacles(facts: &Facts<'_>) -> Vec<Diagnostic> {
 
 /// Checks one record: what it will become, or what is wrong with it.
 pub fn check(plan: &Plan, scope: &Scope<'_>, document: Vec<FillError>, purpose: Purpose) -> Result<Outline, Vec<Finding>> {
-    let outline = Outline { file_name: String::new(), deliveries: Vec::new(), password: None, round: None, running: None, notes: Vec::new() };
+    let outline =
+        Outline { file_name: String::new(), deliveries: Vec::new(), password: None, round: None, running: None, notes: Vec::new() };
     let mut at = Checking { plan, scope, purpose, document, outline, findings: Vec::new() };
     checks::ALL.iter().for_each(|check| check.record(&mut at));
     match at.findings.is_empty() {
@@ -377,8 +378,8 @@ mod tests {
     use crate::dispatch::Setup;
     use crate::language::Context;
     use crate::language::syntax::SignerField;
-use crate::signing::RoundPlan;
-use crate::records::{Column, ColumnType, Record, Schema};
+    use crate::records::{Column, ColumnType, Record, Schema};
+    use crate::signing::RoundPlan;
     use crate::value::{Locale, Misfit, Value};
 
     fn checked(email: Value, name: &str) -> Result<Outline, Vec<String>> {

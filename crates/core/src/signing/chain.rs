@@ -79,12 +79,16 @@ pub struct Chain(pub Vec<Link>);
 impl Chain {
     /// Adds an event at its end.
     pub fn add(&mut self, at: &str, who: &str, what: &str, with: Value) -> &Link {
-        let before = self.end();
-        let number = self.0.len() as u64 + 1;
-        let mut link = Link { number, at: at.into(), who: who.into(), what: what.into(), with, before, digest: String::new() };
-        link.digest = link.digested();
-        self.0.push(link);
+        self.0.push(self.follow(at, who, what, with));
         &self.0[self.0.len() - 1]
+    }
+
+    /// The event that would follow; the last one before is all that is needed for that.
+    pub fn follow(&self, at: &str, who: &str, what: &str, with: Value) -> Link {
+        let number = self.0.last().map_or(0, |last| last.number) + 1;
+        let mut link = Link { number, at: at.into(), who: who.into(), what: what.into(), with, before: self.end(), digest: String::new() };
+        link.digest = link.digested();
+        link
     }
 
     /// The digest of its last event; of an empty one that of nothing.

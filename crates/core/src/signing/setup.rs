@@ -248,7 +248,8 @@ impl SigningPlan {
                 problems.push(of("condition", *problem));
                 None
             });
-            let people = role.people.iter().map(|own| [&own.name, &own.email, &own.language, &own.phone].map(|text| TextTemplate::new(text)));
+            let people =
+                role.people.iter().map(|own| [&own.name, &own.email, &own.language, &own.phone].map(|text| TextTemplate::new(text)));
             roles.push(RolePlan { role: name.to_owned(), step: role.step.max(1), condition, people: people.collect() });
         }
         for days in setup.reminders.iter().chain(&setup.ends_after) {
@@ -311,8 +312,7 @@ impl SigningPlan {
     pub fn obstacles(&self, fields: &[SignerField]) -> Vec<Diagnostic> {
         let has = |role: &str| fields.iter().any(|field| field.role.folded == Folded::new(role));
         let roles = self.roles.iter().filter(|own| !own.role.is_empty() && !has(&own.role)).map(|own| {
-            let message =
-                format!("the template has no field for “{0}”. Add [:signer {0} signature] to it, or remove the role.", own.role);
+            let message = format!("the template has no field for “{0}”. Add [:signer {0} signature] to it, or remove the role.", own.role);
             of("roles", Diagnostic::error("role-without-field", message))
         });
         let mut told: Vec<&Folded> = Vec::new();
@@ -334,7 +334,8 @@ impl SigningPlan {
         let scope = &Scope::new(scope.record, scope.ties, &context);
         let mut roles: Vec<(String, u32, Vec<Person>)> = Vec::new();
         for role in &self.roles {
-            let holds = |own: &Condition| own.holds(scope).map_err(|e| ("condition", Fault::Fill { field: "condition", error: Box::new(e) }));
+            let holds =
+                |own: &Condition| own.holds(scope).map_err(|e| ("condition", Fault::Fill { field: "condition", error: Box::new(e) }));
             if !role.condition.as_ref().map_or(Ok(true), holds)? {
                 continue;
             }
@@ -383,7 +384,8 @@ impl SigningPlan {
 fn person(role: &str, own: &[TextTemplate; 4], scope: &Scope<'_>) -> Result<Person, (&'static str, Fault)> {
     let [name, email, language, phone] = own;
     let text = |field: &'static str, text: &TextTemplate| Ok(fill(field, text, scope).map_err(|e| (field, e))?.trim().to_owned());
-    let (name, email, language, phone) = (text("name", name)?, text("e-mail", email)?, text("language", language)?, text("telephone", phone)?);
+    let (name, email, language, phone) =
+        (text("name", name)?, text("e-mail", email)?, text("language", language)?, text("telephone", phone)?);
     let fault = |code, cell: &str, message: String| {
         ("e-mail", Fault::Value { code, field: "e-mail", text: Some(cell.to_owned()).filter(|cell| !cell.is_empty()), message })
     };

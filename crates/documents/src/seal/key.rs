@@ -2,9 +2,7 @@
 
 use der::asn1::ObjectIdentifier;
 use der::{Decode, Encode};
-use rcgen::{
-    CertificateParams, DistinguishedName, DnType, IsCa, KeyPair, KeyUsagePurpose, PKCS_ECDSA_P256_SHA256, SerialNumber,
-};
+use rcgen::{CertificateParams, DistinguishedName, DnType, IsCa, KeyPair, KeyUsagePurpose, PKCS_ECDSA_P256_SHA256, SerialNumber};
 use ring::rand::SystemRandom;
 use ring::signature::{self, EcdsaKeyPair, RsaKeyPair};
 use spki::AlgorithmIdentifierOwned;
@@ -120,7 +118,8 @@ impl SealKey {
 
     /// The key of a PKCS#12 file (RFC 7292).
     pub fn from_pkcs12(file: &[u8], password: &str) -> Result<SealKey, KeyFault> {
-        let store = p12_keystore::KeyStore::from_pkcs12(file, password, p12_keystore::Pkcs12ImportPolicy::Relaxed).map_err(|_| KeyFault::File)?;
+        let store =
+            p12_keystore::KeyStore::from_pkcs12(file, password, p12_keystore::Pkcs12ImportPolicy::Relaxed).map_err(|_| KeyFault::File)?;
         let (_, chain) = store.private_key_chain().ok_or(KeyFault::NoKey)?;
         let certificates = chain.certs().iter().map(|own| own.as_der().to_vec()).collect();
         SealKey::of(chain.key().as_der().to_vec(), certificates)

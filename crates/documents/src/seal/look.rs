@@ -29,10 +29,17 @@ pub fn look(own: Look<'_>, line: &str, (width, height): (f64, f64), fonts: &Font
     let below = if line.is_empty() || height < 34.0 { 0.0 } else { 7.0 };
     let inner = height - below;
     let body = match own {
-        Look::Drawn(_) => format!("#box(width: {width}pt, height: {inner}pt, image(\"/drawn.png\", width: {width}pt, height: {inner}pt, fit: \"contain\"))"),
+        Look::Drawn(_) => format!(
+            "#box(width: {width}pt, height: {inner}pt, image(\"/drawn.png\", width: {width}pt, height: {inner}pt, fit: \"contain\"))"
+        ),
         Look::Typed(text) => {
             let size = (inner * 0.55).clamp(6.0, 26.0);
-            fitted(&format!("text(font: \"Liberation Serif\", style: \"italic\", size: {size}pt, {})", literal(text)), width, inner, "bottom")
+            fitted(
+                &format!("text(font: \"Liberation Serif\", style: \"italic\", size: {size}pt, {})", literal(text)),
+                width,
+                inner,
+                "bottom",
+            )
         }
         Look::Text(text) => {
             let size = (height * 0.6).clamp(5.0, 10.0);
@@ -42,7 +49,13 @@ pub fn look(own: Look<'_>, line: &str, (width, height): (f64, f64), fonts: &Font
             let side = width.min(height);
             format!(
                 "#place(curve(stroke: (thickness: {t}pt, cap: \"round\", join: \"round\"), curve.move(({a}pt, {b}pt)), curve.line(({c}pt, {d}pt)), curve.line(({e}pt, {f}pt))))",
-                t = side * 0.12, a = side * 0.15, b = side * 0.55, c = side * 0.4, d = side * 0.8, e = side * 0.85, f = side * 0.2
+                t = side * 0.12,
+                a = side * 0.15,
+                b = side * 0.55,
+                c = side * 0.4,
+                d = side * 0.8,
+                e = side * 0.85,
+                f = side * 0.2
             )
         }
     };
@@ -106,7 +119,10 @@ pub fn attestation(
     known.iter().for_each(|(label, text)| out.push_str(&fact(label, text)));
     out.push_str(&format!("#heading(level: 2, {})\n", literal(signers)));
     for person in people {
-        out.push_str(&format!("#block(breakable: false, above: 1em)[#par(strong({}))\n", literal(&format!("{} ({})", person.name, person.role))));
+        out.push_str(&format!(
+            "#block(breakable: false, above: 1em)[#par(strong({}))\n",
+            literal(&format!("{} ({})", person.name, person.role))
+        ));
         person.lines.iter().for_each(|(label, text)| out.push_str(&fact(label, text)));
         out.push_str("]\n");
     }

@@ -135,7 +135,10 @@ impl Authority {
         if request.version != 1 || imprint.hashed_message.as_bytes().len() != length {
             return refused("the request is malformed");
         }
-        match self.token(request, seconds).and_then(|token| Answer { status: Status { status: 0, text: None, failure: None }, token: Some(token) }.to_der()) {
+        match self
+            .token(request, seconds)
+            .and_then(|token| Answer { status: Status { status: 0, text: None, failure: None }, token: Some(token) }.to_der())
+        {
             Ok(answer) => answer,
             Err(_) => refused("internal error"),
         }
@@ -186,7 +189,10 @@ impl Authority {
         let signed = SignedData {
             version: CmsVersion::V3,
             digest_algorithms: SetOfVec::try_from(vec![sha256])?,
-            encap_content_info: EncapsulatedContentInfo { econtent_type: ID_DATA_TST, econtent: Some(Any::encode_from(&OctetString::new(info)?)?) },
+            encap_content_info: EncapsulatedContentInfo {
+                econtent_type: ID_DATA_TST,
+                econtent: Some(Any::encode_from(&OctetString::new(info)?)?),
+            },
             certificates,
             crls: None,
             signer_infos: SignerInfos::try_from(vec![signer])?,

@@ -1,0 +1,329 @@
+//! The end of a round: the attestation, the organisation's seal, and whatever waited for both. A
+//! seal that can't be made now is tried again; what the store says is whole at each step.
+
+use std::time::Duration;
+
+use anyhow::Result;
+use base64::Engine;
+use base64::engine::general_purpose::STANDARD;
+use mangle_core::signing::{Chain, Place, SeatState};
+use mangle_documents::layout::PdfWish;
+use mangle_documents::pdf::FixedPdf;
+use mangle_documents::seal::{Attestation, Change, Person, SealKey, SealText, Step, TimestampFault, attest, attestation, seal, verify};
+use serde::Serialize;
+use serde_json::{Value, json};
+
+use super::{Gate, Message, send, told};
+use crate::prepare::blocking;
+use crate::store::rounds::{self, RoundRow};
+use crate::store::{documents, runs, settings};
+use crate::{Actor, App, Error, Outcome, clock, jobs};
+
+/// How often it is looked for rounds to seal, to remind and to end.
+const ROUND: Duration = Duration::from_secs(1);
+/// The shortest and the longest pause after a seal that could not be made, in seconds.
+const PAUSES: (i64, i64) = (5, 1_800);
+/// How long a timestamp authority may take.
+const PATIENCE: Duration = Duration::from_secs(20);
+/// The largest answer of a timestamp authority.
+const LARGEST: usize = 64 << 10;
+
+/// The organisation's key.
+#[derive(Debug, Serialize)]
+#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
+pub struct KeyInfo {
+    /// Whose it is, as its certificate says.
+    pub subject: String,
+    /// Until when its certificate is valid (UTC).
+    pub until: String,
+    /// Whether it was brought; otherwise Mangle has made it.
+    pub own: bool,
+}
+
+/// What a file is worth, as people read it.
+#[derive(Debug, Clone, Serialize, PartialEq)]
+#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
+pub struct VerifiedFile {
+    /// valid, changed, or not-ours.
+    pub state: &'static str,
+    /// What was changed; blank where nothing was.
+    #[serde(serialize_with = "mangle_core::words::as_sentence")]
+    pub change: String,
+    /// Whose seal it is.
+    pub sealed_by: String,
+    /// The digest (SHA-256) of the seal's certificate.
+    pub fingerprint: String,
+    /// When it was sealed, in UTC.
+    pub sealed_at: String,
+    /// Who gave the timestamp.
+    pub timestamp_by: String,
+    /// What the document is called.
+    pub title: String,
+    /// The signers: name, role, address, when.
+    pub signers: Vec<[String; 4]>,
+    /// What happened in its round: when, who, what.
+    pub events: Vec<[String; 3]>,
+    /// The states of the file, and whether it has each still.
+    pub revisions: Vec<(String, bool)>,
+}
+
+/// Checks a file that may be a sealed document, from the file alone.
+pub fn verified(bytes: &[u8]) -> VerifiedFile {
+    let verdict = verify(bytes);
+    let record = verdict.record.unwrap_or_default();
+    let chain: Chain = serde_json::from_value(record["events"].clone()).unwrap_or_default();
+    let mut change = verdict.change;
+    // The record is within the seal; its events hold together by themselves, too.
+    if let (None, Err(fault)) = (&change, chain.check()) {
+        change = Some(Change::Part { what: format!("the events of the round: {fault}") });
+    }
+    let state = match (verdict.ours, &change) {
+        (false, _) => "not-ours",
+        (true, None) => "valid",
+        (true, Some(_)) => "changed",
+    };
+    let text = |value: &Value| value.as_str().unwrap_or_default().to_owned();
+    let signers = record["signers"].as_array().into_iter().flatten();
+    let sealed = verdict.sealed;
+    let of = |part: fn(&mangle_documents::seal::Sealed) -> &String| sealed.as_ref().map(part).cloned().unwrap_or_default();
+    VerifiedFile {
+        state,
+        change: change.map(|change| change.to_string()).unwrap_or_default(),
+        sealed_by: of(|own| &own.by),
+        fingerprint: of(|own| &own.fingerprint),
+        sealed_at: of(|own| &own.at),
+        timestamp_by: of(|own| &own.stamped_by),
+        title: text(&record["title"]),
+        signers: signers.map(|own| [text(&own["name"]), text(&own["role"]), text(&own["address"]), text(&own["signed"])]).collect(),
+        events: chain.0.iter().map(|link| [link.at.clone(), link.who.clone(), link.what.clone()]).collect(),
+        revisions: verdict.revisions.into_iter().map(|own| (own.what, own.whole)).collect(),
+    }
+}
+
+/// Seals what is completed, reminds, and ends what is over, until the program is to end.
+pub(crate) async fn work(app: App) {
+    while !app.stopping.is_cancelled() {
+        let links = app.signer_links();
+        match app.store.change(move |t| super::keep_time(t, &links)).await {
+            Ok(touched) if touched.is_empty() => {}
+            Ok(touched) => {
+                jobs::wake(&app);
+                touched.into_iter().for_each(|run| jobs::changed(&app, run));
+            }
+            Err(error) => tracing::error!(error = format!("{error:#}"), "signing rounds can't be looked after for now"),
+        }
+        while !app.stopping.is_cancelled() {
+            match app.store.with(|c| rounds::to_seal(c, clock::seconds())).await {
+                Ok(Some(row)) => {
+                    let (id, tries) = (row.id, row.seal_tries);
+                    if let Err(error) = seal_one(&app, row).await {
+                        let message = error.to_string();
+                        tracing::warn!(round = id, error = message, "a document can't be sealed for now");
+                        let pause = (PAUSES.0 << tries.clamp(0, 12)).min(PAUSES.1);
+                        let written = app.store.change(move |t| rounds::seal_failed(t, id, &message, clock::seconds() + pause)).await;
+                        if written.is_err() {
+                            break;
+                        }
+                    }
+                }
+                Ok(None) => break,
+                Err(error) => {
+                    tracing::error!(error = format!("{error:#}"), "the documents to seal can't be read");
+                    break;
+                }
+            }
+        }
+        tokio::select! {
+            () = app.stopping.cancelled() => {}
+            () = app.sealing.notified() => {}
+            () = tokio::time::sleep(ROUND) => {}
+        }
+    }
+}
+
+/// The organisation's key; one is made where there is none.
+async fn key(app: &App) -> Result<(SealKey, bool)> {
+    if let Some((private, chain, own)) = app.store.with(|c| rounds::seal_key(c)).await? {
+        let private = STANDARD.decode(app.secrets.read(&private)?)?;
+        let chain: Result<Vec<Vec<u8>>, _> = chain.iter().map(|own| STANDARD.decode(own)).collect();
+        return Ok((SealKey::of(private, chain?)?, own));
+    }
+    let office = app.store.read(settings::read).await?.office_name;
+    let made = SealKey::create(&office, clock::seconds())?;
+    keep(app, &made, false).await?;
+    // Another may have made one in the same moment: that counts.
+    Box::pin(key(app)).await
+}
+
+async fn keep(app: &App, key: &SealKey, own: bool) -> Result<()> {
+    let private = app.secrets.close(&STANDARD.encode(key.private()))?;
+    let chain: Vec<String> = key.chain().iter().map(|own| STANDARD.encode(own)).collect();
+    app.store.change(move |t| rounds::keep_seal_key(t, &private, &chain, own, own, &clock::stamp())).await
+}
+
+impl App {
+    /// The organisation's key.
+    pub async fn seal_key(&self) -> Outcome<KeyInfo> {
+        let (key, own) = key(self).await?;
+        let until = jiff::Timestamp::from_second(key.until()).map(|at| at.strftime("%Y-%m-%dT%H:%M:%S").to_string()).unwrap_or_default();
+        Ok(KeyInfo { subject: key.subject(), until, own })
+    }
+
+    /// Takes a key of one's own (PKCS#12, RFC 7292) for seals from now on.
+    pub async fn bring_seal_key(&self, file: Vec<u8>, password: String) -> Outcome<KeyInfo> {
+        let brought = blocking(move || SealKey::from_pkcs12(&file, &password)).await?;
+        let brought = brought.map_err(|e| Error::unusable("key", e.to_string()))?;
+        keep(self, &brought, true).await?;
+        self.seal_key().await
+    }
+}
+
+/// Seals a round.
+async fn seal_one(app: &App, row: RoundRow) -> Result<()> {
+    let (office, chain) = app
+        .store
+        .read({
+            let id = row.id;
+            move |c| -> Result<_> { Ok((settings::read(c)?, rounds::chain(c, id)?)) }
+        })
+        .await?;
+    let authority = office.timestamp_authority.trim().to_owned();
+    anyhow::ensure!(!authority.is_empty(), "no timestamp authority. Add one under Settings, then the document is sealed.");
+    let (key, _) = key(app).await?;
+    let (bytes, fonts) = (app.files.get(&row.file).await?, app.fonts().await?);
+    let (own, zone, at) = (row.clone(), office.zone(), clock::now());
+    let name = if office.office_name.trim().is_empty() { "The office".to_owned() } else { office.office_name.trim().to_owned() };
+    let sealed = blocking(move || -> Result<(Vec<u8>, usize)> {
+        let record = record(&own, &chain, &name);
+        let local = |utc: &str| {
+            let parsed: Option<jiff::civil::DateTime> = utc.parse().ok();
+            let here = parsed.map(|utc| clock::zoned(utc, &zone).strftime("%Y-%m-%d %H:%M %Z").to_string()).unwrap_or_default();
+            format!("{} UTC ({here})", utc.replace('T', " "))
+        };
+        let (known, people, steps) = told_of(&own, &chain, &name, &local);
+        let words = [
+            "Attestation",
+            "Signers",
+            "Events",
+            "This page and the document above are protected by the organisation's seal. Any later change can be detected: open the file in a PDF reader that checks signatures, or have Mangle verify it.",
+        ];
+        let wish = PdfWish { title: &own.title, moment: at, standard: None, password: None };
+        let pages = attestation(&own.title, &words, &known, &people, &steps, wish, &fonts)?;
+        let stamp = at.strftime("D:%Y%m%d%H%M%SZ").to_string();
+        let attested = attest(&bytes, Attestation { pages: &pages, record: record.to_string().as_bytes(), at: &stamp })?;
+        let client = reqwest::blocking::Client::builder().timeout(PATIENCE).redirect(reqwest::redirect::Policy::none()).build()?;
+        let mut ask = |request: &[u8]| ask(&client, &authority, request);
+        let text = SealText { name: &name, reason: "Sealed by Mangle", at: &stamp };
+        let sealed = seal(&attested, &key, text, &mut ask)?;
+        let count = FixedPdf::open(sealed.as_slice().into()).map_or(0, |pdf| pdf.page_count());
+        Ok((sealed, count))
+    });
+    let (sealed, pages) = sealed.await??;
+    let (size, id, run) = (sealed.len(), row.id, row.run_id);
+    let file = app.files.keep(sealed).await?;
+    let done = app.store.change(move |t| -> Result<()> {
+        let at = clock::stamp();
+        if !rounds::sealed(t, id, &file, &at)? {
+            return Ok(());
+        }
+        rounds::happened(t, id, &at, "Mangle", "sealed", json!({ "document": file, "bytes": size }))?;
+        documents::signed(t, row.item_id, (&file, size, pages), &at)?;
+        told(t, &row, Actor::Mangle, "sealed", &row.title, &at)?;
+        runs::signed(t, row.run_id, row.item_id, &at)?;
+        for (seat, own) in row.round.seats.iter().enumerate() {
+            if let SeatState::Signed { by, .. } = own.state {
+                send(t, &row, Message::Completion, Place { seat, person: by }, None, &Gate::default(), &at)?;
+            }
+        }
+        Ok(())
+    });
+    done.await?;
+    jobs::wake(app);
+    jobs::changed(app, run);
+    Ok(())
+}
+
+/// Asks a timestamp authority (RFC 3161, 3.4).
+fn ask(client: &reqwest::blocking::Client, authority: &str, request: &[u8]) -> Result<Vec<u8>, TimestampFault> {
+    let away = |why: String| TimestampFault::Away(why);
+    let answer = client
+        .post(authority)
+        .header("content-type", "application/timestamp-query")
+        .header("accept", "application/timestamp-reply")
+        .body(request.to_vec())
+        .send()
+        .map_err(|e| away(if e.is_timeout() { "it did not answer in time".into() } else { "it can't be reached".into() }))?;
+    if !answer.status().is_success() {
+        return Err(away(format!("it answered with the status {}", answer.status().as_u16())));
+    }
+    use std::io::Read;
+    let mut bytes = Vec::new();
+    answer.take(LARGEST as u64 + 1).read_to_end(&mut bytes).map_err(|e| away(e.to_string()))?;
+    match bytes.len() > LARGEST {
+        true => Err(away("its answer is too large".into())),
+        false => Ok(bytes),
+    }
+}
+
+/// The record of a round, for programs.
+fn record(row: &RoundRow, chain: &Chain, office: &str) -> Value {
+    let signers: Vec<Value> = row
+        .round
+        .seats
+        .iter()
+        .filter_map(|seat| match &seat.state {
+            SeatState::Signed { by, digest } => {
+                let person = seat.people.get(*by)?;
+                let at = chain.0.iter().rfind(|link| link.what == "signed" && link.with["document"] == json!(digest)).map(|link| link.at.clone());
+                Some(json!({ "role": seat.role, "step": seat.step, "name": person.name, "address": person.email, "signed": at, "document": digest }))
+            }
+            _ => None,
+        })
+        .collect();
+    json!({ "version": 1, "round": row.id, "office": office, "title": row.title, "revisions": row.states, "signers": signers, "events": chain })
+}
+
+/// What the attestation tells: of the document, of the signers, of the events.
+fn told_of(row: &RoundRow, chain: &Chain, office: &str, local: &dyn Fn(&str) -> String) -> (Vec<(String, String)>, Vec<Person>, Vec<Step>) {
+    let pair = |label: &str, text: String| (label.to_owned(), text);
+    let known = vec![
+        pair("Organisation", office.to_owned()),
+        pair("Document (SHA-256)", row.sent.clone()),
+        pair("Sent", local(&row.begun)),
+        pair("Events (SHA-256)", chain.end()),
+    ];
+    let find =
+        |name: &str, what: &str| chain.0.iter().find(|link| link.what == what && (link.who == name || link.with["name"] == json!(name)));
+    let people = row.round.seats.iter().filter_map(|seat| {
+        let SeatState::Signed { by, digest } = &seat.state else { return None };
+        let own = seat.people.get(*by)?;
+        let mut lines = vec![pair("E-mail address", own.email.clone())];
+        if let Some(invited) = find(&own.name, "invited") {
+            lines.push(pair("Invited", format!("{}, by e-mail with a link of their own", local(&invited.at))));
+        }
+        if let Some(consent) = find(&own.name, "consented") {
+            let wording = consent.with["wording"].as_str().filter(|text| !text.is_empty()).unwrap_or(CONSENT).to_owned();
+            lines.push(pair("Consent", format!("{}: “{wording}”", local(&consent.at))));
+        }
+        if let Some(signed) = chain.0.iter().rfind(|link| link.what == "signed" && link.with["document"] == json!(digest)) {
+            lines.push(pair("Signed", local(&signed.at)));
+        }
+        if !row.plan.passcode.is_empty() {
+            lines.push(pair("Passcode", "entered to open the document".to_owned()));
+        }
+        lines.push(pair("Document then (SHA-256)", digest.clone()));
+        Some(Person { name: own.name.clone(), role: seat.role.clone(), lines })
+    });
+    let step = |link: &mangle_core::signing::Link| {
+        let detail = ["name", "reason", "address"].into_iter().find_map(|key| link.with[key].as_str()).filter(|text| !text.is_empty());
+        let what = match detail {
+            Some(detail) if link.what != "signed" => format!("{} ({detail})", link.what),
+            _ => link.what.clone(),
+        };
+        Step { at: format!("{} UTC", link.at.replace('T', " ")), who: link.who.clone(), what }
+    };
+    (known, people.collect(), chain.0.iter().map(step).collect())
+}
+
+/// The usual wording of what signers agree to, in English.
+const CONSENT: &str = "I agree to sign this document electronically.";
