@@ -30,6 +30,13 @@ pub async fn read(app: &App) -> Outcome<SettingsBody> {
     Ok(read.await?)
 }
 
+/// Has the moments of seals confirmed by a timestamp authority: for the demo world.
+pub async fn trust_timestamps(app: &App, address: &str) -> Outcome<()> {
+    let mut office = app.store.read(settings::read).await?;
+    address.clone_into(&mut office.timestamp_authority);
+    Ok(app.store.change(move |t| settings::write(t, &office)).await?)
+}
+
 /// Changes the settings; addresses may be blank but not malformed.
 pub async fn write(app: &App, SettingsBody { settings: new, revision }: SettingsBody) -> Outcome<SettingsBody> {
     let senders = new.senders.iter();
@@ -48,6 +55,10 @@ pub async fn write(app: &App, SettingsBody { settings: new, revision }: Settings
     }
     if new.run_summary && new.person_email.trim().is_empty() {
         return Err(Error::unusable("no-address", "no e-mail address for summaries of runs. Enter yours, or switch them off."));
+    }
+    let authority = new.timestamp_authority.trim();
+    if !authority.is_empty() && !authority.starts_with("http://") && !authority.starts_with("https://") {
+        return Err(Error::unusable("timestamp-authority", "the address of the timestamp authority must start with https:// or http://"));
     }
     for (at, printer) in new.printers.iter().enumerate() {
         if printer.name.trim().is_empty() {

@@ -1,4 +1,4 @@
-//! The program: `mangle demo`, `serve`, `run`, `deliveries`, `merge`, `eval`, `fields`, `pages`, `openapi`.
+//! The program: `mangle demo`, `serve`, `run`, `deliveries`, `merge`, `eval`, `fields`, `pages`, `verify`, `openapi`.
 
 mod deliveries;
 mod demo;
@@ -8,6 +8,7 @@ mod merge;
 mod pages;
 mod run;
 mod serve;
+mod verify;
 
 use std::process::ExitCode;
 
@@ -42,6 +43,8 @@ enum Command {
     Fields(fields::Arguments),
     /// Convert DOCX documents to PDF without filling them
     Pages(pages::Arguments),
+    /// Check whether a PDF is unchanged since Mangle sealed it
+    Verify(verify::Arguments),
     /// Print the OpenAPI description
     Openapi,
 }
@@ -58,6 +61,7 @@ fn main() -> ExitCode {
         Command::Eval(arguments) => eval::run(arguments),
         Command::Fields(arguments) => fields::run(arguments),
         Command::Pages(arguments) => pages::run(arguments),
+        Command::Verify(arguments) => verify::run(arguments),
         Command::Openapi => serve::openapi().map(|()| ExitCode::SUCCESS),
     };
     done.unwrap_or_else(|error| {

@@ -9,6 +9,7 @@ use anyhow::{Context, Result};
 use mangle_practice::crm;
 use mangle_practice::mailbox::{self, Mailbox};
 use mangle_practice::printer;
+use mangle_practice::timestamp;
 use mangle_server::public::{self, Limits, Trusted};
 use mangle_server::{BounceMailbox, Channels, Options, Rate, Secret, Security, SignIn};
 use tokio::net::TcpListener;
@@ -88,6 +89,7 @@ pub fn run(arguments: Arguments) -> Result<()> {
         practice_port: arguments.practice_port,
         crm_port: None,
         printer_port: None,
+        timestamp_port: None,
         free_ports: false,
         email_rate: channels.email_rate,
         folders: channels.folders,
@@ -121,6 +123,8 @@ pub struct What {
     pub crm_port: Option<u16>,
     /// The port of the practice printer, where one is wanted.
     pub printer_port: Option<u16>,
+    /// The port of the practice timestamp authority, where one is wanted.
+    pub timestamp_port: Option<u16>,
     /// Whether the application takes a free port where its own is taken.
     pub free_ports: bool,
     /// How many messages may leave.
@@ -166,6 +170,8 @@ pub struct Running {
     crm: Option<String>,
     /// Where the practice printer is.
     printer: Option<String>,
+    /// Where the practice timestamp authority is.
+    timestamps: Option<String>,
 }
 
 impl Running {
@@ -174,6 +180,9 @@ impl Running {
         mangle_server::demo(&self.app, files).await?;
         if let Some(uri) = &self.printer {
             mangle_server::demo_printer(&self.app, "Front desk", uri).await?;
+        }
+        if let Some(address) = &self.timestamps {
+            mangle_server::demo_timestamps(&self.app, address).await?;
         }
         match &self.crm {
             Some(address) => mangle_server::demo_crm(&self.app, address, crm::TOKEN).await,
@@ -270,6 +279,12 @@ pub async fn start(what: What) -> Result<Running> {
         printer_at = Some(format!("ipp://localhost:{}/ipp/print", listener.local_addr()?.port()));
         tokio::spawn(printer::serve(listener, printer::Printer::default()));
     }
+    let mut timestamps = None;
+    if let Some(port) = what.timestamp_port {
+        let listener = bind_near(port, "the practice timestamp authority").await?;
+        timestamps = Some(format!("http://localhost:{}/", listener.local_addr()?.port()));
+        tokio::spawn(timestamp::serve(listener, timestamp::TimestampAuthority::new()?));
+    }
     let address = format!("http://localhost:{}", listener.local_addr()?.port());
     let channels = Channels {
         smtp: Some(smtp),
@@ -284,7 +299,16 @@ pub async fn start(what: What) -> Result<Running> {
     let app = mangle_server::app(Options { folder: what.folder, channels }).await?;
     let limits = Limits { trusted: what.public.trusted, ..Limits::default() };
     let public = (outside, public::router(app.clone(), &limits), limits);
-    Ok(Running { address, listener, router: mangle_server::router(app.clone(), more), public, app, crm: crm_at, printer: printer_at })
+    Ok(Running {
+        address,
+        listener,
+        router: mangle_server::router(app.clone(), more),
+        public,
+        app,
+        crm: crm_at,
+        printer: printer_at,
+        timestamps,
+    })
 }
 
 /// The mailbox that messages to the practice mailbox come back to.

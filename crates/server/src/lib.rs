@@ -12,5 +12,6 @@ pub use error::{Problem, Refused};
 pub use mangle_app::clock::now;
 pub use mangle_app::demo::{demo, demo_crm};
 pub use mangle_app::printers::furnish as demo_printer;
+pub use mangle_app::settings::trust_timestamps as demo_timestamps;
 pub use mangle_app::{App, BounceMailbox, Channels, Options, Rate, Secret, Security, SignIn, open as app};
 pub use server::{router, serve};

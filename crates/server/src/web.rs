@@ -24,13 +24,14 @@ pub async fn serve(uri: Uri) -> Response {
 const NO_PAGE: &str = "<!doctype html><html lang=en><meta charset=utf-8><meta name=viewport content='width=device-width'>\
 <title>Page not found</title><p>This page does not exist. Check the address, or ask the sender for a new one.</p>";
 
-/// A file of the public pages: forms are answered and shared documents read on pages of their own,
+/// A file of the public pages: forms are answered, shared documents read and documents signed on pages of their own,
 /// which load nothing of the office.
 pub async fn serve_public(uri: Uri) -> Response {
     let path = uri.path().trim_start_matches('/');
     let page = match path.split_once('/') {
         Some(("f", _)) => "form.html",
         Some(("d", _)) => "shared.html",
+        Some(("s", _)) => "sign.html",
         _ if path.starts_with("assets/") || path == "mark.svg" => "",
         _ if path.starts_with("api/") => "",
         _ => return (StatusCode::NOT_FOUND, Html(NO_PAGE)).into_response(),

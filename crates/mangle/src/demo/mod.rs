@@ -28,6 +28,9 @@ pub struct Arguments {
     /// Port of the practice printer; 0 chooses a free port
     #[arg(long, default_value_t = 7627)]
     printer_port: u16,
+    /// Port of the practice timestamp authority; 0 chooses a free port
+    #[arg(long, default_value_t = 7628)]
+    timestamp_port: u16,
     /// Port of public pages (forms, share links); 0 chooses a free port
     #[arg(long, default_value_t = 7680)]
     public_port: u16,
@@ -76,6 +79,7 @@ pub fn run(arguments: Arguments) -> Result<()> {
         practice_port: arguments.practice_port,
         crm_port: Some(arguments.crm_port),
         printer_port: Some(arguments.printer_port),
+        timestamp_port: Some(arguments.timestamp_port),
         free_ports: true,
         email_rate: Rate::default(),
         folders: vec![(OFFICE_FOLDER.to_owned(), office)],

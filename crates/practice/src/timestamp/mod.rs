@@ -26,15 +26,13 @@ pub struct TimestampAuthority {
     own: Arc<Authority>,
     off: Arc<AtomicBool>,
     given: Arc<AtomicUsize>,
-    /// The moment that it gives, in seconds since 1970; none for the machine's.
-    at: Option<u64>,
 }
 
 impl TimestampAuthority {
-    /// One with a new key; `at` sets its clock for demonstrations, in seconds since 1970.
-    pub fn new(at: Option<u64>) -> std::io::Result<TimestampAuthority> {
+    /// One with a new key.
+    pub fn new() -> std::io::Result<TimestampAuthority> {
         let own = Authority::new().map_err(|e| std::io::Error::other(e.to_string()))?;
-        Ok(TimestampAuthority { own: Arc::new(own), off: Arc::default(), given: Arc::default(), at })
+        Ok(TimestampAuthority { own: Arc::new(own), off: Arc::default(), given: Arc::default() })
     }
 
     /// Switches it off, or on again.
@@ -65,7 +63,7 @@ async fn ask(State(authority): State<TimestampAuthority>, headers: HeaderMap, bo
     if headers.get(header::CONTENT_TYPE).and_then(|h| h.to_str().ok()) != Some("application/timestamp-query") {
         return StatusCode::UNSUPPORTED_MEDIA_TYPE.into_response();
     }
-    let now = authority.at.unwrap_or_else(|| SystemTime::now().duration_since(UNIX_EPOCH).map_or(0, |since| since.as_secs()));
+    let now = SystemTime::now().duration_since(UNIX_EPOCH).map_or(0, |since| since.as_secs());
     authority.given.fetch_add(1, Ordering::SeqCst);
     ([(header::CONTENT_TYPE, "application/timestamp-reply")], authority.own.answer(&body, now)).into_response()
 }

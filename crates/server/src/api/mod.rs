@@ -18,6 +18,8 @@ mod printers;
 mod runs;
 mod settings;
 mod shared;
+mod signer;
+mod signing;
 mod sources;
 mod templates;
 mod triggers;
@@ -36,7 +38,7 @@ struct Api;
 
 /// What whoever has an address may ask.
 fn open_to_all() -> OpenApiRouter<App> {
-    OpenApiRouter::new().merge(forms::public()).merge(shared::router()).merge(triggers::public())
+    OpenApiRouter::new().merge(forms::public()).merge(shared::router()).merge(signer::router()).merge(triggers::public())
 }
 
 fn office() -> OpenApiRouter<App> {
@@ -54,6 +56,7 @@ fn office() -> OpenApiRouter<App> {
         .merge(jobs::router())
         .merge(language::router())
         .merge(runs::router())
+        .merge(signing::router())
         .merge(mail::router())
         .merge(triggers::router())
         .merge(messages::router())

@@ -34,7 +34,7 @@ pub enum Asked {
     Look,
     File,
     Answer,
-    /// To open a shared document.
+    /// To open a shared document, or one to sign.
     Open,
 }
 
