@@ -48,8 +48,8 @@ tools:
 	for tool in chromium chromedriver pdftotext qpdf curl ipptool /usr/sbin/cupsd; do
 	  command -v $$tool > /dev/null || { $(ROOT) apt-get update -qq && $(ROOT) apt-get install -y -qq $(PACKAGES); break; }
 	done
-	if ! $(MANGLE_PYTHON) -c 'import aiosmtpd, babel, docx, zxingcpp, PIL' 2> /dev/null; then
-	  python3 -m venv $(VENV) && $(VENV)/bin/pip install --quiet aiosmtpd==1.4.6 babel==2.19.0 python-docx==1.2.0 zxing-cpp==2.3.0 pillow==11.3.0
+	if ! $(MANGLE_PYTHON) -c 'import aiosmtpd, babel, docx, pyhanko, zxingcpp, PIL' 2> /dev/null; then
+	  python3 -m venv $(VENV) && $(VENV)/bin/pip install --quiet aiosmtpd==1.4.6 babel==2.19.0 pyHanko==0.38.0 python-docx==1.2.0 zxing-cpp==2.3.0 pillow==11.3.0
 	fi
 
 # Compares the pages of the corpus, or of the DOCX named in DOCX=, with those of an

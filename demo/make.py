@@ -743,6 +743,79 @@ def welcome():
     ])
 
 
+def licence(path):
+    """The berth licence: holder and harbour master sign; the holder initials the page of rules."""
+    d = docx.Document()
+    d.core_properties.author, d.core_properties.title = "Brackwater Quay", "Berth licence"
+    d.core_properties.created = d.core_properties.modified = dt.datetime(2026, 11, 2, 9, 0)
+    style = d.styles["Normal"]
+    style.font.name, style.font.size = "Arial", Pt(10.5)
+    style.paragraph_format.space_after = Pt(8)
+    s = d.sections[0]
+    s.page_width, s.page_height = Cm(21), Cm(29.7)
+    s.left_margin = s.right_margin = Cm(2.5)
+    s.top_margin, s.bottom_margin, s.header_distance, s.footer_distance = Cm(3.6), Cm(2.4), Cm(1.4), Cm(1.1)
+    letterhead(d, s, Cm(16), "Harbour office, 1 Slipway Row")
+    footer(d, s, Cm(16), "[: ref]", 8.5)
+
+    def heading(text, level):
+        for run in d.add_heading(text, level).runs:
+            run.font.name, run.font.size, run.font.color.rgb = "Arial", Pt(16 if level == 1 else 12), RGBColor(0x1E, 0x3A, 0x5F)
+
+    def rows(lines, widths):
+        table = d.add_table(rows=0, cols=len(widths))
+        table.autofit = False
+        cell_borders(table)
+        for line in lines:
+            for cell, text, w in zip(table.add_row().cells, line, widths):
+                cell.width = w
+                q = cell.paragraphs[0]
+                q.paragraph_format.space_before = q.paragraph_format.space_after = Pt(3)
+                q.add_run(text)
+
+    heading("Berth licence [: ref]", 1)
+    d.add_paragraph("between Brackwater Quay, 1 Slipway Row, and [: first name] [: last name], the holder.")
+    rows([
+        ("Berth", "[: berth]"),
+        ("Boat", "“[: boat name]”, [: type], [: loa as number \"0.0\"] m by [: beam as number \"0.0\"] m"),
+        ("Period", "1 January to 31 December 2027"),
+        ("Yearly fee", "[: yearly fee as money \"EUR\"]"),
+        ("[:keep row if deposit > 0]Deposit", "[: deposit as money \"EUR\"]"),
+    ], (Cm(5), Cm(11)))
+    d.add_paragraph().paragraph_format.space_after = Pt(2)
+    for text in [
+        "1. The holder may moor the boat named above at the berth named above, and no other.",
+        "2. The fee is due on 31 January. A berth whose fee is not paid by the end of March may be given to somebody else.",
+        "3. The boat is insured against damage to others for at least EUR 3,000,000. The holder shows the certificate on request.",
+        "4. The licence ends on the last day of the period. It is renewed if neither side ends it three months before.",
+    ]:
+        d.add_paragraph(text)
+    d.add_paragraph("[:signer holder tick optional] I would like to receive the harbour's newsletter.")
+    d.add_paragraph("Signed by both sides:")
+    rows([
+        ("The holder", "The harbour master"),
+        ("[:signer holder signature width 6cm]", "[:signer harbour master signature width 6cm]"),
+        ("[:signer holder name]", "[:signer harbour master name]"),
+        ("[:signer holder date]", "[:signer harbour master date]"),
+    ], (Cm(8), Cm(8)))
+    d.add_page_break()
+    heading("Rules of the harbour", 1)
+    for text in [
+        "Speed within the harbour is at most 3 knots.",
+        "Between 22:00 and 07:00 engines and generators stay off, but for arriving and leaving.",
+        "Nothing goes into the basin: waste, oil and grey water go to the station at the yard.",
+        "Lines, fenders and the cable to shore are the holder's, and in good order.",
+        "Work on the hull below the waterline is done at the yard, never at the berth.",
+        "Guests may stay aboard for seven nights in a month. Tell the harbour office who they are.",
+    ]:
+        d.add_paragraph(text, style="List Number")
+    d.add_paragraph("Person to call in an emergency: [:signer holder text \"Emergency contact\" width 8cm]")
+    d.add_paragraph("I have read these rules: [:signer holder initials]")
+    out = io.BytesIO()
+    d.save(out)
+    pack(path, out.getvalue())
+
+
 def rules(path):
     """The harbour's rules as a fixed PDF, printed by a browser: headings, a list, a table, tags."""
     html = HERE / "harbour-rules.html"
@@ -754,6 +827,7 @@ if __name__ == "__main__":
     season()
     prices()
     letter(HERE / "reminder.docx")
+    licence(HERE / "berth-licence.docx")
     cases()
     for n in (1, 2, 3):
         signature(HERE / "history" / f"signature-{n}.png", n)

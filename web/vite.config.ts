@@ -16,7 +16,7 @@ export default defineConfig({
     chunkSizeWarningLimit: 900,
     rolldownOptions: {
       // Public pages are read on telephones: they load the base alone.
-      input: ['index.html', 'form.html', 'shared.html'],
+      input: ['index.html', 'form.html', 'shared.html', 'sign.html'],
       output: {
         codeSplitting: {
           groups: [

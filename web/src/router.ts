@@ -69,6 +69,8 @@ export const router = createRouter({
       props: true,
       meta: { title: 'Run' },
     },
+    { path: '/signing', component: () => import('./screens/Signing.vue'), meta: { title: 'Signing' } },
+    { path: '/verify', component: () => import('./screens/Verify.vue'), meta: { title: 'Verify' } },
     {
       path: '/practice/mailbox/:number(\\d+)?',
       component: () => import('./screens/Mailbox.vue'),

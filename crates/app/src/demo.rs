@@ -4,9 +4,11 @@
 use std::collections::HashMap;
 
 use anyhow::{Context, Result};
-use mangle_core::channel::{Channel, ChannelSetup, EmailChannel};
+use mangle_core::channel::{Channel, ChannelSetup, EmailChannel, FolderChannel, Moment};
 use mangle_core::crm::{CrmQuery, ListPick, Picks};
 use mangle_core::dispatch::{Inclusion, Numbering, Pack, Part, PartContent, Setup};
+
+use mangle_core::signing::{SignerRole, SignerSetup, SigningSetup};
 
 use crate::crm::{connections, queries};
 use crate::forms::desk;
@@ -73,6 +75,41 @@ fn welcome(parts: &HashMap<&str, PartContent>) -> Option<Pack> {
     })
 }
 
+/// The file of the berth licence.
+const LICENCE: &str = "berth-licence.docx";
+
+/// How berth licences are signed and sent: the holder first, then the harbour master; the signed
+/// licence then goes to the office's folder.
+fn licences() -> Setup {
+    let person = |name: &str, email: &str, language: &str| SignerSetup {
+        name: name.to_owned(),
+        email: email.to_owned(),
+        language: language.to_owned(),
+        phone: String::new(),
+    };
+    let role =
+        |role: &str, step: u32, people: Vec<SignerSetup>| SignerRole { role: role.to_owned(), step, condition: String::new(), people };
+    let signing = SigningSetup {
+        on: true,
+        roles: vec![
+            role("holder", 1, vec![person("[: first name] [: last name]", "[: e-mail]", "[: language]")]),
+            role("harbour master", 2, vec![person("Ida Kelling", "ida@brackwater-quay.example", "en-GB")]),
+        ],
+        reminders: vec![3, 7],
+        ends_after: Some(30),
+        hand_on: true,
+        ..SigningSetup::default()
+    };
+    let folder = FolderChannel { folder: "Harbour office".to_owned(), path: "Licences".to_owned(), ..FolderChannel::default() };
+    Setup {
+        filter: "since >= 2025-01-01 and left is blank".to_owned(),
+        name: "Berth licence [: ref]".to_owned(),
+        signing,
+        channels: vec![ChannelSetup { moment: Moment::AfterSigning, ..ChannelSetup::new(Channel::Folder(folder)) }],
+        ..Setup::default()
+    }
+}
+
 /// Brings files in; the sheet `Holders` and the letter become the dispatch *Balance
 /// reminders*, with the berth list *Berth list*; the refit cases and the quote become
 /// *Refit quotes*, the parts of the welcome pack become the pack and the dispatch *Welcome packs*.
@@ -87,6 +124,7 @@ pub async fn demo(app: &App, files: &[(&str, &[u8])]) -> Result<()> {
     app.store.with(move |c| settings::write(c, &office)).await?;
     let (mut letter, mut holders, mut quote, mut cases, mut list) = (None, None, None, None, None);
     let mut parts: HashMap<&str, PartContent> = HashMap::new();
+    let mut licence_file = None;
     for (name, bytes) in files {
         if name.ends_with(".form.json") {
             let form = serde_json::from_slice(bytes).with_context(|| format!("{name} is not a form"))?;
@@ -96,6 +134,10 @@ pub async fn demo(app: &App, files: &[(&str, &[u8])]) -> Result<()> {
         let file = Upload { name: (*name).to_owned(), bytes: bytes.to_vec() };
         if name.ends_with(".pdf") {
             parts.insert(name, packs::keep_file(app, file).await?.content);
+            continue;
+        }
+        if *name == LICENCE {
+            licence_file = Some(file);
             continue;
         }
         if name.ends_with(".docx") {
@@ -116,6 +158,10 @@ pub async fn demo(app: &App, files: &[(&str, &[u8])]) -> Result<()> {
     }
     let pack = match welcome(&parts) {
         Some(pack) => Some(packs::add(app, NewPack { name: "Welcome pack".to_owned(), pack }).await?.info.id),
+        None => None,
+    };
+    let licence = match licence_file {
+        Some(file) => Some(templates::keep(app, None, file).await?),
         None => None,
     };
     let setup = Setup {
@@ -173,6 +219,9 @@ pub async fn demo(app: &App, files: &[(&str, &[u8])]) -> Result<()> {
             }
             if pack.is_some() {
                 dispatches::add(c, "Welcome packs", pack, holders, &welcomes, &clock::stamp())?;
+            }
+            if licence.is_some() {
+                dispatches::add(c, "Berth licences", licence, holders, &licences(), &clock::stamp())?;
             }
             if list.is_some() {
                 dispatches::add(c, "Berth list", list, holders, &berths, &clock::stamp())?;

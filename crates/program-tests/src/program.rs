@@ -57,7 +57,20 @@ pub fn docx(at: &Path, text: &str) -> Result<()> {
 fn more(arguments: &[&str]) -> &'static [&'static str] {
     match arguments.first() {
         Some(&"serve") => &["--public-listen", "127.0.0.1:0"],
-        Some(&"demo") => &["--port", "0", "--practice-port", "0", "--crm-port", "0", "--printer-port", "0", "--timestamp-port", "0", "--public-port", "0"],
+        Some(&"demo") => &[
+            "--port",
+            "0",
+            "--practice-port",
+            "0",
+            "--crm-port",
+            "0",
+            "--printer-port",
+            "0",
+            "--timestamp-port",
+            "0",
+            "--public-port",
+            "0",
+        ],
         _ => &[],
     }
 }

@@ -24,6 +24,7 @@ const names = computed(() => [
   'office.name',
   'dispatch.name',
   'document.link',
+  'signer.name',
 ])
 
 async function setRich(on: boolean) {

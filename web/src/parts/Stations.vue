@@ -69,6 +69,15 @@ const stations = computed<Station[]>(() => {
       mono: true,
     },
     {
+      key: 'signing',
+      name: 'Signing',
+      state: setup.signing.on ? count(setup.signing.roles.length, 'role') : 'Off',
+      tone: obstacles('signing') ? 'open' : setup.signing.on ? 'done' : '',
+      line: setup.signing.on
+        ? setup.signing.roles.map((role) => role.role).join(', then ')
+        : 'Documents are not signed',
+    },
+    {
       key: 'channels',
       name: 'Channels',
       state: used.length ? String(used.length) : 'None',

@@ -10,6 +10,7 @@ const places = [
   { name: 'Templates', to: '/templates', under: ['/templates', '/clauses'] },
   { name: 'Dispatches', to: '/dispatches', under: ['/dispatches'] },
   { name: 'Runs', to: '/runs', under: ['/runs'] },
+  { name: 'Signing', to: '/signing', under: ['/signing', '/verify'] },
 ]
 const route = useRoute()
 const runs = useRuns()

@@ -17,6 +17,7 @@ import PreflightStation from './stations/Preflight.vue'
 import RecordsStation from './stations/Records.vue'
 import OutputStation from './stations/Output.vue'
 import RunStation from './stations/Run.vue'
+import SigningStation from './stations/Signing.vue'
 import TriggerStation from './stations/Trigger.vue'
 import TemplateStation from './stations/Template.vue'
 import MappingStation from './stations/Mapping.vue'
@@ -145,6 +146,7 @@ useEventListener(window, 'keydown', (event: KeyboardEvent) => {
         />
         <MappingStation v-else-if="at === 'mapping'" :bench="bench" :change="b.change" :page="b.page.value" />
         <OutputStation v-else-if="at === 'output'" :bench="bench" :change="b.change" :page="b.page.value" />
+        <SigningStation v-else-if="at === 'signing'" :bench="bench" :change="b.change" />
         <ChannelsStation
           v-else-if="at === 'channels'"
           :bench="bench"

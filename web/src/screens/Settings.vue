@@ -10,6 +10,7 @@ import FormLine from '../parts/FormLine.vue'
 import Group from '../parts/Group.vue'
 import MailServer from '../parts/MailServer.vue'
 import PrinterList from '../parts/PrinterList.vue'
+import SealKey from '../parts/SealKey.vue'
 import SenderList from '../parts/SenderList.vue'
 import WebHooks from '../parts/WebHooks.vue'
 
@@ -109,6 +110,15 @@ async function save() {
             <el-input v-model="settings.picture_hosts" />
           </FormLine>
         </Group>
+        <Group :level="2" title="Signing">
+          <FormLine
+            class="wide"
+            label="Timestamp authority"
+            about="Confirms when a document was sealed. An address that speaks RFC 3161, e.g. https://timestamps.example"
+          >
+            <el-input v-model="settings.timestamp_authority" class="code" />
+          </FormLine>
+        </Group>
         <Group :level="2" title="More senders">
           <SenderList v-model="settings.senders" />
         </Group>
@@ -119,6 +129,7 @@ async function save() {
         <input type="submit" class="unseen" tabindex="-1" value="Save settings" aria-hidden="true" />
       </form>
       <MailServer :person="settings.person_email" />
+      <SealKey />
       <WebHooks />
       <FontList />
       <BucketList />

@@ -4,10 +4,26 @@ import 'pdfjs-dist/web/pdf_viewer.css'
 import { getDocument, GlobalWorkerOptions } from 'pdfjs-dist'
 import worker from 'pdfjs-dist/build/pdf.worker.min.mjs?url'
 import { EventBus, PDFLinkService, PDFViewer } from 'pdfjs-dist/web/pdf_viewer.mjs'
-import { onBeforeUnmount, onMounted, ref } from 'vue'
+import { onBeforeUnmount, onMounted, ref, watch } from 'vue'
+
+/** A place on a page that is to be filled in, in points from the page's top left. */
+interface Mark {
+  number: number
+  page: number
+  left: number
+  top: number
+  width: number
+  height: number
+  label: string
+  done: boolean
+}
 
 /** The pages of a PDF, at first as wide as the screen, up to a size that reads well. */
-const props = defineProps<{ address: string; name: string }>()
+const props = withDefaults(defineProps<{ address: string; name: string; fields?: Mark[]; at?: number }>(), {
+  fields: () => [],
+  at: undefined,
+})
+const emit = defineEmits<{ field: [number: number] }>()
 GlobalWorkerOptions.workerSrc = worker
 
 const container = ref<HTMLDivElement>()
@@ -35,6 +51,40 @@ function whole() {
   scale = 'page-width'
   fit()
 }
+
+/** Lays the places to fill in over the pages that are drawn. */
+function lay() {
+  const of = (page: number) => props.fields.filter((field) => field.page === page)
+  for (let index = 0; index < count.value; index++) {
+    const view = viewer?.getPageView(index)
+    if (!view?.div || !view.pdfPage) continue
+    view.div.querySelectorAll('.mark').forEach((old: Element) => old.remove())
+    const [x0, y0, x1, y1] = view.pdfPage.view as [number, number, number, number]
+    for (const field of of(index)) {
+      const mark = document.createElement('button')
+      mark.type = 'button'
+      mark.className = ['mark', field.done && 'done', field.number === props.at && 'here'].filter(Boolean).join(' ')
+      mark.textContent = field.label
+      const place = { left: field.left / (x1 - x0), top: field.top / (y1 - y0), width: field.width / (x1 - x0), height: field.height / (y1 - y0) }
+      for (const [side, share] of Object.entries(place)) mark.style.setProperty(side, `${share * 100}%`)
+      mark.addEventListener('click', () => emit('field', field.number))
+      view.div.append(mark)
+    }
+  }
+}
+watch(() => [props.fields, props.at], lay)
+watch(
+  () => props.at,
+  (number) => {
+    const field = props.fields.find((one) => one.number === number)
+    const view = field && viewer?.getPageView(field.page)
+    const box = container.value
+    if (!field || !view?.div || !box || !view.pdfPage) return
+    const [, y0, , y1] = view.pdfPage.view as [number, number, number, number]
+    const top = view.div.offsetTop + (field.top / (y1 - y0)) * view.div.clientHeight
+    box.scrollTo({ top: top - box.clientHeight / 2 })
+  },
+)
 
 async function load() {
   problem.value = ''
@@ -66,6 +116,7 @@ onMounted(() => {
   })
   linkService.setViewer(viewer)
   eventBus.on('pagesinit', fit)
+  eventBus.on('pagerendered', lay)
   eventBus.on('pagechanging', (told: { pageNumber: number }) => (page.value = told.pageNumber))
   window.addEventListener('resize', fit)
   void load()

@@ -432,3 +432,103 @@ pub fn signer_fields<'a>(placeholders: impl Iterator<Item = &'a Placeholder>) ->
     };
     placeholders.filter(|own| !own.again).filter_map(field).collect()
 }
+
+#[cfg(test)]
+mod tests {
+    use std::sync::Arc;
+
+    use jiff::civil::DateTime;
+
+    use super::*;
+    use crate::language::Ties;
+    use crate::records::{Column, ColumnType, Record, Schema};
+    use crate::value::Value;
+
+    fn role(role: &str, step: u32, people: &[(&str, &str)]) -> SignerRole {
+        let people =
+            people.iter().map(|(name, email)| SignerSetup { name: (*name).into(), email: (*email).into(), ..SignerSetup::default() });
+        SignerRole { role: role.into(), step, condition: String::new(), people: people.collect() }
+    }
+
+    fn licence() -> SigningSetup {
+        let roles = vec![role("holder", 1, &[("[: name]", "[: mail]")]), role("harbour master", 2, &[("Ida Kelling", "ida@quay.example")])];
+        SigningSetup { on: true, roles, ..SigningSetup::default() }
+    }
+
+    fn rendered(setup: &SigningSetup, name: &str, mail: &str) -> Result<RoundPlan, String> {
+        let columns = ["Name", "Mail"].map(|name| Column::new(name, ColumnType::Text)).to_vec();
+        let cell = |text: &str| if text.is_empty() { Value::Blank } else { Value::text(text) };
+        let record = Record::new(Arc::new(Schema::new(columns).expect("a schema")), vec![cell(name), cell(mail)], 3);
+        let mut context = Context::new(Locale::english(), DateTime::constant(2026, 11, 23, 9, 0, 0, 0));
+        context.dispatch = "Berth licences".into();
+        let (ties, plan) = (Ties::default(), SigningPlan::of(setup).expect("it is on"));
+        assert_eq!(plan.problems, []);
+        plan.render(&Scope::new(&record, &ties, &context)).map_err(|(field, fault)| format!("{field}: {fault}"))
+    }
+
+    #[test]
+    fn a_record_names_its_signers_and_what_they_are_told() {
+        let round = rendered(&licence(), "Maren Vos", "maren@quay.example").expect("rendered");
+        let names: Vec<(&str, u32, &str)> =
+            round.roles.iter().map(|(role, step, people)| (role.as_str(), *step, people[0].name.as_str())).collect();
+        assert_eq!(names, [("holder", 1, "Maren Vos"), ("harbour master", 2, "Ida Kelling")]);
+        assert_eq!((round.roles[0].2[0].language.as_str(), round.decline, round.hand_on), ("en-GB", true, false));
+        let told = round.messages.invitation.to("Maren Vos", "holder", "https://quay.example/s/abc");
+        assert_eq!(told.subject, "Please sign: Berth licences");
+        assert!(told.text.starts_with("Dear Maren Vos,") && told.text.contains("\nhttps://quay.example/s/abc\n"), "{}", told.text);
+        // A message without the link gets it, and a name can't bring HTML along.
+        let mut own = licence();
+        own.invitation =
+            MessageText { subject: String::new(), body: String::new(), html: "<p>Dear [: signer.name], please sign.</p>".into() };
+        let told = rendered(&own, "Maren <b>Vos</b>", "maren@quay.example").expect("rendered").messages.invitation.to(
+            "M <b>V</b>",
+            "holder",
+            "https://q.example/s/1",
+        );
+        assert!(
+            told.html.as_deref().is_some_and(|html| html.contains("M &lt;b&gt;V&lt;/b&gt;") && html.contains("https://q.example/s/1")),
+            "{told:?}"
+        );
+    }
+
+    #[test]
+    fn what_keeps_a_record_from_being_signed_is_told_with_the_role() {
+        let wrong = |setup: &SigningSetup, name: &str, mail: &str| rendered(setup, name, mail).expect_err("refused");
+        assert_eq!(wrong(&licence(), "Maren", ""), "e-mail: “holder” has no e-mail address. Enter one, or leave the record out.");
+        assert!(wrong(&licence(), "Maren", "maren@").starts_with("e-mail: holder: “maren@” is not an e-mail address"));
+        let same = wrong(&licence(), "Maren", "IDA@quay.example");
+        assert!(same.starts_with("e-mail: “harbour master” and “holder” have the same address"), "{same}");
+        let mut none = licence();
+        none.roles.iter_mut().for_each(|role| role.condition = "name = \"nobody\"".into());
+        assert!(wrong(&none, "Maren", "maren@quay.example").contains("nobody signs this record"));
+        let mut coded = licence();
+        coded.passcode = "abc".into();
+        assert!(wrong(&coded, "Maren", "maren@quay.example").contains("4 to 64 characters"));
+    }
+
+    #[test]
+    fn roles_and_fields_belong_together() {
+        let texts = ["[:signer Holder signature]", "[:signer guarantor choice \"Monthly; Yearly\"]", "[: name]"];
+        let placeholders: Vec<Placeholder> = texts.iter().flat_map(|text| TextTemplate::new(text).placeholders().to_vec()).collect();
+        let fields = signer_fields(placeholders.iter());
+        assert_eq!(fields.len(), 2);
+        let told: Vec<String> =
+            SigningPlan::of(&licence()).expect("on").obstacles(&fields).into_iter().map(|own| own.code.into_owned()).collect();
+        assert_eq!(told, ["role-without-field", "field-without-role"]);
+    }
+
+    #[test]
+    fn a_set_up_that_can_not_work_is_told_before_any_record() {
+        let codes = |setup: SigningSetup| -> Vec<String> {
+            SigningPlan::of(&setup).expect("on").problems.into_iter().map(|own| own.code.into_owned()).collect()
+        };
+        assert!(SigningPlan::of(&SigningSetup::default()).is_none());
+        assert_eq!(codes(SigningSetup { on: true, ..SigningSetup::default() }), ["no-signer"]);
+        let mut twice = licence();
+        twice.roles[1].role = "HOLDER".into();
+        twice.roles[0].people.clear();
+        twice.reminders = vec![0];
+        twice.ends_after = Some(400);
+        assert_eq!(codes(twice), ["nobody", "second-role", "days", "days"]);
+    }
+}

@@ -10,6 +10,7 @@ mod packs;
 mod pages;
 mod pdf;
 mod poppler;
+mod seal;
 mod templates;
 
 use std::io::{Cursor, Read, Write};

@@ -53,6 +53,7 @@ const WELCOME: &[(&str, &[u8])] = &[
     ("welcome-metered.docx", include_bytes!("../../../../demo/welcome-metered.docx")),
     ("welcome-flat.docx", include_bytes!("../../../../demo/welcome-flat.docx")),
     ("welcome-liveaboard.docx", include_bytes!("../../../../demo/welcome-liveaboard.docx")),
+    ("berth-licence.docx", include_bytes!("../../../../demo/berth-licence.docx")),
     ("harbour-rules.pdf", include_bytes!("../../../../demo/harbour-rules.pdf")),
 ];
 const BERTHS: &[u8] = include_bytes!("../../../../demo/berth-list.docx");

@@ -48,7 +48,7 @@ async fn pages() -> Json<Vec<HelpPage>> {
     static PAGES: OnceLock<Vec<HelpPage>> = OnceLock::new();
     let read = || {
         let mut names: Vec<_> = Guide::iter().collect();
-        names.sort();
+        names.sort_by_key(|name| name.split('-').next().and_then(|number| number.parse::<u32>().ok()));
         names.iter().filter_map(|name| Some(page(name, &String::from_utf8(Guide::get(name)?.data.into_owned()).ok()?))).collect()
     };
     Json(PAGES.get_or_init(read).clone())
@@ -105,7 +105,7 @@ mod tests {
         let all = pages().await.0;
         assert_eq!(
             all.iter().map(|p| p.key.as_str()).collect::<Vec<_>>(),
-            ["first-letter", "placeholders", "sheets", "forms", "crm", "runs", "channels", "triggers", "packs"]
+            ["first-letter", "placeholders", "sheets", "forms", "crm", "runs", "channels", "triggers", "packs", "signing"]
         );
         let mut pictures = 0;
         for page in &all {

@@ -21,6 +21,7 @@ mod resources;
 mod runs;
 mod shared;
 mod sheet_columns;
+mod signing;
 mod sources;
 mod templates;
 mod triggers;

@@ -59,6 +59,7 @@ function says(one: ChannelSetup) {
     'at-once': 'at once',
     'after-release': 'after release',
     'at-time': `at ${one.time.trim() || 'a time'}`,
+    'after-signing': 'after signing',
   }[one.moment]
   const most = one.per_hour ? `, at most ${one.per_hour} an hour` : ''
   return one.condition.trim() ? `${when}, if ${one.condition.trim()}${most}` : `every record, ${when}${most}`
@@ -109,7 +110,8 @@ const planned = (at: number) => props.page?.deliveries.find((one) => one.channel
             >
               <el-radio value="at-once">At once</el-radio
               ><el-radio value="after-release">After release</el-radio
-              ><el-radio value="at-time">At a time</el-radio>
+              ><el-radio value="at-time">At a time</el-radio
+              ><el-radio value="after-signing" :disabled="!bench.setup.signing.on">After signing</el-radio>
             </el-radio-group>
           </FormLine>
           <FormLine

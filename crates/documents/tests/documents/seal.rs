@@ -1,0 +1,123 @@
+//! Marks, attestations and seals of PDFs, as far as they need no timestamp authority.
+
+use jiff::civil::DateTime;
+use lopdf::{Document, Object};
+use mangle_documents::layout::{FontSet, PdfWish};
+use mangle_documents::pdf::close;
+use mangle_documents::seal::{
+    Attestation, Look, Mark, Person, SealFault, SealKey, SealText, Step, TimestampFault, attest, attestation, look, mark, seal, verify,
+};
+
+const NOW: DateTime = DateTime::constant(2026, 11, 23, 9, 42, 0, 0);
+
+fn rules() -> Vec<u8> {
+    std::fs::read("../../demo/harbour-rules.pdf").expect("the demo world")
+}
+
+fn own(name: &str, page: usize) -> Mark {
+    let size = (170.0, 51.0);
+    let appearance = look(Look::Typed("Maren Vos"), "Signed by Maren Vos", size, FontSet::shipped()).expect("drawn");
+    Mark {
+        page,
+        left: 90.0,
+        top: 400.0,
+        width: size.0,
+        height: size.1,
+        name: name.into(),
+        label: "signature of Maren Vos (holder)".into(),
+        value: "Maren Vos".into(),
+        appearance,
+    }
+}
+
+fn tool(program: &str, arguments: &[&str], pdf: &[u8]) -> String {
+    let folder = tempfile::tempdir().expect("a folder");
+    let path = folder.path().join("x.pdf");
+    std::fs::write(&path, pdf).expect("written");
+    let mut all: Vec<&str> = arguments.to_vec();
+    all.push(path.to_str().expect("a path"));
+    if program == "pdftotext" {
+        all.push("-");
+    }
+    let out = std::process::Command::new(program).args(&all).output().expect(program);
+    format!("{}{}", String::from_utf8_lossy(&out.stdout), String::from_utf8_lossy(&out.stderr))
+}
+
+#[test]
+fn marks_are_added_at_the_end_and_what_was_there_stays_byte_for_byte() {
+    let before = rules();
+    let once = mark(&before, &[own("holder 1", 0)]).expect("marked");
+    let twice = mark(&once, &[own("master 1", 0)]).expect("marked again");
+    assert!(once.starts_with(&before) && twice.starts_with(&once));
+    assert!(once.len() - before.len() < 16_000, "{} bytes for a mark", once.len() - before.len());
+    let text = tool("pdftotext", &["-layout"], &twice);
+    assert!(text.matches("Signed by Maren Vos").count() == 2 && text.contains("Harbour"), "{text}");
+    let checked = tool("qpdf", &["--check"], &twice);
+    assert!(checked.contains("No syntax or stream encoding errors"), "{checked}");
+    // Each is a field of the form, read-only, with a tag that names it.
+    let document = Document::load_mem(&twice).expect("read");
+    let is_field =
+        |object: &Object| object.as_dict().is_ok_and(|d| d.get(b"FT").is_ok() && d.get(b"Ff").and_then(Object::as_i64).ok() == Some(1));
+    let fields = document.objects.values().filter(|object| is_field(object)).count();
+    let tags = document
+        .objects
+        .values()
+        .filter_map(|o| o.as_dict().ok())
+        .filter(|d| d.get(b"S").and_then(Object::as_name).is_ok_and(|s| s == b"Form"));
+    assert_eq!((fields, tags.count()), (2, 2));
+    assert_eq!(mark(&before, &[own("x", 9)]), Err(SealFault::NoPage(10)));
+    assert_eq!(mark(&close(&before, "secret").expect("closed"), &[own("x", 0)]), Err(SealFault::Closed));
+    assert!(matches!(mark(b"%PDF-1.7 nothing", &[]), Err(SealFault::Unreadable(_))));
+}
+
+#[test]
+fn every_kind_of_mark_is_as_large_as_its_place() {
+    let png = {
+        let mut out = std::io::Cursor::new(Vec::new());
+        image::RgbaImage::new(40, 10).write_to(&mut out, image::ImageFormat::Png).expect("a picture");
+        out.into_inner()
+    };
+    let looks =
+        [Look::Drawn(&png), Look::Typed("A very long name that is wider than the place for it"), Look::Text("\"#panic(1)\\"), Look::Tick];
+    for own in looks {
+        let pdf = look(own, "Signed by X on 2026-11-23 09:42 UTC", (60.0, 40.0), FontSet::shipped()).expect("drawn");
+        let said = tool("pdfinfo", &[], &pdf);
+        assert!(said.contains("Pages:           1") && said.contains("60 x 40 pts"), "{own:?}: {said}");
+    }
+}
+
+#[test]
+fn an_attestation_is_tagged_and_no_seal_is_made_without_a_timestamp() {
+    let person = Person { name: "Maren Vos".into(), role: "holder".into(), lines: vec![("Signed".into(), "2026-11-23".into())] };
+    let step = Step { at: "2026-11-23 09:42 UTC".into(), who: "Maren Vos".into(), what: "signed".into() };
+    let wish = PdfWish { title: "Licence", moment: NOW, standard: None, password: None };
+    let words = ["Attestation", "Signers", "Events", "The end."];
+    let known = [("Document".to_owned(), "ab".repeat(32))];
+    let pages = attestation("Licence", &words, &known, &[person], &vec![step; 80], wish, FontSet::shipped()).expect("typeset");
+    let before = mark(&rules(), &[own("holder 1", 0)]).expect("marked");
+    let with = attest(&before, Attestation { pages: &pages, record: b"{\"revisions\":[]}", at: "D:20261123094200Z" }).expect("added");
+    assert!(with.starts_with(&before));
+    let pages_of = |pdf: &[u8]| Document::load_mem(pdf).expect("read").get_pages().len();
+    assert_eq!(pages_of(&with), pages_of(&before) + pages_of(&pages));
+    assert!(tool("pdftotext", &[], &with).contains("Attestation"));
+    assert!(tool("qpdf", &["--check"], &with).contains("No syntax or stream encoding errors"));
+    assert!(tool("pdfinfo", &[], &with).contains("Tagged:          yes"));
+
+    assert_eq!(verify(&rules()).ours, false);
+    let unsealed = verify(&with);
+    assert!(unsealed.ours && unsealed.change.is_some() && unsealed.sealed.is_none());
+    let key = SealKey::create("Brackwater Quay", 1_790_000_000).expect("a key");
+    assert_eq!(key.subject(), "CN=Brackwater Quay,O=Brackwater Quay");
+    let again = SealKey::of(key.private().to_vec(), key.chain().to_vec()).expect("kept");
+    assert_eq!(again.subject(), key.subject());
+    let other = SealKey::create("Other", 1_790_000_000).expect("a key");
+    assert!(SealKey::of(key.private().to_vec(), other.chain().to_vec()).is_err(), "the certificate of another key");
+    assert!(SealKey::from_pkcs12(b"no file", "x").is_err());
+    let text = SealText { name: "Brackwater Quay", reason: "Sealed by Mangle", at: "D:20261123094200Z" };
+    let away = seal(&with, &key, text, &mut |_| Err(TimestampFault::Away("it can't be reached".into())));
+    assert_eq!(away, Err(SealFault::Timestamp(TimestampFault::Away("it can't be reached".into()))));
+    // What is answered must be a timestamp of what was asked.
+    for answer in [&b""[..], b"\x30\x03\x02\x01\x00", b"\x30\x05\x30\x03\x02\x01\x02"] {
+        assert!(matches!(seal(&with, &key, text, &mut |_| Ok(answer.to_vec())), Err(SealFault::Timestamp(_))));
+    }
+}
