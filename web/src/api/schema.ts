@@ -1276,6 +1276,159 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/rounds": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Signing rounds, those that changed last first. */
+        get: operations["get_rounds"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/rounds/countersign": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Signs several rounds whose turn is the office's, with one signature. */
+        post: operations["post_rounds_countersign"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/rounds/remind": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Reminds the signers of several rounds. */
+        post: operations["post_rounds_remind"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/rounds/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A signing round with what happened in it. */
+        get: operations["get_rounds__id_"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/rounds/{id}/correct": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Corrects a signer's address and sends a new link; the old one opens nothing any more. */
+        post: operations["post_rounds__id__correct"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/rounds/{id}/document": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The document of a round: sealed, or with what was signed so far. */
+        get: operations["get_rounds__id__document"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/rounds/{id}/remind": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Reminds everyone whose turn it is. */
+        post: operations["post_rounds__id__remind"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/rounds/{id}/seal": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Tries to seal a round's document again at once. */
+        post: operations["post_rounds__id__seal"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/rounds/{id}/withdraw": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Withdraws a round: nobody can sign any more. */
+        post: operations["post_rounds__id__withdraw"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/run-events": {
         parameters: {
             query?: never;
@@ -1474,6 +1627,24 @@ export interface paths {
         put?: never;
         /** Stops a run for good; what is made stays made, the rest is left out or withdrawn. */
         post: operations["post_runs__id__stop"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/seal-key": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The organisation's key for seals. */
+        get: operations["get_seal_key"];
+        /** Takes a key of one's own (PKCS#12) for seals from now on. */
+        put: operations["put_seal_key"];
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -1881,6 +2052,125 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/signer/{token}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What a signer's link leads to: whether it can be opened. */
+        get: operations["get_signer__token_"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/signer/{token}/decline": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Declines to sign. */
+        post: operations["post_signer__token__decline"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/signer/{token}/document": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The document, with what others have signed. */
+        get: operations["get_signer__token__document"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/signer/{token}/filled": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Keeps what a signer has filled in so far, to come back to. */
+        put: operations["put_signer__token__filled"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/signer/{token}/hand-on": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Has somebody else sign. */
+        post: operations["post_signer__token__hand_on"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/signer/{token}/open": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Opens a signer's link. */
+        post: operations["post_signer__token__open"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/signer/{token}/sign": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Signs. */
+        post: operations["post_signer__token__sign"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/sources": {
         parameters: {
             query?: never;
@@ -2094,6 +2384,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/verify": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Checks a PDF: whether Mangle sealed it, whether it was changed since, who signed. */
+        post: operations["post_verify"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/versions/{id}": {
         parameters: {
             query?: never;
@@ -2254,6 +2561,23 @@ export interface paths {
 export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
+        /** @description What became of something that was done with several rounds. */
+        Acted: {
+            /** @description With how many it was done. */
+            done: number;
+            /** @description With which not, and why. */
+            refused: [
+                number,
+                string
+            ][];
+        };
+        /** @description A signer's address put right. */
+        AddressCorrection: {
+            /** @description The address; the same one sends a new link. */
+            email: string;
+            /** @description Whose. */
+            place: components["schemas"]["SignerSeat"];
+        };
         /** @description What a newer file changes. */
         AgainView: {
             /** @description The first of them, cell by cell. */
@@ -2752,6 +3076,14 @@ export interface components {
             /** @description The column. */
             column: string;
         };
+        /** @description One signature for several rounds. */
+        Countersigning: {
+            initials?: components["schemas"]["SignatureInput"] | null;
+            /** @description The rounds' numbers. */
+            rounds: number[];
+            /** @description The signature. */
+            signature: components["schemas"]["SignatureInput"];
+        };
         /** @description Which ways through a template the records take. */
         CoverageView: {
             /** @description How many of them can't be filled. */
@@ -2853,6 +3185,13 @@ export interface components {
             /** @description The expression. */
             text: string;
         };
+        /** @description Why a signer declines. */
+        Declining: {
+            /** @description What opening the page gave. */
+            key: string;
+            /** @description The reason. */
+            reason: string;
+        };
         /** @description A delivery in a list. */
         DeliveryInfo: {
             /** @description How often it was tried. */
@@ -2892,7 +3231,7 @@ export interface components {
             recipient: string;
             /** @description Whether it can be withdrawn now, delivered or not. */
             revocable?: boolean;
-            /** @description blocked (it waits for a person's release), scheduled (it waits for its moment), to send, sending, delivered, failed, uncertain, withdrawn or skipped. */
+            /** @description blocked (it waits for a person's release), scheduled (it waits for its moment), signing (it waits for signatures), to send, sending, delivered, failed, uncertain, withdrawn or skipped. */
             state: string;
         };
         /** @description Something that is wrong, or that a person should know. */
@@ -3167,6 +3506,22 @@ export interface components {
              * @description The file; several where several are taken.
              */
             file: string;
+        };
+        /** @description A part of a sealed file. */
+        FilePart: {
+            /** @description What it is. */
+            what: string;
+            /** @description Whether it is unchanged. */
+            whole: boolean;
+        };
+        /** @description What was filled in so far, to come back to. */
+        FilledIn: {
+            /** @description What opening the page gave. */
+            key: string;
+            /** @description Texts by the numbers of fields. */
+            values: {
+                [key: string]: string;
+            };
         };
         /** @description A time that a trigger had something to start. */
         Firing: {
@@ -3495,6 +3850,15 @@ export interface components {
             /** @description Its number. */
             number: number;
         };
+        /** @description Who signs instead. */
+        HandingOn: {
+            /** @description The e-mail address. */
+            email: string;
+            /** @description What opening the page gave. */
+            key: string;
+            /** @description The name. */
+            name: string;
+        };
         /** @description A page of the guide. */
         HelpPage: {
             /** @description Its content as HTML. */
@@ -3634,6 +3998,15 @@ export interface components {
             /** @description The row's number. */
             row: number;
         };
+        /** @description The organisation's key. */
+        KeyInfo: {
+            /** @description Whether it was brought; otherwise Mangle has made it. */
+            own: boolean;
+            /** @description Whose it is, as its certificate says. */
+            subject: string;
+            /** @description Until when its certificate is valid (UTC). */
+            until: string;
+        };
         /** @description How the document of a record differs from the one that was made of it last. */
         LastDocument: {
             /** @description When it was made. */
@@ -3680,6 +4053,26 @@ export interface components {
              * @default []
              */
             gone: number[];
+        };
+        /** @description An event of a chain. */
+        Link: {
+            /** @description When, in UTC: `2026-11-23T09:42:00`. */
+            at: string;
+            /** @description The digest of the event before, in hexadecimal digits; of the first that of nothing. */
+            before: string;
+            /** @description The digest of this one. */
+            digest: string;
+            /**
+             * Format: int64
+             * @description Its place, from 1.
+             */
+            number: number;
+            /** @description What happened. */
+            what: string;
+            /** @description Who or what did it. */
+            who: string;
+            /** @description What belongs to it. */
+            with: Record<string, never>;
         };
         /** @description The settings of the share link channel. */
         LinkChannel: {
@@ -3911,7 +4304,7 @@ export interface components {
          * @description When a channel delivers.
          * @enum {string}
          */
-        Moment: "at-once" | "after-release" | "at-time";
+        Moment: "at-once" | "after-release" | "at-time" | "after-signing";
         /** @description Rows that are moved. */
         MovedRows: {
             /** @description The row that they follow; at the top where there is none. */
@@ -4700,6 +5093,116 @@ export interface components {
             /** @description The whole placeholder, from `[:` to `]`. */
             text: string;
         };
+        /** @description A round with what happened in it. */
+        RoundDetail: components["schemas"]["RoundInfo"] & {
+            /** @description What happened, each event with the digest of the one before. */
+            events: components["schemas"]["Link"][];
+        };
+        /** @description A field that a signer fills in, in points from the top left of its page. */
+        RoundField: {
+            /**
+             * Format: double
+             * @description Height.
+             */
+            height: number;
+            /** @description signature, initials, name, date, text, tick or choice. */
+            kind: string;
+            /** @description What is asked for; blank where its kind says it. */
+            label: string;
+            /**
+             * Format: double
+             * @description From the left edge.
+             */
+            left: number;
+            /** @description Its number, from 1. */
+            number: number;
+            /** @description Whether it may stay empty. */
+            optional: boolean;
+            /** @description What can be chosen. */
+            options: string[];
+            /** @description The page, from 0. */
+            page: number;
+            /** @description The signer role. */
+            role: string;
+            /**
+             * Format: double
+             * @description From the top edge.
+             */
+            top: number;
+            /**
+             * Format: double
+             * @description Width.
+             */
+            width: number;
+        };
+        /** @description A round in a list. */
+        RoundInfo: {
+            /** @description When it began, in UTC. */
+            begun: string;
+            /** @description When it last changed, in UTC. */
+            changed: string;
+            /** @description The dispatch's name. */
+            dispatch: string;
+            /** @description When it ends by itself, in UTC; none for never. */
+            ends?: string | null;
+            /**
+             * Format: int64
+             * @description Its number.
+             */
+            id: number;
+            /**
+             * Format: int64
+             * @description The item.
+             */
+            item: number;
+            /**
+             * Format: int64
+             * @description The run.
+             */
+            run: number;
+            /** @description Why it is not sealed yet; blank where it is, or need not be. */
+            seal_error: string;
+            /** @description Its signers, in their order. */
+            signers: components["schemas"]["RoundSigner"][];
+            /**
+             * @description open, completed, declined, withdrawn or expired; completed rounds that are not sealed yet
+             *     are sealing.
+             */
+            state: string;
+            /** @description What the document is called. */
+            title: string;
+            /**
+             * Format: int64
+             * @description For how many days those whose turn it is have had it.
+             */
+            waiting_days: number;
+        };
+        /** @description A signer of a round. */
+        RoundSigner: {
+            /** @description The e-mail address. */
+            email: string;
+            /** @description When the signer was invited, in UTC; blank before that. */
+            invited: string;
+            /** @description The name. */
+            name: string;
+            /** @description Whether the office can sign in this place: the address is one of its own. */
+            ours: boolean;
+            /** @description The place: the role's and the person's numbers. */
+            place: components["schemas"]["SignerSeat"];
+            /** @description How often the signer was reminded. */
+            reminded: number;
+            /** @description The signer role. */
+            role: string;
+            /** @description How far. */
+            state: components["schemas"]["SignerState"];
+            /**
+             * Format: int32
+             * @description The step.
+             */
+            step: number;
+            /** @description What went wrong with the last message to the signer; blank for nothing. */
+            trouble: string;
+        };
         /** @description Changes to rows, made at once. */
         RowEdits: {
             /** @description Rows that are added. */
@@ -4796,6 +5299,8 @@ export interface components {
             sending: number;
             /** @description Whether its documents are delivered at all, or only stored. */
             sends: boolean;
+            /** @description Items that wait for signatures. */
+            signing: number;
             /** @description When it was started. */
             started: string;
             /** @description running, paused, stopped or done. */
@@ -4852,6 +5357,11 @@ export interface components {
          * @enum {string}
          */
         Security: "none" | "starttls" | "tls";
+        /** @description Rounds that are chosen together. */
+        Selected: {
+            /** @description Their numbers. */
+            rounds: number[];
+        };
         /** @description Whom messages may come from, beside the office itself. */
         Sender: {
             /** @description The address. */
@@ -4927,6 +5437,11 @@ export interface components {
              *     Blank in what a run keeps from before there was one: UTC.
              */
             time_zone: string;
+            /**
+             * @description Where the moments of seals are confirmed: the address of a timestamp authority (RFC 3161);
+             *     blank for none.
+             */
+            timestamp_authority: string;
         };
         /** @description The settings, with what tells whether they were changed elsewhere. */
         SettingsBody: components["schemas"]["Settings"] & {
@@ -4973,6 +5488,8 @@ export interface components {
             rules: components["schemas"]["TemplateRule"][];
             /** @description The name of the running document that each PDF is added to, with placeholders; blank for none. */
             running: string;
+            /** @description Who signs the documents, and how. */
+            signing: components["schemas"]["SigningSetup"];
             /** @description Template name → column name, for names that do not tie themselves. */
             ties: {
                 [key: string]: string;
@@ -5108,6 +5625,233 @@ export interface components {
          * @enum {string}
          */
         SignIn: "none" | "password" | "token";
+        /** @description A signature with all that belongs to it. */
+        SignInput: {
+            /** @description Whether the signer agrees to sign electronically. */
+            consent: boolean;
+            initials?: components["schemas"]["SignatureInput"] | null;
+            /** @description What opening the page gave. */
+            key: string;
+            signature?: components["schemas"]["SignatureInput"] | null;
+            /** @description Names, texts, choices and ticks (`yes`) by the numbers of fields. */
+            values?: {
+                [key: string]: string;
+            };
+        };
+        /** @description A signature or initials. */
+        SignatureInput: {
+            /** @description The picture (PNG, JPEG, WebP or GIF) in base64; blank where it was typed. */
+            picture?: string;
+            /** @description The text that was typed; blank where it is a picture. */
+            typed?: string;
+        };
+        /** @description What became of a signature. */
+        Signed: {
+            /** @description Whether everyone has signed. */
+            completed: boolean;
+        };
+        /** @description A field to fill in. */
+        SignerField: components["schemas"]["RoundField"];
+        /** @description A document that is to be signed, for one signer. */
+        SignerNow: {
+            /** @description What the signer agrees to before signing; blank where the usual wording counts. */
+            consent: string;
+            /** @description Whether the signer has agreed. */
+            consented: boolean;
+            /** @description Whether the signer can decline. */
+            decline: boolean;
+            /** @description Until when it can be signed, in UTC; none where there is no end. */
+            ends?: string | null;
+            /** @description The fields to fill in. */
+            fields: components["schemas"]["SignerField"][];
+            /** @description What was filled in so far. */
+            filled: Record<string, never>;
+            /** @description Whether somebody else may sign instead. */
+            hand_on: boolean;
+            /** @description What all else is asked for with; good for twelve hours. */
+            key: string;
+            /** @description The signer's language, a BCP 47 tag. */
+            language: string;
+            /** @description The signer's name. */
+            name: string;
+            /** @description Who signs before, beside and after. */
+            others: components["schemas"]["SignerOther"][];
+            /** @description The signer role. */
+            role: string;
+            /** @description Whether the signer has signed. */
+            signed: boolean;
+            /** @description What the document is called. */
+            title: string;
+        };
+        /** @description What opens a signer's link. */
+        SignerOpening: {
+            /** @description The passcode, where there is one. */
+            passcode?: string;
+        };
+        /** @description Another signer, as the one at hand sees them. */
+        SignerOther: {
+            /** @description The name. */
+            name: string;
+            /** @description The signer role. */
+            role: string;
+            /** @description Whether the role is signed. */
+            signed: boolean;
+            /**
+             * Format: int32
+             * @description The step.
+             */
+            step: number;
+            /** @description Whether it is the signer at hand. */
+            you: boolean;
+        };
+        /** @description What a signer's link leads to. */
+        SignerPage: {
+            /** @description The signer's language, a BCP 47 tag. */
+            language: string;
+            /** @description Whom the document comes from. */
+            office: string;
+            /** @description Why it can't be opened, a word for programs; blank where it can. */
+            reason: string;
+            /** @description Whether it can be opened, and how. */
+            state: components["schemas"]["SignerPageState"];
+        };
+        /**
+         * @description Whether a signer's link can be opened.
+         * @enum {string}
+         */
+        SignerPageState: "open" | "passcode" | "closed";
+        /** @description A signer role of a dispatch. */
+        SignerRole: {
+            /**
+             * @description The condition on which it signs; blank for every record.
+             * @default
+             */
+            condition: string;
+            /**
+             * @description Who signs: any one of these.
+             * @default []
+             */
+            people: components["schemas"]["SignerSetup"][];
+            /**
+             * @description Its name, as the template's signature fields have it.
+             * @default
+             */
+            role: string;
+            /**
+             * Format: int32
+             * @description Its step: those of a step sign in any order, those of the next after them.
+             * @default 0
+             */
+            step: number;
+        };
+        /** @description A person of a seat. */
+        SignerSeat: {
+            /** @description The person of it. */
+            person: number;
+            /** @description The seat. */
+            seat: number;
+        };
+        /** @description Somebody who signs, with placeholders. */
+        SignerSetup: {
+            /**
+             * @description The e-mail address.
+             * @default
+             */
+            email: string;
+            /**
+             * @description The language, a BCP 47 tag; blank for that of the document.
+             * @default
+             */
+            language: string;
+            /**
+             * @description The name.
+             * @default
+             */
+            name: string;
+            /**
+             * @description The telephone number; blank where it is not known.
+             * @default
+             */
+            phone: string;
+        };
+        /**
+         * @description How far a signer is.
+         * @enum {string}
+         */
+        SignerState: "waiting" | "invited" | "opened" | "signed" | "not-needed" | "declined";
+        /** @description What a dispatch says about signing. */
+        SigningSetup: {
+            /**
+             * @description The message with the signed document, to everyone who signed; blank for the usual one.
+             * @default {
+             *       "subject": "",
+             *       "body": "",
+             *       "html": ""
+             *     }
+             */
+            completion: components["schemas"]["MessageText"];
+            /**
+             * @description What signers agree to, by language (BCP 47); the usual wording for others.
+             * @default {}
+             */
+            consent: {
+                [key: string]: string;
+            };
+            /**
+             * Format: int32
+             * @description After how many days a round ends that not everyone has signed; none for never.
+             * @default null
+             */
+            ends_after: number | null;
+            /**
+             * @description Whether signers may have somebody else sign.
+             * @default false
+             */
+            hand_on: boolean;
+            /**
+             * @description The message that invites a signer; blank for the usual one.
+             * @default {
+             *       "subject": "",
+             *       "body": "",
+             *       "html": ""
+             *     }
+             */
+            invitation: components["schemas"]["MessageText"];
+            /**
+             * @description Whether signers can't decline on the page.
+             * @default false
+             */
+            no_declining: boolean;
+            /**
+             * @description Whether documents are signed at all.
+             * @default false
+             */
+            on: boolean;
+            /**
+             * @description What has to be entered to open the document, with placeholders; blank for nothing.
+             * @default
+             */
+            passcode: string;
+            /**
+             * @description The message that reminds a signer; blank for the usual one.
+             * @default {
+             *       "subject": "",
+             *       "body": "",
+             *       "html": ""
+             *     }
+             */
+            reminder: components["schemas"]["MessageText"];
+            /**
+             * @description After how many days without a signature a signer is reminded; none for never.
+             * @default []
+             */
+            reminders: number[];
+            /**
+             * @description The signer roles.
+             * @default []
+             */
+            roles: components["schemas"]["SignerRole"][];
+        };
         /** @description A source in the list. */
         Source: {
             /** @description When it was brought in. */
@@ -5205,7 +5949,7 @@ export interface components {
          * @description A step of a dispatch, where something of its set-up is mended.
          * @enum {string}
          */
-        Station: "template" | "records" | "mapping" | "output" | "channels";
+        Station: "template" | "records" | "mapping" | "output" | "signing" | "channels";
         /** @description What was undone or made anew. */
         Step: {
             /** @description What it was called; nothing where there was nothing to do. */
@@ -5598,6 +6342,29 @@ export interface components {
             /** @description As it is shown; blank where nothing stands. */
             text: string;
         };
+        /** @description What a file is worth, as people read it. */
+        VerifiedFile: {
+            /** @description What was changed; blank where nothing was. */
+            change: string;
+            /** @description What happened in its round: when, who, what. */
+            events: string[][];
+            /** @description The digest (SHA-256) of the seal's certificate. */
+            fingerprint: string;
+            /** @description The states of the file, and whether it has each still. */
+            revisions: components["schemas"]["FilePart"][];
+            /** @description When it was sealed, in UTC. */
+            sealed_at: string;
+            /** @description Whose seal it is. */
+            sealed_by: string;
+            /** @description The signers: name, role, address, when. */
+            signers: string[][];
+            /** @description valid, changed, or not-ours. */
+            state: string;
+            /** @description Who gave the timestamp. */
+            timestamp_by: string;
+            /** @description What the document is called. */
+            title: string;
+        };
         /** @description A version of a template. */
         Version: {
             /** @description Who brought it in. */
@@ -5672,6 +6439,11 @@ export interface components {
          * @enum {string}
          */
         Weekday: "monday" | "tuesday" | "wednesday" | "thursday" | "friday" | "saturday" | "sunday";
+        /** @description Why a round is withdrawn. */
+        Withdrawal: {
+            /** @description The reason; blank for none. */
+            reason?: string;
+        };
     };
     responses: never;
     parameters: never;
@@ -8535,6 +9307,304 @@ export interface operations {
             };
         };
     };
+    get_rounds: {
+        parameters: {
+            query?: {
+                run?: number;
+                state?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RoundInfo"][];
+                };
+            };
+        };
+    };
+    post_rounds_countersign: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Countersigning"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Acted"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    post_rounds_remind: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Selected"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Acted"];
+                };
+            };
+        };
+    };
+    get_rounds__id_: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RoundDetail"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    post_rounds__id__correct: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AddressCorrection"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RoundDetail"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    get_rounds__id__document: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/pdf": number[];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    post_rounds__id__remind: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RoundDetail"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    post_rounds__id__seal: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RoundDetail"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    post_rounds__id__withdraw: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Withdrawal"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RoundDetail"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     get_run_events: {
         parameters: {
             query?: never;
@@ -8853,6 +9923,58 @@ export interface operations {
                 };
             };
             409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    get_seal_key: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["KeyInfo"];
+                };
+            };
+        };
+    };
+    put_seal_key: {
+        parameters: {
+            query?: {
+                password?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": components["schemas"]["FileForm"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["KeyInfo"];
+                };
+            };
+            422: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -9833,6 +10955,314 @@ export interface operations {
             };
         };
     };
+    get_signer__token_: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                token: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SignerPage"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    post_signer__token__decline: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                token: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Declining"];
+            };
+        };
+        responses: {
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    get_signer__token__document: {
+        parameters: {
+            query: {
+                key: string;
+                save?: boolean;
+            };
+            header?: never;
+            path: {
+                token: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/pdf": number[];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    put_signer__token__filled: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                token: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FilledIn"];
+            };
+        };
+        responses: {
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    post_signer__token__hand_on: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                token: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["HandingOn"];
+            };
+        };
+        responses: {
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    post_signer__token__open: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                token: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SignerOpening"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SignerNow"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    post_signer__token__sign: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                token: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SignInput"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Signed"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     get_sources: {
         parameters: {
             query?: never;
@@ -10355,6 +11785,37 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["TemplateDetail"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    post_verify: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": components["schemas"]["FileForm"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["VerifiedFile"];
                 };
             };
             422: {

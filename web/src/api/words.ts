@@ -29,7 +29,11 @@ export const moment = (stamp: string | null | undefined) => `${shortDay(stamp)},
 /** A number with its thousands apart. */
 export const grouped = (number: number) => number.toLocaleString('en-GB')
 
-const STATES: Record<string, string> = { made: 'Stored', blocked: 'On hold', signing: 'Waiting for signatures' }
+const STATES: Record<string, string> = {
+  made: 'Stored',
+  blocked: 'On hold',
+  signing: 'Waiting for signatures',
+}
 /** A state of a run or of one of its items. */
 export const stateWord = (state: string) =>
   STATES[state] ?? `${state.charAt(0).toUpperCase()}${state.slice(1)}`

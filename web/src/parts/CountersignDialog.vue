@@ -42,13 +42,22 @@ async function sign() {
         <p class="bar">
           <el-button :disabled="at === 0" aria-label="Previous document" @click="at--">‹</el-button>
           <b>{{ now?.title }}</b> <span class="quiet">{{ at + 1 }} of {{ rounds.length }}</span>
-          <el-button :disabled="at + 1 >= rounds.length" aria-label="Next document" @click="at++">›</el-button>
+          <el-button :disabled="at + 1 >= rounds.length" aria-label="Next document" @click="at++"
+            >›</el-button
+          >
         </p>
-        <iframe v-if="now" :key="now.id" :src="`/api/rounds/${now.id}/document#toolbar=0`" :title="now.title" />
+        <iframe
+          v-if="now"
+          :key="now.id"
+          :src="`/api/rounds/${now.id}/document#toolbar=0`"
+          :title="now.title"
+        />
       </div>
       <div class="own countersign">
         <SignatureInput id="own" v-model="signature" label="Your signature" :start="name" :words="words" />
-        <p class="quiet">It is placed on all {{ count(rounds.length, 'document') }}. I agree to sign electronically.</p>
+        <p class="quiet">
+          It is placed on all {{ count(rounds.length, 'document') }}. I agree to sign electronically.
+        </p>
         <el-button
           type="primary"
           :loading="busy"
@@ -93,7 +102,10 @@ iframe {
 }
 .countersign :deep(.hand) {
   width: 100%;
-  font: italic 22px/1.3 'Liberation Serif', 'Times New Roman', serif;
+  font:
+    italic 22px/1.3 'Liberation Serif',
+    'Times New Roman',
+    serif;
 }
 .countersign :deep(.pad) {
   width: 100%;

@@ -43,7 +43,10 @@ async function withdraw() {
   }
   if (!(await confirmed(asked))) return
   const body = { reason: '' }
-  took(await attempt(() => ask(api.POST('/api/rounds/{id}/withdraw', { params: params(), body }))), 'Withdrawn')
+  took(
+    await attempt(() => ask(api.POST('/api/rounds/{id}/withdraw', { params: params(), body }))),
+    'Withdrawn',
+  )
 }
 
 function begin(signer: Schemas['RoundSigner']) {
@@ -102,9 +105,11 @@ const detailOf = (link: Schemas['Link']) => {
         <span
           ><b>{{ one.name }}</b> <span class="quiet">{{ one.role }}, step {{ one.step }}</span></span
         >
-        <span class="say" :class="one.state === 'signed' ? 'right' : one.state === 'declined' ? 'wrong' : 'att'">{{
-          WORDS[one.state]
-        }}</span>
+        <span
+          class="say"
+          :class="one.state === 'signed' ? 'right' : one.state === 'declined' ? 'wrong' : 'att'"
+          >{{ WORDS[one.state] }}</span
+        >
       </p>
       <p class="text">{{ one.email }}</p>
       <p v-if="one.trouble" class="problem">{{ one.trouble }}</p>

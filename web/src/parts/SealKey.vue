@@ -21,7 +21,13 @@ async function bring(files: File[]) {
   body.append('file', file)
   const params = { query: { password: password.value } }
   const got = await attempt(() =>
-    ask(api.PUT('/api/seal-key', { params, body: body as never, bodySerializer: (own: unknown) => own as FormData })),
+    ask(
+      api.PUT('/api/seal-key', {
+        params,
+        body: body as never,
+        bodySerializer: (own: unknown) => own as FormData,
+      }),
+    ),
   )
   busy.value = false
   if (!got) return

@@ -12,6 +12,7 @@ import MailServer from '../parts/MailServer.vue'
 import PrinterList from '../parts/PrinterList.vue'
 import SealKey from '../parts/SealKey.vue'
 import SenderList from '../parts/SenderList.vue'
+import TimestampAuthority from '../parts/TimestampAuthority.vue'
 import WebHooks from '../parts/WebHooks.vue'
 
 const settings = ref<Schemas['SettingsBody']>()
@@ -111,13 +112,7 @@ async function save() {
           </FormLine>
         </Group>
         <Group :level="2" title="Signing">
-          <FormLine
-            class="wide"
-            label="Timestamp authority"
-            about="Confirms when a document was sealed. An address that speaks RFC 3161, e.g. https://timestamps.example"
-          >
-            <el-input v-model="settings.timestamp_authority" class="code" />
-          </FormLine>
+          <TimestampAuthority v-model="settings.timestamp_authority" />
         </Group>
         <Group :level="2" title="More senders">
           <SenderList v-model="settings.senders" />

@@ -85,8 +85,9 @@ const WORDS = {
         </template>
         <template v-if="found.revisions.length">
           <h3>Parts of the file</h3>
-          <p v-for="[what, whole] in found.revisions" :key="what">
-            {{ what }} <span class="say" :class="whole ? 'right' : 'wrong'">{{ whole ? 'unchanged' : 'changed' }}</span>
+          <p v-for="{ what, whole } in found.revisions" :key="what">
+            {{ what }}
+            <span class="say" :class="whole ? 'right' : 'wrong'">{{ whole ? 'unchanged' : 'changed' }}</span>
           </p>
         </template>
         <template v-if="found.events.length">

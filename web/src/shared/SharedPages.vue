@@ -63,9 +63,16 @@ function lay() {
     for (const field of of(index)) {
       const mark = document.createElement('button')
       mark.type = 'button'
-      mark.className = ['mark', field.done && 'done', field.number === props.at && 'here'].filter(Boolean).join(' ')
+      mark.className = ['mark', field.done && 'done', field.number === props.at && 'here']
+        .filter(Boolean)
+        .join(' ')
       mark.textContent = field.label
-      const place = { left: field.left / (x1 - x0), top: field.top / (y1 - y0), width: field.width / (x1 - x0), height: field.height / (y1 - y0) }
+      const place = {
+        left: field.left / (x1 - x0),
+        top: field.top / (y1 - y0),
+        width: field.width / (x1 - x0),
+        height: field.height / (y1 - y0),
+      }
       for (const [side, share] of Object.entries(place)) mark.style.setProperty(side, `${share * 100}%`)
       mark.addEventListener('click', () => emit('field', field.number))
       view.div.append(mark)

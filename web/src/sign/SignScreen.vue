@@ -95,7 +95,8 @@ function filled(field: Field) {
   return !!values[field.number]?.trim()
 }
 const empty = computed(() => now.value?.fields.filter((field) => !field.optional && !filled(field)) ?? [])
-const nameOf = (field: Field) => field.label || words.value.kinds[field.kind as keyof typeof words.value.kinds]
+const nameOf = (field: Field) =>
+  field.label || words.value.kinds[field.kind as keyof typeof words.value.kinds]
 /** Those that are filled in one by one: a signature serves for all of its kind. */
 const listed = computed(
   () => now.value?.fields.filter((field) => !['signature', 'initials', 'date'].includes(field.kind)) ?? [],
@@ -135,7 +136,10 @@ let timer = 0
 function keep() {
   window.clearTimeout(timer)
   timer = window.setTimeout(() => {
-    const body = { key: now.value?.key ?? '', values: Object.fromEntries(Object.entries(values).filter(([, text]) => text)) }
+    const body = {
+      key: now.value?.key ?? '',
+      values: Object.fromEntries(Object.entries(values).filter(([, text]) => text)),
+    }
     void api.PUT('/api/signer/{token}/filled', { params, body }).catch(() => undefined)
   }, 600)
 }
@@ -180,8 +184,12 @@ async function leave() {
   const key = now.value?.key ?? ''
   const got =
     dialog.value === 'decline'
-      ? await api.POST('/api/signer/{token}/decline', { params, body: { key, reason: reason.value } }).catch(() => undefined)
-      : await api.POST('/api/signer/{token}/hand-on', { params, body: { key, ...other } }).catch(() => undefined)
+      ? await api
+          .POST('/api/signer/{token}/decline', { params, body: { key, reason: reason.value } })
+          .catch(() => undefined)
+      : await api
+          .POST('/api/signer/{token}/hand-on', { params, body: { key, ...other } })
+          .catch(() => undefined)
   busy.value = false
   if (!got?.response.ok) {
     problem.value = said(got?.error)
@@ -194,7 +202,11 @@ async function leave() {
 const address = (save: boolean) =>
   `/api/signer/${props.token}/document?key=${now.value?.key ?? ''}${save ? '&save=true' : ''}`
 const day = (utc: string) =>
-  new Date(`${utc}Z`).toLocaleDateString(now.value?.language, { day: 'numeric', month: 'long', year: 'numeric' })
+  new Date(`${utc}Z`).toLocaleDateString(now.value?.language, {
+    day: 'numeric',
+    month: 'long',
+    year: 'numeric',
+  })
 </script>
 
 <template>
@@ -256,16 +268,23 @@ const day = (utc: string) =>
                   type="checkbox"
                   :checked="values[field.number] === 'yes'"
                   @focus="at = field.number"
-                  @change="((values[field.number] = ($event.target as HTMLInputElement).checked ? 'yes' : ''), keep())"
+                  @change="
+                    ((values[field.number] = ($event.target as HTMLInputElement).checked ? 'yes' : ''),
+                    keep())
+                  "
                 />
                 <span
                   >{{ nameOf(field) }}
-                  <small>{{ words.page(field.page + 1) }}{{ field.optional ? `, ${words.optional}` : '' }}</small></span
+                  <small
+                    >{{ words.page(field.page + 1) }}{{ field.optional ? `, ${words.optional}` : '' }}</small
+                  ></span
                 >
               </label>
               <label v-else>
                 {{ nameOf(field) }}
-                <small>{{ words.page(field.page + 1) }}{{ field.optional ? `, ${words.optional}` : '' }}</small>
+                <small
+                  >{{ words.page(field.page + 1) }}{{ field.optional ? `, ${words.optional}` : '' }}</small
+                >
                 <select
                   v-if="field.kind === 'choice'"
                   :id="`field-${field.number}`"
@@ -291,7 +310,9 @@ const day = (utc: string) =>
           <p v-if="problem && !dialog" class="wrong" role="alert">{{ problem }}</p>
           <div class="acts">
             <button v-if="empty.length" type="button" @click="next">{{ words.next }}</button>
-            <button id="sign" class="press main" :disabled="busy">{{ busy ? words.signing : words.sign }}</button>
+            <button id="sign" class="press main" :disabled="busy">
+              {{ busy ? words.signing : words.sign }}
+            </button>
           </div>
           <div class="acts more">
             <button v-if="now.decline" type="button" @click="dialog = 'decline'">{{ words.decline }}</button>
@@ -299,14 +320,18 @@ const day = (utc: string) =>
           </div>
           <fieldset v-if="dialog" class="aside">
             <legend>{{ dialog === 'decline' ? words.declineTitle : words.handOnTitle }}</legend>
-            <label v-if="dialog === 'decline'">{{ words.reason }} <input v-model="reason" maxlength="500" /></label>
+            <label v-if="dialog === 'decline'"
+              >{{ words.reason }} <input v-model="reason" maxlength="500"
+            /></label>
             <template v-else>
               <label>{{ words.name }} <input v-model="other.name" maxlength="200" /></label>
               <label>{{ words.email }} <input v-model="other.email" type="email" /></label>
             </template>
             <p v-if="problem" class="wrong" role="alert">{{ problem }}</p>
             <div class="acts">
-              <button type="button" @click="((dialog = undefined), (problem = ''))">{{ words.cancel }}</button>
+              <button type="button" @click="((dialog = undefined), (problem = ''))">
+                {{ words.cancel }}
+              </button>
               <button type="button" :disabled="busy" @click="leave">
                 {{ dialog === 'decline' ? words.decline : words.send }}
               </button>

@@ -31,7 +31,10 @@ watch(how, async (now) => {
   own.height = own.clientHeight * devicePixelRatio
   own.getContext('2d')?.scale(devicePixelRatio, devicePixelRatio)
   const fresh = new Pad(own, { penColor: '#1b2a4a' })
-  fresh.addEventListener('endStroke', () => (value.value = { typed: '', picture: own.toDataURL('image/png') }))
+  fresh.addEventListener(
+    'endStroke',
+    () => (value.value = { typed: '', picture: own.toDataURL('image/png') }),
+  )
   pad = fresh
 })
 

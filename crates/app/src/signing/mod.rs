@@ -17,7 +17,7 @@ pub use links::SignerLinks;
 pub use office::{Acted, RoundDetail, RoundInfo, RoundSigner, Selected, SignerState};
 pub use page::{FilledIn, SignInput, SignatureInput, Signed, SignerField, SignerNow, SignerOther, SignerPage, SignerPageState};
 pub(crate) use seal::work as seal_work;
-pub use seal::{KeyInfo, VerifiedFile, verified};
+pub use seal::{FilePart, KeyInfo, VerifiedFile, verified};
 
 use crate::jobs::state::{DeliveryEvent, DeliveryState};
 use crate::store::deliveries::{self, NewDelivery};

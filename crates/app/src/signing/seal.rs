@@ -64,7 +64,17 @@ pub struct VerifiedFile {
     /// What happened in its round: when, who, what.
     pub events: Vec<[String; 3]>,
     /// The states of the file, and whether it has each still.
-    pub revisions: Vec<(String, bool)>,
+    pub revisions: Vec<FilePart>,
+}
+
+/// A part of a sealed file.
+#[derive(Debug, Clone, Serialize, PartialEq)]
+#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
+pub struct FilePart {
+    /// What it is.
+    pub what: String,
+    /// Whether it is unchanged.
+    pub whole: bool,
 }
 
 /// Checks a file that may be a sealed document, from the file alone.
@@ -96,7 +106,7 @@ pub fn verified(bytes: &[u8]) -> VerifiedFile {
         title: text(&record["title"]),
         signers: signers.map(|own| [text(&own["name"]), text(&own["role"]), text(&own["address"]), text(&own["signed"])]).collect(),
         events: chain.0.iter().map(|link| [link.at.clone(), link.who.clone(), link.what.clone()]).collect(),
-        revisions: verdict.revisions.into_iter().map(|own| (own.what, own.whole)).collect(),
+        revisions: verdict.revisions.into_iter().map(|own| FilePart { what: own.what, whole: own.whole }).collect(),
     }
 }
 

@@ -81,7 +81,7 @@ pub enum SeatState {
 
 /// A person of a seat.
 #[derive(Debug, Clone, Copy, Default, PartialEq, Eq, Hash, Serialize, Deserialize)]
-#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
+#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema), schema(as = SignerSeat))]
 pub struct Place {
     /// The seat.
     pub seat: usize,

@@ -8,6 +8,8 @@ use mangle_documents::seal::{
     Attestation, Look, Mark, Person, SealFault, SealKey, SealText, Step, TimestampFault, attest, attestation, look, mark, seal, verify,
 };
 
+use super::poppler::run;
+
 const NOW: DateTime = DateTime::constant(2026, 11, 23, 9, 42, 0, 0);
 
 fn rules() -> Vec<u8> {
@@ -30,19 +32,6 @@ fn own(name: &str, page: usize) -> Mark {
     }
 }
 
-fn tool(program: &str, arguments: &[&str], pdf: &[u8]) -> String {
-    let folder = tempfile::tempdir().expect("a folder");
-    let path = folder.path().join("x.pdf");
-    std::fs::write(&path, pdf).expect("written");
-    let mut all: Vec<&str> = arguments.to_vec();
-    all.push(path.to_str().expect("a path"));
-    if program == "pdftotext" {
-        all.push("-");
-    }
-    let out = std::process::Command::new(program).args(&all).output().expect(program);
-    format!("{}{}", String::from_utf8_lossy(&out.stdout), String::from_utf8_lossy(&out.stderr))
-}
-
 #[test]
 fn marks_are_added_at_the_end_and_what_was_there_stays_byte_for_byte() {
     let before = rules();
@@ -50,9 +39,9 @@ fn marks_are_added_at_the_end_and_what_was_there_stays_byte_for_byte() {
     let twice = mark(&once, &[own("master 1", 0)]).expect("marked again");
     assert!(once.starts_with(&before) && twice.starts_with(&once));
     assert!(once.len() - before.len() < 16_000, "{} bytes for a mark", once.len() - before.len());
-    let text = tool("pdftotext", &["-layout"], &twice);
+    let text = run("pdftotext", &["-layout", "FILE", "-"], &twice);
     assert!(text.matches("Signed by Maren Vos").count() == 2 && text.contains("Harbour"), "{text}");
-    let checked = tool("qpdf", &["--check"], &twice);
+    let checked = run("qpdf", &["--check", "FILE"], &twice);
     assert!(checked.contains("No syntax or stream encoding errors"), "{checked}");
     // Each is a field of the form, read-only, with a tag that names it.
     let document = Document::load_mem(&twice).expect("read");
@@ -81,7 +70,7 @@ fn every_kind_of_mark_is_as_large_as_its_place() {
         [Look::Drawn(&png), Look::Typed("A very long name that is wider than the place for it"), Look::Text("\"#panic(1)\\"), Look::Tick];
     for own in looks {
         let pdf = look(own, "Signed by X on 2026-11-23 09:42 UTC", (60.0, 40.0), FontSet::shipped()).expect("drawn");
-        let said = tool("pdfinfo", &[], &pdf);
+        let said = run("pdfinfo", &["FILE"], &pdf);
         assert!(said.contains("Pages:           1") && said.contains("60 x 40 pts"), "{own:?}: {said}");
     }
 }
@@ -99,9 +88,9 @@ fn an_attestation_is_tagged_and_no_seal_is_made_without_a_timestamp() {
     assert!(with.starts_with(&before));
     let pages_of = |pdf: &[u8]| Document::load_mem(pdf).expect("read").get_pages().len();
     assert_eq!(pages_of(&with), pages_of(&before) + pages_of(&pages));
-    assert!(tool("pdftotext", &[], &with).contains("Attestation"));
-    assert!(tool("qpdf", &["--check"], &with).contains("No syntax or stream encoding errors"));
-    assert!(tool("pdfinfo", &[], &with).contains("Tagged:          yes"));
+    assert!(run("pdftotext", &["FILE", "-"], &with).contains("Attestation"));
+    assert!(run("qpdf", &["--check", "FILE"], &with).contains("No syntax or stream encoding errors"));
+    assert!(run("pdfinfo", &["FILE"], &with).contains("Tagged:          yes"));
 
     assert_eq!(verify(&rules()).ours, false);
     let unsealed = verify(&with);

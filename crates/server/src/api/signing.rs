@@ -88,7 +88,7 @@ async fn remind_all(State(app): State<App>, Json(selected): Json<Selected>) -> A
 /// A signer's address put right.
 #[derive(Debug, Deserialize, utoipa::ToSchema)]
 #[serde(deny_unknown_fields)]
-struct Correction {
+struct AddressCorrection {
     /// Whose.
     place: Place,
     /// The address; the same one sends a new link.
@@ -96,8 +96,8 @@ struct Correction {
 }
 
 /// Corrects a signer's address and sends a new link; the old one opens nothing any more.
-#[utoipa::path(post, path = "/api/rounds/{id}/correct", tag = "signing", params(("id" = i64, Path)), request_body = Correction, responses((status = 200, body = RoundDetail), (status = 404, body = Problem), (status = 409, body = Problem), (status = 422, body = Problem)))]
-async fn correct(State(app): State<App>, Path(id): Path<i64>, Json(own): Json<Correction>) -> Answer<RoundDetail> {
+#[utoipa::path(post, path = "/api/rounds/{id}/correct", tag = "signing", params(("id" = i64, Path)), request_body = AddressCorrection, responses((status = 200, body = RoundDetail), (status = 404, body = Problem), (status = 409, body = Problem), (status = 422, body = Problem)))]
+async fn correct(State(app): State<App>, Path(id): Path<i64>, Json(own): Json<AddressCorrection>) -> Answer<RoundDetail> {
     Ok(Json(app.correct_signer(id, own.place, own.email).await?))
 }
 

@@ -31,7 +31,12 @@ function addRole() {
   const email = column('e-mail')
   set((s) => {
     const step = Math.max(0, ...s.roles.map((role) => role.step)) + 1
-    const person = { name: '', email: email && !s.roles.length ? `[: ${email}]` : '', language: '', phone: '' }
+    const person = {
+      name: '',
+      email: email && !s.roles.length ? `[: ${email}]` : '',
+      language: '',
+      phone: '',
+    }
     s.roles.push({ role: s.roles.length ? '' : 'holder', step, condition: '', people: [person] })
   })
 }
@@ -61,8 +66,8 @@ const written = (text: Schemas['MessageText']) => !!(text.subject || text.body |
 <template>
   <h2>Signing</h2>
   <p v-if="!signing.on">
-    Documents are not signed. Switch signing on to have them signed electronically before other channels deliver
-    them.
+    Documents are not signed. Switch signing on to have them signed electronically before other channels
+    deliver them.
   </p>
   <el-switch
     :model-value="signing.on"
@@ -143,7 +148,10 @@ const written = (text: Schemas['MessageText']) => !!(text.subject || text.body |
       fold
       :says="`reminders after ${signing.reminders.join(', ') || 'no'} days, ends ${signing.ends_after ? `after ${signing.ends_after} days` : 'never'}`"
     >
-      <FormLine label="Remind after days" about="Days after the invitation, e.g. 3, 7. Blank for no reminders.">
+      <FormLine
+        label="Remind after days"
+        about="Days after the invitation, e.g. 3, 7. Blank for no reminders."
+      >
         <el-input
           :model-value="signing.reminders.join(', ')"
           @change="(text: string) => set((s) => (s.reminders = days(text)))"
@@ -167,9 +175,7 @@ const written = (text: Schemas['MessageText']) => !!(text.subject || text.body |
         />
       </FormLine>
       <FormLine group label="Signers can">
-        <el-checkbox
-          :model-value="signing.hand_on"
-          @change="(on) => set((s) => (s.hand_on = on === true))"
+        <el-checkbox :model-value="signing.hand_on" @change="(on) => set((s) => (s.hand_on = on === true))"
           >Have somebody else sign</el-checkbox
         >
         <el-checkbox
@@ -187,8 +193,8 @@ const written = (text: Schemas['MessageText']) => !!(text.subject || text.body |
       :says="written(signing[key]) ? signing[key].subject : 'standard message'"
     >
       <p class="wide quiet">
-        Blank for the standard message. [: signer.name], [: signer.role] and [: signer.link] are filled in for each
-        signer.
+        Blank for the standard message. [: signer.name], [: signer.role] and [: signer.link] are filled in for
+        each signer.
       </p>
       <MessageText
         :bench="bench"
