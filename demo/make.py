@@ -790,7 +790,7 @@ def licence(path):
         "4. The licence ends on the last day of the period. It is renewed if neither side ends it three months before.",
     ]:
         d.add_paragraph(text)
-    d.add_paragraph("[:signer holder tick optional] I would like to receive the harbour's newsletter.")
+    d.add_paragraph("[:signer holder tick \"Newsletter\" optional] I would like to receive the harbour's newsletter.")
     d.add_paragraph("Signed by both sides:")
     rows([
         ("The holder", "The harbour master"),

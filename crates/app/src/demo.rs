@@ -102,7 +102,7 @@ fn licences() -> Setup {
     };
     let folder = FolderChannel { folder: "Harbour office".to_owned(), path: "Licences".to_owned(), ..FolderChannel::default() };
     Setup {
-        filter: "since >= 2025-01-01 and left is blank".to_owned(),
+        filter: "pontoon = \"A\" and left is blank and e-mail is not blank".to_owned(),
         name: "Berth licence [: ref]".to_owned(),
         signing,
         channels: vec![ChannelSetup { moment: Moment::AfterSigning, ..ChannelSetup::new(Channel::Folder(folder)) }],

@@ -151,7 +151,7 @@ const revision = computed(() => rounds.value?.find((one) => one.id === open.valu
                 <RouterLink :to="{ path: '/signing', query: { ...route.query, round: String(one.id) } }"
                   ><b>{{ one.title }}</b></RouterLink
                 >
-                <span class="quiet"> {{ one.dispatch }}</span>
+                <span class="quiet by">{{ one.dispatch }}</span>
               </td>
               <td><StateWord :state="one.state" /></td>
               <td>{{ far(one) }}</td>
@@ -220,6 +220,9 @@ aside {
   position: absolute;
   top: 4px;
   right: 6px;
+}
+.by {
+  margin-left: 8px;
 }
 tr.here {
   background: var(--sheet);

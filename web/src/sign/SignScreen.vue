@@ -240,7 +240,7 @@ const day = (utc: string) =>
             <h2>{{ words.consentTitle }}</h2>
             <label class="check">
               <input id="consent" v-model="consent" type="checkbox" :disabled="now.consented" />
-              <span>{{ now.consent || words.consent }}</span>
+              <span>{{ now.consent }}</span>
             </label>
           </section>
           <section>

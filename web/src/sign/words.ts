@@ -14,7 +14,6 @@ const en = {
   turn: 'now',
   later: 'later',
   consentTitle: 'Signing electronically',
-  consent: 'I agree to sign this document electronically.',
   fields: 'Fields',
   page: (page: number) => `Page ${page}`,
   kinds: {
@@ -86,7 +85,6 @@ const de: Words = {
   turn: 'jetzt',
   later: 'später',
   consentTitle: 'Elektronisch unterschreiben',
-  consent: 'Ich bin damit einverstanden, dieses Dokument elektronisch zu unterschreiben.',
   fields: 'Felder',
   page: (page) => `Seite ${page}`,
   kinds: {
@@ -154,7 +152,6 @@ const fr: Words = {
   turn: 'maintenant',
   later: 'plus tard',
   consentTitle: 'Signature électronique',
-  consent: 'J’accepte de signer ce document par voie électronique.',
   fields: 'Champs',
   page: (page) => `Page ${page}`,
   kinds: {
@@ -224,7 +221,6 @@ const nl: Words = {
   turn: 'nu',
   later: 'later',
   consentTitle: 'Elektronisch ondertekenen',
-  consent: 'Ik ga ermee akkoord dit document elektronisch te ondertekenen.',
   fields: 'Velden',
   page: (page) => `Pagina ${page}`,
   kinds: {

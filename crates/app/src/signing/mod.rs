@@ -240,18 +240,15 @@ pub fn fields_of(made: &mangle_documents::bound::Bound, filled: &mangle_document
     spots.sort_by(|a, b| (a.page, a.top, a.left).partial_cmp(&(b.page, b.top, b.left)).unwrap_or(std::cmp::Ordering::Equal));
     let placed = spots.into_iter().filter_map(|spot| Some((filled.signer(spot.number)?, spot)));
     let field = |(at, (place, spot)): (usize, (&mangle_documents::formats::SignerPlace, mangle_documents::layout::MarkedSpot))| {
-        let (label, options) = match &place.field {
-            Field::Text(label) => (label.clone(), Vec::new()),
-            Field::Choice(options) => {
-                (String::new(), options.split(';').map(|own| own.trim().to_owned()).filter(|own| !own.is_empty()).collect())
-            }
-            _ => (String::new(), Vec::new()),
+        let options = match &place.field {
+            Field::Choice(options) => options.split(';').map(|own| own.trim().to_owned()).filter(|own| !own.is_empty()).collect(),
+            _ => Vec::new(),
         };
         RoundField {
             number: at + 1,
             role: place.role.clone(),
             kind: place.field.word().to_owned(),
-            label,
+            label: place.label.clone(),
             options,
             optional: place.optional,
             page: spot.page,

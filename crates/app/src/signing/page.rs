@@ -13,7 +13,7 @@ use mangle_core::template::TextTemplate;
 use mangle_core::value::{EmailAddress, Locale};
 use mangle_documents::layout::FontSet;
 use mangle_documents::picture::signature_picture;
-use mangle_documents::seal::{Look, Mark, look, mark};
+use mangle_documents::seal::{Drawn, Look, Mark, looks, mark};
 use serde::{Deserialize, Serialize};
 use serde_json::{Value, json};
 
@@ -75,7 +75,7 @@ pub struct SignerNow {
     pub role: String,
     /// The signer's language, a BCP 47 tag.
     pub language: String,
-    /// What the signer agrees to before signing; blank where the usual wording counts.
+    /// What the signer agrees to before signing.
     pub consent: String,
     /// Whether the signer has agreed.
     pub consented: bool,
@@ -428,10 +428,21 @@ fn own_fields<'a>(link: &SignerLink, row: &'a RoundRow) -> impl Iterator<Item = 
     row.fields.iter().filter(move |field| role.as_ref() == Some(&mangle_core::language::Folded::new(&field.role)))
 }
 
-/// What a signer has agreed to, in words; blank for the usual wording.
+/// What a signer agrees to, in words.
 fn wording(row: &RoundRow, language: &str) -> String {
     let short = language.split('-').next().unwrap_or_default();
-    row.plan.consent.get(language).or_else(|| row.plan.consent.get(short)).cloned().unwrap_or_default()
+    let own = row.plan.consent.get(language).or_else(|| row.plan.consent.get(short));
+    own.map_or_else(|| consent(short), String::as_str).to_owned()
+}
+
+/// The usual wording of what signers agree to.
+fn consent(language: &str) -> &'static str {
+    match language {
+        "de" => "Ich bin damit einverstanden, dieses Dokument elektronisch zu unterschreiben.",
+        "fr" => "J’accepte de signer ce document par voie électronique.",
+        "nl" => "Ik ga ermee akkoord dit document elektronisch te ondertekenen.",
+        _ => "I agree to sign this document electronically.",
+    }
 }
 
 fn now(link: &SignerLink, row: &RoundRow, key: String) -> Outcome<SignerNow> {
@@ -501,49 +512,43 @@ fn marked(
     };
     let (signature, initials) = (drawn(&input.signature)?, drawn(&input.initials)?);
     let stamp = format!("Signed by {} on {} UTC", own.name, moment.strftime("%Y-%m-%d %H:%M"));
-    let appearance = |own: Look<'_>, line: &str, field: &RoundField| {
-        look(own, line, (field.width, field.height), fonts).map_err(|e| Error::new(ErrorKind::Internal, "mark", e.to_string()))
-    };
-    let mut marks = Vec::new();
+    /// What a field is to look like.
+    enum Seen {
+        Picture,
+        Typed,
+        Text,
+        Tick,
+    }
+    let mut marks: Vec<(Mark, Seen)> = Vec::new();
     for field in fields {
         let text = input.values.get(&field.number).map(|text| text.trim()).unwrap_or_default();
         if text.chars().count() > LONGEST {
             return Err(Error::unusable("too-long", format!("“{}” has more than {LONGEST} characters. Shorten it.", field.label)));
         }
         let text: String = text.chars().map(|c| if c.is_control() { ' ' } else { c }).collect();
-        let (value, drawn) = match field.kind.as_str() {
+        let (value, seen) = match field.kind.as_str() {
             "signature" | "initials" => {
                 let given = if field.kind == "signature" { &signature } else { &initials };
                 match given {
-                    Some((text, Some(png))) => (text.clone(), appearance(Look::Drawn(png), &stamp, field)?),
-                    Some((text, None)) => (text.clone(), appearance(Look::Typed(text), &stamp, field)?),
+                    Some((text, Some(_))) => (text.clone(), Seen::Picture),
+                    Some((text, None)) => (text.clone(), Seen::Typed),
                     None if field.optional => continue,
                     None => return Err(missing(field)),
                 }
             }
-            "date" => {
-                let text = date(&own.language, local);
-                let drawn = appearance(Look::Text(&text), "", field)?;
-                (text, drawn)
-            }
-            "name" => {
-                let text = if text.is_empty() { own.name.clone() } else { text };
-                let drawn = appearance(Look::Text(&text), "", field)?;
-                (text, drawn)
-            }
-            "tick" if text == "yes" => ("yes".to_owned(), appearance(Look::Tick, "", field)?),
+            "date" => (date(&own.language, local), Seen::Text),
+            "name" if text.is_empty() => (own.name.clone(), Seen::Text),
+            "name" => (text, Seen::Text),
+            "tick" if text == "yes" => (text, Seen::Tick),
             "choice" if !text.is_empty() && !field.options.contains(&text) => {
                 return Err(Error::unusable("choice", format!("“{text}” is not one of the options on page {}", field.page + 1)));
             }
-            "text" | "choice" if !text.is_empty() => {
-                let drawn = appearance(Look::Text(&text), "", field)?;
-                (text, drawn)
-            }
+            "text" | "choice" if !text.is_empty() => (text, Seen::Text),
             _ if field.optional => continue,
             _ => return Err(missing(field)),
         };
         let what = if field.label.is_empty() { field.kind.clone() } else { field.label.clone() };
-        marks.push(Mark {
+        let mark = Mark {
             page: field.page,
             left: field.left,
             top: field.top,
@@ -552,12 +557,30 @@ fn marked(
             name: format!("{role} {}", field.number),
             label: format!("{what} of {} ({role}): {value}", own.name),
             value,
-            appearance: drawn,
-        });
+        };
+        marks.push((mark, seen));
     }
     // An answer for a field of another role, or of none.
     if let Some(number) = input.values.keys().find(|number| !fields.iter().any(|field| field.number == **number)) {
         return Err(Error::unusable("no-field", format!("field {number} is not yours to fill in. Reload the page.")));
     }
-    mark(pdf, &marks).map_err(|e| Error::new(ErrorKind::Internal, "mark", e.to_string()))
+    let png = |mark: &Mark| {
+        let field = fields.iter().find(|field| mark.name == format!("{role} {}", field.number));
+        let given = if field.is_some_and(|field| field.kind == "initials") { &initials } else { &signature };
+        given.as_ref().and_then(|(_, png)| png.as_deref()).unwrap_or_default()
+    };
+    let drawn = marks.iter().map(|(mark, seen)| {
+        let (look, line) = match seen {
+            Seen::Picture => (Look::Drawn(png(mark)), stamp.as_str()),
+            Seen::Typed => (Look::Typed(&mark.value), stamp.as_str()),
+            Seen::Text => (Look::Text(&mark.value), ""),
+            Seen::Tick => (Look::Tick, ""),
+        };
+        Drawn { look, line, size: (mark.width, mark.height) }
+    });
+    let drawn: Vec<Drawn<'_>> = drawn.collect();
+    let failed = |e: mangle_documents::seal::SealFault| Error::new(ErrorKind::Internal, "mark", e.to_string());
+    let appearances = looks(&drawn, fonts).map_err(failed)?;
+    let marks: Vec<Mark> = marks.into_iter().map(|(mark, _)| mark).collect();
+    mark(pdf, &marks, &appearances).map_err(failed)
 }

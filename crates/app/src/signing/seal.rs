@@ -312,7 +312,7 @@ fn told_of(row: &RoundRow, chain: &Chain, office: &str, local: &dyn Fn(&str) -> 
             lines.push(pair("Invited", format!("{}, by e-mail with a link of their own", local(&invited.at))));
         }
         if let Some(consent) = find(&own.name, "consented") {
-            let wording = consent.with["wording"].as_str().filter(|text| !text.is_empty()).unwrap_or(CONSENT).to_owned();
+            let wording = consent.with["wording"].as_str().unwrap_or_default().to_owned();
             lines.push(pair("Consent", format!("{}: “{wording}”", local(&consent.at))));
         }
         if let Some(signed) = chain.0.iter().rfind(|link| link.what == "signed" && link.with["document"] == json!(digest)) {
@@ -334,6 +334,3 @@ fn told_of(row: &RoundRow, chain: &Chain, office: &str, local: &dyn Fn(&str) -> 
     };
     (known, people.collect(), chain.0.iter().map(step).collect())
 }
-
-/// The usual wording of what signers agree to, in English.
-const CONSENT: &str = "I agree to sign this document electronically.";

@@ -105,6 +105,7 @@ fn made(channels: &[&'static str]) -> MadeItem {
         token: String::new(),
     };
     MadeItem {
+        round: None,
         file_name: "Reminder".into(),
         documents: vec![document],
         deliveries: channels.iter().enumerate().map(delivery).collect(),

@@ -334,6 +334,8 @@ pub struct SignerField {
     pub role: Name,
     /// What the signer fills in.
     pub field: Field,
+    /// What it is called; blank where its kind says it.
+    pub label: String,
     /// The size asked for.
     pub sizes: Sizes,
     /// Whether it may stay empty.

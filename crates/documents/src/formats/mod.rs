@@ -204,6 +204,8 @@ pub struct SignerPlace {
     pub role: String,
     /// What is filled in.
     pub field: Field,
+    /// What it is called; blank where its kind says it.
+    pub label: String,
     /// Whether it may stay empty.
     pub optional: bool,
     /// Its size in points.

@@ -19,56 +19,67 @@ pub enum Look<'a> {
     Tick,
 }
 
-/// A mark of that size in points as a PDF of one page. A signature has a line below that says whose
-/// it is and when.
-pub fn look(own: Look<'_>, line: &str, (width, height): (f64, f64), fonts: &FontSet) -> Result<Vec<u8>, SealFault> {
-    let page = format!(
-        "#set page(width: {width}pt, height: {height}pt, margin: 0pt, fill: none)\n#set text(font: (\"Liberation Sans\", \"DejaVu Sans\", \"Noto Sans\"), size: 10pt, fallback: true)\n"
+/// A mark as it is to appear.
+#[derive(Debug, Clone, Copy)]
+pub struct Drawn<'a> {
+    /// What was filled in.
+    pub look: Look<'a>,
+    /// A line below it that says whose it is and when; blank for none.
+    pub line: &'a str,
+    /// Width and height in points.
+    pub size: (f64, f64),
+}
+
+/// Marks as a PDF with a page for each, as large as the mark.
+pub fn looks(all: &[Drawn<'_>], fonts: &FontSet) -> Result<Vec<u8>, SealFault> {
+    let mut out = String::from(
+        "#set text(font: (\"Liberation Sans\", \"DejaVu Sans\", \"Noto Sans\"), size: 10pt, fallback: true, bottom-edge: \"descender\")\n",
     );
-    // The line below takes its room where there is enough.
-    let below = if line.is_empty() || height < 34.0 { 0.0 } else { 7.0 };
-    let inner = height - below;
-    let body = match own {
-        Look::Drawn(_) => format!(
-            "#box(width: {width}pt, height: {inner}pt, image(\"/drawn.png\", width: {width}pt, height: {inner}pt, fit: \"contain\"))"
-        ),
-        Look::Typed(text) => {
-            let size = (inner * 0.55).clamp(6.0, 26.0);
-            fitted(
-                &format!("text(font: \"Liberation Serif\", style: \"italic\", size: {size}pt, {})", literal(text)),
-                width,
-                inner,
-                "bottom",
-            )
+    let mut pictures: Vec<(String, Bytes)> = Vec::new();
+    for Drawn { look, line, size: (width, height) } in all {
+        let (width, height) = (*width, *height);
+        // The line below takes its room where there is enough.
+        let below = if line.is_empty() || height < 34.0 { 0.0 } else { 7.0 };
+        let inner = height - below;
+        out.push_str(&format!("#page(width: {width}pt, height: {height}pt, margin: 0pt, fill: none)["));
+        out.push_str(&match look {
+            Look::Drawn(bytes) => {
+                let path = format!("/drawn-{}.png", pictures.len());
+                pictures.push((path.clone(), Bytes::new(bytes.to_vec())));
+                format!("#box(width: {width}pt, height: {inner}pt, image(\"{path}\", width: {width}pt, height: {inner}pt, fit: \"contain\"))")
+            }
+            Look::Typed(text) => {
+                let size = (inner * 0.55).clamp(6.0, 26.0);
+                let text = format!("text(font: \"Liberation Serif\", style: \"italic\", size: {size}pt, {})", literal(text));
+                fitted(&text, width, inner, "bottom")
+            }
+            Look::Text(text) => {
+                let size = (height * 0.6).clamp(5.0, 10.0);
+                fitted(&format!("text(size: {size}pt, {})", literal(text)), width, inner, "bottom")
+            }
+            Look::Tick => {
+                let side = width.min(height);
+                format!(
+                    "#place(curve(stroke: (thickness: {t}pt, cap: \"round\", join: \"round\"), curve.move(({a}pt, {b}pt)), curve.line(({c}pt, {d}pt)), curve.line(({e}pt, {f}pt))))",
+                    t = side * 0.12,
+                    a = side * 0.15,
+                    b = side * 0.55,
+                    c = side * 0.4,
+                    d = side * 0.8,
+                    e = side * 0.85,
+                    f = side * 0.2
+                )
+            }
+        });
+        if below > 0.0 {
+            let text = format!("text(size: 5pt, fill: luma(35%), {})", literal(line));
+            out.push_str(&format!("#place(bottom + left, box(width: {width}pt, clip: true, {text}))"));
         }
-        Look::Text(text) => {
-            let size = (height * 0.6).clamp(5.0, 10.0);
-            fitted(&format!("text(size: {size}pt, {})", literal(text)), width, inner, "bottom")
-        }
-        Look::Tick => {
-            let side = width.min(height);
-            format!(
-                "#place(curve(stroke: (thickness: {t}pt, cap: \"round\", join: \"round\"), curve.move(({a}pt, {b}pt)), curve.line(({c}pt, {d}pt)), curve.line(({e}pt, {f}pt))))",
-                t = side * 0.12,
-                a = side * 0.15,
-                b = side * 0.55,
-                c = side * 0.4,
-                d = side * 0.8,
-                e = side * 0.85,
-                f = side * 0.2
-            )
-        }
-    };
-    let below = match below > 0.0 {
-        true => format!("#place(bottom + left, box(width: {width}pt, clip: true, text(size: 5pt, fill: luma(35%), {})))", literal(line)),
-        false => String::new(),
-    };
-    let pictures: Vec<(&str, Bytes)> = match own {
-        Look::Drawn(bytes) => vec![("/drawn.png", Bytes::new(bytes.to_vec()))],
-        _ => Vec::new(),
-    };
+        out.push_str("]\n");
+    }
+    let pictures: Vec<(&str, Bytes)> = pictures.iter().map(|(path, bytes)| (path.as_str(), bytes.clone())).collect();
     let failed = |e: crate::layout::TypesetError| SealFault::Appearance(e.to_string());
-    typeset_markup(format!("{page}{body}{below}"), fonts, &pictures).map_err(failed)?.drawn().map_err(failed)
+    typeset_markup(out, fonts, &pictures).map_err(failed)?.drawn().map_err(failed)
 }
 
 /// Content as wide as its place at most.

@@ -25,17 +25,16 @@ pub struct Mark {
     pub label: String,
     /// What was filled in, as text.
     pub value: String,
-    /// What it looks like: a PDF of one page.
-    pub appearance: Vec<u8>,
 }
 
-/// Writes marks into a PDF, as an update at its end.
-pub fn mark(pdf: &[u8], marks: &[Mark]) -> Result<Vec<u8>, SealFault> {
+/// Writes marks into a PDF, as an update at its end. What they look like is a PDF with a page for
+/// each.
+pub fn mark(pdf: &[u8], marks: &[Mark], looks: &[u8]) -> Result<Vec<u8>, SealFault> {
     let mut update = Update::of(pdf)?;
     let pages = update.pages();
-    for own in marks {
+    let forms = appearances(&mut update, marks, looks)?;
+    for (own, form) in marks.iter().zip(forms) {
         let page = *pages.get(own.page).ok_or(SealFault::NoPage(own.page + 1))?;
-        let form = appearance(&mut update, own)?;
         let [x, y] = corner(&update.document, page);
         let rect: Vec<Object> = [x + own.left, y - own.top - own.height, x + own.left + own.width, y - own.top].map(Object::from).to_vec();
         let field = dictionary! {
@@ -67,31 +66,40 @@ fn corner(document: &Document, page: ObjectId) -> [f64; 2] {
     }
 }
 
-/// The page of a PDF as something to be drawn (8.10), as large as the mark.
-fn appearance(update: &mut Update, own: &Mark) -> Result<ObjectId, SealFault> {
-    let failed = |e: lopdf::Error| SealFault::Appearance(e.to_string());
-    let drawn = Document::load_mem(&own.appearance).map_err(failed)?;
-    let first = drawn.page_iter().next().ok_or_else(|| SealFault::Appearance("it has no page".to_owned()))?;
-    let content = drawn.get_page_content(first);
-    let mut resources = Object::from(Dictionary::new());
-    // What the page names comes along; the page itself and its tree do not.
+/// The pages of a PDF as something to be drawn (8.10), each as large as its mark. They share their
+/// fonts.
+fn appearances(update: &mut Update, marks: &[Mark], looks: &[u8]) -> Result<Vec<ObjectId>, SealFault> {
+    if marks.is_empty() {
+        return Ok(Vec::new());
+    }
+    let drawn = Document::load_mem(looks).map_err(|e| SealFault::Appearance(e.to_string()))?;
+    let mut found: Vec<(Vec<u8>, Object)> = Vec::new();
+    // What the pages name comes along; the pages themselves and their tree do not.
     update.import(drawn, |drawn| {
-        let found = drawn.page_iter().next().and_then(|page| crate::pdf::inherited(drawn, page, b"Resources"));
-        resources = found.unwrap_or_else(|| Dictionary::new().into());
         let mut named = Vec::new();
-        references(&resources, &mut named, 0);
+        for page in drawn.page_iter() {
+            let resources = crate::pdf::inherited(drawn, page, b"Resources").unwrap_or_else(|| Dictionary::new().into());
+            references(&resources, &mut named, 0);
+            found.push((drawn.get_page_content(page), resources));
+        }
         named
     });
-    let dict = dictionary! {
-        "Type" => "XObject",
-        "Subtype" => "Form",
-        "BBox" => [0.0, 0.0, own.width, own.height].map(Object::from).to_vec(),
-        "Resources" => resources,
-    };
-    let mut stream = Stream::new(dict, content);
-    // Where it can't be made smaller it stays as it is.
-    drop(stream.compress());
-    Ok(update.document.add_object(stream))
+    if found.len() != marks.len() {
+        return Err(SealFault::Appearance(format!("{} pages for {} marks", found.len(), marks.len())));
+    }
+    let forms = marks.iter().zip(found).map(|(own, (content, resources))| {
+        let dict = dictionary! {
+            "Type" => "XObject",
+            "Subtype" => "Form",
+            "BBox" => [0.0, 0.0, own.width, own.height].map(Object::from).to_vec(),
+            "Resources" => resources,
+        };
+        let mut stream = Stream::new(dict, content);
+        // Where it can't be made smaller it stays as it is.
+        drop(stream.compress());
+        update.document.add_object(stream)
+    });
+    Ok(forms.collect())
 }
 
 /// Adds a field to a page, to the form, and to the tags where there are any (14.7.4.4).

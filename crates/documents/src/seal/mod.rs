@@ -11,7 +11,7 @@ mod update;
 mod verify;
 
 pub use key::{KeyFault, SealKey};
-pub use look::{Look, Person, Step, attestation, look};
+pub use look::{Drawn, Look, Person, Step, attestation, looks};
 pub use mark::{Mark, mark};
 pub use pages::{Attestation, attest};
 pub use sign::{SealText, seal};

@@ -5,7 +5,8 @@ use lopdf::{Document, Object};
 use mangle_documents::layout::{FontSet, PdfWish};
 use mangle_documents::pdf::close;
 use mangle_documents::seal::{
-    Attestation, Look, Mark, Person, SealFault, SealKey, SealText, Step, TimestampFault, attest, attestation, look, mark, seal, verify,
+    Attestation, Drawn, Look, Mark, Person, SealFault, SealKey, SealText, Step, TimestampFault, attest, attestation, looks, mark, seal,
+    verify,
 };
 
 use super::poppler::run;
@@ -17,26 +18,29 @@ fn rules() -> Vec<u8> {
 }
 
 fn own(name: &str, page: usize) -> Mark {
-    let size = (170.0, 51.0);
-    let appearance = look(Look::Typed("Maren Vos"), "Signed by Maren Vos", size, FontSet::shipped()).expect("drawn");
     Mark {
         page,
         left: 90.0,
         top: 400.0,
-        width: size.0,
-        height: size.1,
+        width: 170.0,
+        height: 51.0,
         name: name.into(),
         label: "signature of Maren Vos (holder)".into(),
         value: "Maren Vos".into(),
-        appearance,
     }
+}
+
+/// A PDF with that mark.
+fn marked(pdf: &[u8], own: Mark) -> Result<Vec<u8>, SealFault> {
+    let drawn = Drawn { look: Look::Typed("Maren Vos"), line: "Signed by Maren Vos", size: (own.width, own.height) };
+    mark(pdf, &[own], &looks(&[drawn], FontSet::shipped()).expect("drawn"))
 }
 
 #[test]
 fn marks_are_added_at_the_end_and_what_was_there_stays_byte_for_byte() {
     let before = rules();
-    let once = mark(&before, &[own("holder 1", 0)]).expect("marked");
-    let twice = mark(&once, &[own("master 1", 0)]).expect("marked again");
+    let once = marked(&before, own("holder 1", 0)).expect("marked");
+    let twice = marked(&once, own("master 1", 0)).expect("marked again");
     assert!(once.starts_with(&before) && twice.starts_with(&once));
     assert!(once.len() - before.len() < 16_000, "{} bytes for a mark", once.len() - before.len());
     let text = run("pdftotext", &["-layout", "FILE", "-"], &twice);
@@ -54,9 +58,9 @@ fn marks_are_added_at_the_end_and_what_was_there_stays_byte_for_byte() {
         .filter_map(|o| o.as_dict().ok())
         .filter(|d| d.get(b"S").and_then(Object::as_name).is_ok_and(|s| s == b"Form"));
     assert_eq!((fields, tags.count()), (2, 2));
-    assert_eq!(mark(&before, &[own("x", 9)]), Err(SealFault::NoPage(10)));
-    assert_eq!(mark(&close(&before, "secret").expect("closed"), &[own("x", 0)]), Err(SealFault::Closed));
-    assert!(matches!(mark(b"%PDF-1.7 nothing", &[]), Err(SealFault::Unreadable(_))));
+    assert_eq!(marked(&before, own("x", 9)), Err(SealFault::NoPage(10)));
+    assert_eq!(marked(&close(&before, "secret").expect("closed"), own("x", 0)), Err(SealFault::Closed));
+    assert!(matches!(mark(b"%PDF-1.7 nothing", &[], b""), Err(SealFault::Unreadable(_))));
 }
 
 #[test]
@@ -68,11 +72,12 @@ fn every_kind_of_mark_is_as_large_as_its_place() {
     };
     let looks =
         [Look::Drawn(&png), Look::Typed("A very long name that is wider than the place for it"), Look::Text("\"#panic(1)\\"), Look::Tick];
-    for own in looks {
-        let pdf = look(own, "Signed by X on 2026-11-23 09:42 UTC", (60.0, 40.0), FontSet::shipped()).expect("drawn");
-        let said = run("pdfinfo", &["FILE"], &pdf);
-        assert!(said.contains("Pages:           1") && said.contains("60 x 40 pts"), "{own:?}: {said}");
-    }
+    let all = all.map(|look| Drawn { look, line: "Signed by X on 2026-11-23 09:42 UTC", size: (60.0, 40.0) });
+    let pdf = looks(&all, FontSet::shipped()).expect("drawn");
+    let said = run("pdfinfo", &["-l", "9", "FILE"], &pdf);
+    assert!(said.contains("Pages:           4") && said.matches("60 x 40 pts").count() == 4, "{said}");
+    // A mark more or less than there are pages is refused.
+    assert!(matches!(mark(&rules(), &[own("x", 0)], &pdf), Err(SealFault::Appearance(_))));
 }
 
 #[test]
@@ -83,7 +88,7 @@ fn an_attestation_is_tagged_and_no_seal_is_made_without_a_timestamp() {
     let words = ["Attestation", "Signers", "Events", "The end."];
     let known = [("Document".to_owned(), "ab".repeat(32))];
     let pages = attestation("Licence", &words, &known, &[person], &vec![step; 80], wish, FontSet::shipped()).expect("typeset");
-    let before = mark(&rules(), &[own("holder 1", 0)]).expect("marked");
+    let before = marked(&rules(), own("holder 1", 0)).expect("marked");
     let with = attest(&before, Attestation { pages: &pages, record: b"{\"revisions\":[]}", at: "D:20261123094200Z" }).expect("added");
     assert!(with.starts_with(&before));
     let pages_of = |pdf: &[u8]| Document::load_mem(pdf).expect("read").get_pages().len();

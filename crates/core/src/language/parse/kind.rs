@@ -171,9 +171,16 @@ impl Parser {
             self.at = start;
             return Err(self.expected(FIELDS));
         }
+        let label = match &field {
+            Field::Text(label) => label.clone(),
+            _ if matches!(self.peek(0), Some(Token { kind: TokenKind::Text(_), .. })) => {
+                self.take_text("the field's label in double quotes")?
+            }
+            _ => String::new(),
+        };
         let sizes = self.sizes()?;
         optional |= self.take_word("optional");
-        Ok(SignerField { role: Name::new(words.join(" "), false), field, sizes, optional })
+        Ok(SignerField { role: Name::new(words.join(" "), false), field, label, sizes, optional })
     }
 
     fn sizes(&mut self) -> Parsed<Sizes> {

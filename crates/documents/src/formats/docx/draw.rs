@@ -238,15 +238,18 @@ impl Artist<'_> {
             (Some(size), ..) => size,
             (None, width, height) => (width.unwrap_or(own.0), height.unwrap_or(own.1)),
         };
-        let label = match &field.field {
-            Field::Text(label) => label.clone(),
-            other => other.word().to_owned(),
-        };
+        let label = if field.label.is_empty() { field.field.word() } else { &field.label };
         let nothing: Arc<[u8]> = NOTHING.clone();
         let file = self.file(&nothing, "png");
         let relation = self.relation(&file);
         let drawing = self.inline(&blip(&relation, None), size, "Field", &format!("{label} of {}", field.role.text));
-        let place = SignerPlace { role: field.role.text.clone(), field: field.field.clone(), optional: field.optional, size };
+        let place = SignerPlace {
+            role: field.role.text.clone(),
+            field: field.field.clone(),
+            label: field.label.clone(),
+            optional: field.optional,
+            size,
+        };
         self.added.signers.insert(1_500_000_000 + self.drawn, place);
         drawing
     }
