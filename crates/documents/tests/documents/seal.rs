@@ -70,7 +70,7 @@ fn every_kind_of_mark_is_as_large_as_its_place() {
         image::RgbaImage::new(40, 10).write_to(&mut out, image::ImageFormat::Png).expect("a picture");
         out.into_inner()
     };
-    let looks =
+    let all =
         [Look::Drawn(&png), Look::Typed("A very long name that is wider than the place for it"), Look::Text("\"#panic(1)\\"), Look::Tick];
     let all = all.map(|look| Drawn { look, line: "Signed by X on 2026-11-23 09:42 UTC", size: (60.0, 40.0) });
     let pdf = looks(&all, FontSet::shipped()).expect("drawn");
