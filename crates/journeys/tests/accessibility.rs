@@ -53,6 +53,10 @@ async fn no_screen_keeps_anyone_out() -> Result<()> {
         "/templates/9",
         "/dispatches/welcome-packs/template",
         "/dispatches/refit-quotes/preflight",
+        "/dispatches/berth-licences/signing",
+        "/signing",
+        "/signing?state=all&round=1",
+        "/verify",
         "/clauses",
         "/dispatches",
         "/dispatches/balance-reminders/template",
@@ -83,6 +87,24 @@ async fn no_screen_keeps_anyone_out() -> Result<()> {
     b.client.goto(&if door.starts_with("http") { door } else { format!("{}{door}", program.address) }).await?;
     b.find("h1").await?;
     all.extend(found(&b, &axe, "the public form").await?);
+    // The page of a signer whose turn it is.
+    let open = ask("GET", &format!("{}/api/rounds?state=open", program.address), None)?;
+    let waits = |round: &&Value| round["signers"][0]["state"] == "invited";
+    let waiting = open.as_array().into_iter().flatten().find(waits).context("an open round")?["signers"][0]["email"].clone();
+    let mailbox = format!("{}/api/practice/mailbox", program.address);
+    for one in ask("GET", &mailbox, None)?.as_array().into_iter().flatten() {
+        let message = ask("GET", &format!("{mailbox}/{}", one["number"]), None)?;
+        let link = message["text"].as_str().and_then(|text| text.split_whitespace().find(|word| word.contains("/s/")));
+        if let (Some(link), true) = (link, message.to_string().contains(waiting.as_str().unwrap_or("?"))) {
+            b.client.goto(link).await?;
+            b.find("h1").await?;
+            all.extend(found(&b, &axe, "a signer's link").await?);
+            b.click("Open document").await?;
+            b.find(".pages .mark").await?;
+            all.extend(found(&b, &axe, "the signer's page").await?);
+            break;
+        }
+    }
     assert!(all.is_empty(), "{} findings:\n{}", all.len(), all.join("\n"));
     b.close().await
 }

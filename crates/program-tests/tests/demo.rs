@@ -19,17 +19,25 @@ fn something_has_happened_already() -> Result<()> {
     let told =
         |run: &Value| (run["dispatch"].to_string(), run["kind"].to_string(), run["delivered"].to_string(), run["failed"].to_string());
     let told: Vec<_> = items(&runs).iter().map(told).collect();
-    let wanted = [("berth-list", "run", 1, 0), ("refit-quotes", "run", 3, 1), ("refit-quotes", "proof", 2, 0)];
+    let wanted =
+        [("berth-licences", "run", 2, 0), ("berth-list", "run", 1, 0), ("refit-quotes", "run", 3, 1), ("refit-quotes", "proof", 2, 0)];
     let wanted = wanted.map(|(d, k, done, failed)| (format!("\"{d}\""), format!("\"{k}\""), done.to_string(), failed.to_string()));
     assert_eq!(told, wanted);
     assert!(items(&runs).iter().all(|run| run["state"] == "done"));
     let failed = get("/api/runs/2/items?state=failed")?.to_string();
     assert!(failed.contains("sanne.bakker@closed.example") && failed.contains("mailbox closed"), "{failed}");
 
-    // What was sent lies in the practice mailbox: two proofs, three quotes.
+    // Licences are in every state of signing.
+    let rounds = get("/api/rounds")?;
+    let mut states: Vec<&str> = items(&rounds).iter().filter_map(|round| round["state"].as_str()).collect();
+    states.sort_unstable();
+    assert_eq!(states, ["completed", "completed", "declined", "open", "open", "open", "open", "withdrawn"]);
+
+    // What was sent lies in the practice mailbox: two proofs, three quotes, and what signers got.
     let messages = get("/api/practice/mailbox")?;
     let subjects: Vec<&str> = items(&messages).iter().filter_map(|m| m["subject"].as_str()).collect();
-    assert_eq!((subjects.len(), subjects.iter().filter(|s| s.starts_with("PROOF: ")).count()), (5, 2));
+    let many = |begin: &str| subjects.iter().filter(|s| s.starts_with(begin)).count();
+    assert_eq!((many("PROOF: "), many("Quote"), many("Please sign"), many("Signed: ")), (2, 3, 12, 4), "{subjects:?}");
 
     // Every form has answers, with their files.
     let mut answers = 0;

@@ -33,7 +33,8 @@ pub fn router(app: App, more: Router) -> Router {
     };
     api::router(app.clone())
         .route("/f/{token}", get(lead.clone()))
-        .route("/d/{token}", get(lead))
+        .route("/d/{token}", get(lead.clone()))
+        .route("/s/{token}", get(lead))
         .merge(health::router(app))
         .layer(axum::middleware::map_response(told))
         .merge(more)

@@ -1,7 +1,7 @@
 //! What happened at Brackwater Quay before anybody looked: every form has answers, two
 //! runs are over (one with a message that was refused), proofs lie in the practice
-//! mailbox, and a template has a draft whose test case differs. All of it is asked of the
-//! application's own API, as a browser would ask.
+//! mailbox, a template has a draft whose test case differs, and berth licences are out for signature.
+//! All of it is asked of the application's own API, as a browser would ask.
 
 use std::time::Duration;
 
@@ -33,7 +33,8 @@ pub async fn make(router: Router, public: Router, today: Date) -> Result<()> {
     let office = Office { router, public };
     office.answers(today).await.context("the answers")?;
     office.runs().await.context("the runs")?;
-    office.draft().await.context("the draft version")
+    office.draft().await.context("the draft version")?;
+    office.licences().await.context("the berth licences")
 }
 
 struct Office {
@@ -45,12 +46,19 @@ struct Office {
 impl Office {
     async fn send(&self, method: &str, path: &str, media_type: &str, body: Vec<u8>) -> Result<Value> {
         let request = Request::builder().method(method).uri(path).header(header::CONTENT_TYPE, media_type).body(Body::from(body))?;
-        let router = if request.uri().path().starts_with("/api/answer/") { &self.public } else { &self.router };
+        let router = if ["/api/answer/", "/api/signer/"].iter().any(|own| request.uri().path().starts_with(own)) {
+            &self.public
+        } else {
+            &self.router
+        };
         let response = router.clone().oneshot(request).await?;
         let status = response.status();
         let bytes = to_bytes(response.into_body(), MAX_RESPONSE).await?;
         if !status.is_success() {
             bail!("{method} {path}: {status} {}", String::from_utf8_lossy(&bytes));
+        }
+        if bytes.is_empty() {
+            return Ok(Value::Null);
         }
         serde_json::from_slice(&bytes).with_context(|| format!("{method} {path} did not answer in JSON"))
     }
@@ -139,6 +147,68 @@ impl Office {
             anyhow::Ok(())
         };
         tokio::time::timeout(RUN_TIMEOUT, wait).await.context("a run of the demo world did not end")?
+    }
+
+    /// Eight berth licences are out: two are signed by both sides, two wait for the harbour master,
+    /// two for their holders; one was declined and one withdrawn.
+    async fn licences(&self) -> Result<()> {
+        let path = "/api/dispatches/berth-licences";
+        let mut dispatch = self.get(path).await?;
+        let rows: Vec<Value> = items(&dispatch["records"]).iter().take(8).map(|record| record["row"].clone()).collect();
+        let whole = dispatch["setup"]["picked"].take();
+        dispatch["setup"]["picked"] = json!(rows);
+        let body = |of: &Value| {
+            let kept = ["name", "template_id", "sheet_id", "setup", "revision"].map(|name| (name.to_owned(), of[name].clone()));
+            Value::Object(kept.into_iter().collect())
+        };
+        let mut saved = self.ask("PUT", path, body(&dispatch)).await?;
+        let run = self.ask("POST", &format!("{path}/runs"), json!({ "count": rows.len() })).await?;
+        self.finished(&run["id"]).await?;
+        let rounds = self.get(&format!("/api/rounds?run={}", run["id"])).await?;
+        let mut rounds = items(&rounds).to_vec();
+        rounds.sort_by_key(|round| round["id"].as_i64());
+        for (at, round) in rounds.iter().enumerate().take(5) {
+            let link = self.link(round["signers"][0]["email"].as_str().unwrap_or_default()).await?;
+            let now = self.ask("POST", &format!("{link}/open"), json!({})).await?;
+            if at == 4 {
+                let reason = json!({ "key": now["key"], "reason": "We have sold the boat." });
+                self.ask("POST", &format!("{link}/decline"), reason).await?;
+                continue;
+            }
+            let texts = items(&now["fields"]).iter().filter(|field| field["kind"] == "text");
+            let values: Map<String, Value> = texts.map(|field| (field["number"].to_string(), json!("Wil Haven, 020 7946 0077"))).collect();
+            let short: String = now["name"].as_str().unwrap_or_default().split(' ').filter_map(|part| part.chars().next()).collect();
+            let input = json!({ "key": now["key"], "consent": true, "signature": { "typed": now["name"] }, "initials": { "typed": short }, "values": values });
+            self.ask("POST", &format!("{link}/sign"), input).await?;
+        }
+        let both = json!({ "rounds": [rounds[0]["id"], rounds[1]["id"]], "signature": { "typed": "Ida Kelling" } });
+        self.ask("POST", "/api/rounds/countersign", both).await?;
+        let why = json!({ "reason": "The berth has changed." });
+        self.ask("POST", &format!("/api/rounds/{}/withdraw", rounds[5]["id"]), why).await?;
+        let sealed = async {
+            while self.get(&format!("/api/rounds/{}", rounds[1]["id"])).await?["state"] != "completed" {
+                tokio::time::sleep(Duration::from_millis(20)).await;
+            }
+            anyhow::Ok(())
+        };
+        tokio::time::timeout(RUN_TIMEOUT, sealed).await.context("the demo world's licence was not sealed")??;
+        self.finished(&run["id"]).await?;
+        saved["setup"]["picked"] = whole;
+        self.ask("PUT", path, body(&saved)).await?;
+        Ok(())
+    }
+
+    /// The link in the newest message to an address.
+    async fn link(&self, address: &str) -> Result<String> {
+        let messages = self.get("/api/practice/mailbox").await?;
+        for message in items(&messages) {
+            let message = self.get(&format!("/api/practice/mailbox/{}", message["number"])).await?;
+            let text = message["text"].as_str().unwrap_or_default();
+            if let (true, Some((_, rest))) = (message.to_string().contains(address), text.split_once("/s/")) {
+                return Ok(format!("/api/signer/{}", rest.split_whitespace().next().unwrap_or_default()));
+            }
+        }
+        bail!("no link came to {address}")
     }
 
     /// Keeps a quote as a test case, and rewrites a date so that it comes out otherwise.
