@@ -55,7 +55,6 @@ async fn a_licence_is_signed_on_a_telephone_and_by_the_harbour_master() -> Resul
     let b = Browser::open(&program.address).await?;
     b.go("/dispatches/berth-licences/signing").await?;
     b.text("small", "holder, then harbour master").await?;
-    picture(&b, "dispatch-signing").await?;
     let run = sent(&program, 2)?;
     let all = rounds(&program, &run)?;
     let holder = all[0]["signers"][0]["email"].as_str().context("an address")?.to_owned();

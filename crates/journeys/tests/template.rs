@@ -49,7 +49,6 @@ async fn a_template_is_read_from_both_sides_and_its_fields_are_composed() -> Res
     b.text("div", "Preview: ").await?;
     b.write("input[aria-label=\"Find a field\"]", "photograph").await?;
     b.text("button", "[:repeat for Photographs]…[:end]").await?;
-    picture(&b, "template-fields").await?;
 
     // Coverage: what no record takes, and a record that takes a way.
     b.click("Coverage").await?;
@@ -180,7 +179,6 @@ async fn a_placeholder_is_changed_on_the_page_and_kinds_of_pdf_and_fonts_are_cho
     b.choose("PDF standard", "PDF/A-3b (archiving, with attachments)").await?;
     b.gone("p", "can't have attachments").await?;
     b.find(".page img").await?;
-    picture(&b, "output").await?;
 
     b.go("/settings").await?;
     b.text("p", "No fonts uploaded yet.").await?;

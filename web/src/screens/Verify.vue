@@ -28,6 +28,9 @@ function drop(event: DragEvent) {
   over.value = false
   void check([...(event.dataTransfer?.files ?? [])])
 }
+/** The name in a certificate's subject. */
+const nameIn = (subject: string) => /CN=([^,]+)/.exec(subject)?.[1] ?? subject
+const first = (text: string) => text.charAt(0).toUpperCase() + text.slice(1)
 const utc = (text: string) => text.replace('T', ' ')
 const WORDS = {
   valid: ['right', 'Valid: unchanged since it was sealed'],
@@ -56,9 +59,9 @@ const WORDS = {
         <p v-if="found.change" class="problem">{{ found.change }}</p>
         <dl v-if="found.sealed_by">
           <dt>Sealed by</dt>
-          <dd>{{ found.sealed_by }}</dd>
+          <dd :title="found.sealed_by">{{ nameIn(found.sealed_by) }}</dd>
           <dt>Sealed at</dt>
-          <dd>{{ utc(found.sealed_at) }} UTC, timestamp by {{ found.timestamp_by }}</dd>
+          <dd>{{ utc(found.sealed_at) }} UTC, timestamp by {{ nameIn(found.timestamp_by) }}</dd>
           <dt>Certificate (SHA-256)</dt>
           <dd class="code">{{ found.fingerprint }}</dd>
         </dl>
@@ -86,7 +89,7 @@ const WORDS = {
         <template v-if="found.revisions.length">
           <h3>Parts of the file</h3>
           <p v-for="{ what, whole } in found.revisions" :key="what">
-            {{ what }}
+            {{ first(what) }}
             <span class="say" :class="whole ? 'right' : 'wrong'">{{ whole ? 'unchanged' : 'changed' }}</span>
           </p>
         </template>
@@ -109,7 +112,8 @@ const WORDS = {
   background: var(--head);
 }
 .found {
-  max-width: 820px;
+  max-width: 1000px;
+  margin-top: 16px;
 }
 .found h3 {
   margin: 14px 0 4px;
