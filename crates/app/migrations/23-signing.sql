@@ -75,7 +75,9 @@ DROP VIEW item_now;
 -- How far an item is: what needs a person comes first, then what is still to be done.
 CREATE VIEW item_now AS SELECT item.id, CASE
     WHEN item.state <> 'made' THEN item.state
-    WHEN EXISTS (SELECT 1 FROM delivery WHERE item_id = item.id AND state = 'failed') THEN 'failed'
+    -- A signer's message that failed counts no more once the signer has a newer one.
+    WHEN EXISTS (SELECT 1 FROM delivery AS own WHERE item_id = item.id AND state = 'failed' AND NOT EXISTS
+      (SELECT 1 FROM delivery AS later WHERE later.round_id = own.round_id AND later.place = own.place AND later.id > own.id)) THEN 'failed'
     WHEN EXISTS (SELECT 1 FROM delivery WHERE item_id = item.id AND state = 'uncertain') THEN 'uncertain'
     WHEN EXISTS (SELECT 1 FROM delivery WHERE item_id = item.id AND state = 'sending') THEN 'sending'
     WHEN EXISTS (SELECT 1 FROM delivery WHERE item_id = item.id AND state = 'to send' AND kind NOT IN ('crm', 'sheet')) THEN 'to send'

@@ -75,6 +75,9 @@ async function stop() {
       {{ clock(run.started) }}</span
     >
     <StateWord :state="run.state" :failed="run.failed" />
+    <RouterLink v-if="run.signing" :to="`/signing?run=${run.id}`"
+      >{{ count(run.signing, 'document') }} waiting for signatures</RouterLink
+    >
     <span v-if="run.opens && run.scheduled" class="quiet">delivers from {{ moment(run.opens) }}</span>
     <span v-if="run.hold_after && run.blocked" class="say att"
       >First {{ run.hold_after }} delivered, the rest is on hold</span

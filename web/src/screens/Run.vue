@@ -40,6 +40,7 @@ const tabs = computed(() => {
     ['waiting', 'Waiting', r.waiting],
     ['blocked', 'On hold', r.blocked],
     ['scheduled', 'Scheduled', r.scheduled],
+    ['signing', 'Signing', r.signing],
     ['to send', 'To send', r.sending],
     r.sends ? ['delivered', 'Delivered', r.delivered] : ['made', 'Stored', r.delivered],
     ['uncertain', 'Uncertain', r.uncertain],

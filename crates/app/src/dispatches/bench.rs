@@ -314,6 +314,7 @@ pub(crate) async fn bench_of(app: &App, dispatch: Dispatch, only: Option<HashSet
                 folders: &folders,
                 hosts: &hosts,
                 public,
+                timestamps: !prepared.settings.timestamp_authority.trim().is_empty(),
                 printers: &printers,
                 crm: source.as_ref().map(|(query, own)| CrmSource { name: &own.name, shape: &own.shape, root: &query.asks.root }),
             },

@@ -12,6 +12,7 @@ use mangle_core::channel::EmailPayload;
 use mangle_core::signing::{Act, Effect, Place, Refusal, Round, RoundMessage, RoundPlan, RoundState};
 use rusqlite::{Transaction, params};
 use serde_json::{Value, json};
+use sha2::{Digest, Sha256};
 
 pub use links::SignerLinks;
 pub use office::{Acted, RoundDetail, RoundInfo, RoundSigner, Selected, SignerState};
@@ -179,7 +180,7 @@ fn send(t: &Transaction<'_>, row: &RoundRow, what: Message, place: Place, nonce:
         held: gate.held,
         opens: if gate.opens.as_str() > at { gate.opens.clone() } else { String::new() },
         waits: false,
-        key: format!("<{}.{}.{channel}.signing@mangle.example>", row.run_id, row.item_id),
+        key: key(t, row, channel)?,
         recipient: person.email.clone(),
         documents: if what == Message::Completion { "[\"pdf\"]".into() } else { "[]".into() },
         payload: payload.to_string(),
@@ -190,6 +191,15 @@ fn send(t: &Transaction<'_>, row: &RoundRow, what: Message, place: Place, nonce:
     // A run that is done has something to send again.
     runs::reopen(t, row.run_id)?;
     Ok(())
+}
+
+/// What tells a message of a round from every other, in the form of a Message-ID (RFC 5322 3.6.4).
+fn key(t: &Transaction<'_>, row: &RoundRow, channel: usize) -> Result<String> {
+    let office = crate::store::settings::read(t)?.office_email;
+    let host = office.rsplit_once('@').map_or("mangle.example", |(_, host)| host);
+    let digest = Sha256::digest(format!("{} {} {channel} {} {}", row.run_id, row.item_id, row.begun, row.sent));
+    let hex: String = digest.iter().take(8).map(|byte| format!("{byte:02x}")).collect();
+    Ok(format!("<{}.{channel}.{hex}@{host}>", row.run_id))
 }
 
 /// Does something in a round and writes down what follows; what is refused changes nothing.

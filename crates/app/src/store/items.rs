@@ -273,6 +273,9 @@ pub fn made(t: &Transaction<'_>, id: i64, run: i64, made: &MadeItem, at: &str) -
     }
     if super::runs::is(t, run, crate::jobs::state::RunState::Stopped)? {
         deliveries::withdraw_all(t, run, at)?;
+        if let Some((_, _, links)) = &made.round {
+            crate::signing::run_stopped(t, run, links, at)?;
+        }
     }
     Ok(true)
 }

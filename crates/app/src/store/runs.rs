@@ -285,7 +285,7 @@ pub fn start(t: &Transaction<'_>, run: &NewRun<'_>) -> Result<i64> {
             run.start_key,
             run.snapshot,
             run.hold,
-            run.proof_to.is_some() || run.setup.channels.iter().any(|channel| channel.on),
+            run.proof_to.is_some() || run.setup.signing.on || run.setup.channels.iter().any(|channel| channel.on),
             run.by.word(),
             run.hold_after,
             run.opens
@@ -380,15 +380,19 @@ const NOT_SERVED_SINCE: &str = "run_id = :run AND (:item IS NULL OR id = :item)
         AND (other.progress NOT IN ('failed', 'left out', 'withdrawn')
           OR EXISTS (SELECT 1 FROM delivery WHERE item_id = other.id AND kind <> 'sheet' AND state IN ('delivered', 'uncertain'))) AND (other.id > item.id OR other.changed > item.changed))";
 
+/// A delivery is no message to a signer who has had a newer one since.
+const NO_NEWER_MESSAGE: &str = "NOT EXISTS (SELECT 1 FROM delivery AS later
+    WHERE later.round_id = delivery.round_id AND later.place = delivery.place AND later.id > delivery.id)";
+
 /// Sets failed items (or one of them), and failed deliveries of those that were made, to be made
 /// or sent again; how many items. A run that is done is running again for them; one that is
 /// paused stays so, and of a stopped run nothing is made or sent.
 pub fn retry(t: &Transaction<'_>, id: i64, item: Option<i64>, at: &str) -> Result<usize> {
-    let which = format!("item_id IN (SELECT id FROM item WHERE {NOT_SERVED_SINCE})");
+    let which = format!("item_id IN (SELECT id FROM item WHERE {NOT_SERVED_SINCE}) AND {NO_NEWER_MESSAGE}");
     let set = ", due = 0, attempts = 0, first_tried = NULL, error_code = '', error_message = '', changed = :at";
     let params: &[(&str, &dyn ToSql)] = &[(":run", &id), (":item", &item), (":at", &at)];
     let mut touched = t.prepare_cached(&format!(
-        "SELECT count(DISTINCT item_id) FROM delivery WHERE state = 'failed' AND item_id IN (SELECT id FROM item WHERE {NOT_SERVED_SINCE})"
+        "SELECT count(DISTINCT item_id) FROM delivery WHERE state = 'failed' AND item_id IN (SELECT id FROM item WHERE {NOT_SERVED_SINCE}) AND {NO_NEWER_MESSAGE}"
     ))?;
     let again: usize = touched.query_row(&params[..2], |r| r.get(0))?;
     step(t, DeliveryEvent::Retry, set, &which, params)?;

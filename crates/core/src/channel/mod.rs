@@ -142,6 +142,8 @@ pub struct World<'a> {
     pub hosts: &'a [String],
     /// Whether public pages are served.
     pub public: bool,
+    /// Whether there is a timestamp authority for seals.
+    pub timestamps: bool,
     /// The office's printers, by their names.
     pub printers: &'a [String],
     /// The CRM that the records come from; none where they come from elsewhere.

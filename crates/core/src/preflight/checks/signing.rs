@@ -25,7 +25,11 @@ impl Check for Signing {
                 Some(Diagnostic::error("no-public-pages", message).about(target))
             }
         };
-        texts.chain(fields).chain(public).collect()
+        let stamps = (!facts.world.timestamps).then(|| {
+            let message = "no timestamp authority, so signed documents can't be sealed. Add one under Settings.";
+            Diagnostic::error("no-timestamps", message).about(Target::Setup { station: Station::Signing, field: "timestamps".into() })
+        });
+        texts.chain(fields).chain(public).chain(stamps).collect()
     }
 
     fn record(&self, at: &mut Checking<'_>) {
