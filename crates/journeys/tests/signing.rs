@@ -84,7 +84,7 @@ async fn a_licence_is_signed_on_a_telephone_and_by_the_harbour_master() -> Resul
     b.text("b", all[0]["title"].as_str().unwrap_or_default()).await?;
     b.find("input[aria-label='Select all']").await?.click().await?;
     b.click("Sign 1 document").await?;
-    b.text("p", "It is placed on all 1 document.").await?;
+    b.text("p", "It is placed on 1 document.").await?;
     b.text("div[contains(@class,'countersign')]//button", "Sign 1 document").await?.click().await?;
     b.text("p", "1 document signed").await?;
     b.go(&format!("/signing?state=completed&round={}", all[0]["id"])).await?;

@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { computed, ref, watch } from 'vue'
+import { computed, defineAsyncComponent, ref, watch } from 'vue'
 
 import { api, ask, attempt, type Schemas } from '../api/client'
 import { count } from '../api/words'
@@ -11,6 +11,8 @@ const props = defineProps<{ rounds: Schemas['RoundInfo'][]; name: string }>()
 const open = defineModel<boolean>({ required: true })
 const emit = defineEmits<{ done: [] }>()
 
+/** Loaded once there is something to look at. */
+const Pages = defineAsyncComponent(() => import('../shared/SharedPages.vue'))
 const words = wordsOf('en')
 const at = ref(0)
 const signature = ref({ typed: '', picture: '' })
@@ -46,17 +48,18 @@ async function sign() {
             >›</el-button
           >
         </p>
-        <iframe
-          v-if="now"
+        <Pages
+          v-if="now && open"
           :key="now.id"
-          :src="`/api/rounds/${now.id}/document#toolbar=0`"
-          :title="now.title"
+          class="pages-here"
+          :address="`/api/rounds/${now.id}/document`"
+          :name="now.title"
         />
       </div>
       <div class="own countersign">
         <SignatureInput id="own" v-model="signature" label="Your signature" :start="name" :words="words" />
         <p class="quiet">
-          It is placed on all {{ count(rounds.length, 'document') }}. I agree to sign electronically.
+          It is placed on {{ count(rounds.length, 'document') }}. By signing you agree to sign electronically.
         </p>
         <el-button
           type="primary"
@@ -85,10 +88,30 @@ async function sign() {
 .bar span {
   flex: 1;
 }
-iframe {
-  width: 100%;
+.pages-here {
+  display: flex;
+  flex-direction: column;
   height: 62vh;
   border: 1px solid var(--line);
+}
+.pages-here :deep(.tools) {
+  display: flex;
+  gap: 8px;
+  align-items: center;
+  padding: 4px 8px;
+  border-bottom: 1px solid var(--line);
+}
+.pages-here :deep(.tools span) {
+  flex: 1;
+}
+.pages-here :deep(.frame) {
+  position: relative;
+  flex: 1;
+}
+.pages-here :deep(.scroll) {
+  position: absolute;
+  inset: 0;
+  overflow: auto;
 }
 .countersign :deep(fieldset) {
   border: 0;

@@ -85,7 +85,7 @@ pub enum SignerState {
     Opened,
     /// The signer has signed.
     Signed,
-    /// Another of the role has signed.
+    /// Another of the role has signed, or the round is over.
     NotNeeded,
     /// The signer has declined.
     Declined,
@@ -150,6 +150,7 @@ fn info(row: &RoundRow, beside: &Beside) -> RoundInfo {
                 SeatState::Signed { by, .. } if *by == person => SignerState::Signed,
                 SeatState::Signed { .. } => SignerState::NotNeeded,
                 _ if seat.declined.contains(&person) => SignerState::Declined,
+                _ if row.round.state.is_over() => SignerState::NotNeeded,
                 SeatState::Waiting => SignerState::Waiting,
                 SeatState::Invited if link.is_some_and(|link| link.opened.is_some()) => SignerState::Opened,
                 SeatState::Invited => SignerState::Invited,
