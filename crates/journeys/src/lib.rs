@@ -3,4 +3,6 @@
 mod browser;
 
 pub use browser::{Browser, picture};
-pub use mangle_program_tests::{Does, Program, Told, ask, binary, docx, mail_server, reminders, repository, send_file, tool, wait};
+pub use mangle_program_tests::{
+    Does, Program, Told, ask, binary, docx, licences, mail_server, reminders, repository, send_file, tool, wait,
+};

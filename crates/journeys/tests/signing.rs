@@ -2,7 +2,7 @@
 //! with an address that was wrong.
 
 use anyhow::{Context, Result, ensure};
-use mangle_journeys::{Browser, Program, ask, picture, wait};
+use mangle_journeys::{Browser, Program, ask, licences, picture, wait};
 use serde_json::{Value, json};
 
 const DISPATCH: &str = "/api/dispatches/berth-licences";
@@ -10,13 +10,7 @@ const DISPATCH: &str = "/api/dispatches/berth-licences";
 /// The berth licences of so many holders are out: the run.
 fn sent(program: &Program, count: usize) -> Result<Value> {
     let address = &program.address;
-    let bench = ask("GET", &format!("{address}{DISPATCH}"), None)?;
-    let rows: Vec<Value> = bench["records"].as_array().context("records")?.iter().take(count).map(|one| one["row"].clone()).collect();
-    ensure!(rows.len() == count, "only {} records", rows.len());
-    let mut body = json!({ "name": bench["name"], "template_id": bench["template_id"], "sheet_id": bench["sheet_id"], "setup": bench["setup"], "revision": bench["revision"] });
-    body["setup"]["picked"] = json!(rows);
-    let bench = ask("PUT", &format!("{address}{DISPATCH}"), Some(body))?;
-    ensure!(bench["obstacles"] == json!([]), "{bench}");
+    licences(program, count)?;
     let run = ask("POST", &format!("{address}{DISPATCH}/runs"), Some(json!({ "count": count })))?;
     wait(program, &run["id"], |run| run["state"] == "done")?;
     Ok(run["id"].clone())

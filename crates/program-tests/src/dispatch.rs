@@ -1,6 +1,6 @@
-//! The demo's dispatch *Balance reminders*, made ready and started.
+//! The demo's dispatches, made ready and started.
 
-use anyhow::Result;
+use anyhow::{Context, Result};
 use serde_json::{Value, json};
 
 use crate::{Program, ask};
@@ -21,4 +21,18 @@ pub fn reminders(program: &Program, change: impl FnOnce(&mut Value)) -> Result<V
 /// Starts a run of so many of them.
 pub fn start_reminders(program: &Program, count: usize) -> Result<Value> {
     ask("POST", &format!("{}/api/dispatches/balance-reminders/runs", program.address), Some(json!({ "count": count })))
+}
+
+/// The demo's berth licences for the first so many of its records.
+pub fn licences(program: &Program, count: usize) -> Result<Value> {
+    let url = format!("{}/api/dispatches/berth-licences", program.address);
+    let bench = ask("GET", &url, None)?;
+    let rows: Vec<Value> = bench["records"].as_array().context("records")?.iter().take(count).map(|own| own["row"].clone()).collect();
+    anyhow::ensure!(rows.len() == count, "only {} records", rows.len());
+    let kept = ["name", "template_id", "sheet_id", "setup", "revision"].map(|name| (name.to_owned(), bench[name].clone()));
+    let mut body = Value::Object(kept.into_iter().collect());
+    body["setup"]["picked"] = json!(rows);
+    let bench = ask("PUT", &url, Some(body))?;
+    anyhow::ensure!(bench["obstacles"] == json!([]), "{bench}");
+    Ok(bench)
 }

@@ -2,11 +2,13 @@
 //! browser, and what the browser journeys share with them.
 
 mod api;
+mod beside;
 mod dispatch;
 mod mail;
 mod program;
 
 pub use api::{ask, send_file, wait};
-pub use dispatch::{reminders, start_reminders};
+pub use beside::beside;
+pub use dispatch::{licences, reminders, start_reminders};
 pub use mail::{Does, Told, mail_server};
 pub use program::{Program, binary, docx, repository, tool};

@@ -13,7 +13,7 @@ use std::time::Duration;
 use anyhow::{Context, Result};
 use mangle_practice::crm::{self, Behaviour, Crm, TOKEN};
 use mangle_practice::printer::{self, Printer};
-use mangle_program_tests::{Does, Program, Told, ask, docx, mail_server, reminders, send_file, start_reminders, tool, wait};
+use mangle_program_tests::{Does, Program, Told, ask, beside, docx, mail_server, reminders, send_file, start_reminders, tool, wait};
 use serde_json::{Value, json};
 
 /// Chance that can be repeated: xorshift (Marsaglia 2003, “Xorshift RNGs”).
@@ -82,20 +82,6 @@ fn many(program: &Program, count: usize) -> Result<Value> {
     }
     let source = ask("POST", &format!("{}/api/sources/paste", program.address), Some(json!({ "name": "Many", "text": text })))?;
     Ok(source["sheets"][0]["id"].clone())
-}
-
-/// Serves a practice service for as long as the test runs, whatever becomes of the program.
-fn beside<F: Future<Output = std::io::Result<()>> + Send>(
-    serve: impl FnOnce(tokio::net::TcpListener) -> F + Send + 'static,
-) -> Result<u16> {
-    let listener = std::net::TcpListener::bind("127.0.0.1:0")?;
-    listener.set_nonblocking(true)?;
-    let port = listener.local_addr()?.port();
-    std::thread::spawn(move || -> Result<()> {
-        let runtime = tokio::runtime::Builder::new_multi_thread().worker_threads(1).enable_all().build()?;
-        Ok(runtime.block_on(async { serve(tokio::net::TcpListener::from_std(listener)?).await })?)
-    });
-    Ok(port)
 }
 
 /// Names a printer of the office.

@@ -2,7 +2,6 @@
 //! is lost, and each is sealed once.
 
 use std::collections::HashSet;
-use std::future::Future;
 use std::path::Path;
 use std::sync::atomic::{AtomicBool, Ordering};
 use std::sync::{Arc, Mutex};
@@ -11,25 +10,11 @@ use std::time::Duration;
 use anyhow::{Context, Result, ensure};
 use mangle_practice::mailbox::{self, Mailbox};
 use mangle_practice::timestamp::{self, TimestampAuthority};
-use mangle_program_tests::{Program, ask, binary, tool};
+use mangle_program_tests::{Program, ask, beside, binary, licences, tool};
 use serde_json::{Value, json};
 
 const DISPATCH: &str = "/api/dispatches/berth-licences";
 const COUNT: usize = 5;
-
-/// Serves a practice service for as long as the test runs, whatever becomes of the program.
-fn beside<F: Future<Output = std::io::Result<()>> + Send>(
-    serve: impl FnOnce(tokio::net::TcpListener) -> F + Send + 'static,
-) -> Result<u16> {
-    let listener = std::net::TcpListener::bind("127.0.0.1:0")?;
-    listener.set_nonblocking(true)?;
-    let port = listener.local_addr()?.port();
-    std::thread::spawn(move || -> Result<()> {
-        let runtime = tokio::runtime::Builder::new_multi_thread().worker_threads(1).enable_all().build()?;
-        Ok(runtime.block_on(async { serve(tokio::net::TcpListener::from_std(listener)?).await })?)
-    });
-    Ok(port)
-}
 
 fn serve(folder: &Path, office: &Path, smtp: u16) -> Result<Program> {
     let (smtp, allowed) = (format!("127.0.0.1:{smtp}"), format!("Harbour office={}", office.display()));
@@ -79,13 +64,7 @@ fn killed_while_licences_are_signed_each_is_signed_once_and_sealed_once() -> Res
     let mut settings = ask("GET", &url, None)?;
     settings["timestamp_authority"] = json!(format!("http://127.0.0.1:{stamps}/"));
     ask("PUT", &url, Some(settings))?;
-    let bench = ask("GET", &format!("{}{DISPATCH}", program.address), None)?;
-    let rows: Vec<Value> = bench["records"].as_array().context("records")?.iter().take(COUNT).map(|own| own["row"].clone()).collect();
-    let kept = ["name", "template_id", "sheet_id", "setup", "revision"].map(|name| (name.to_owned(), bench[name].clone()));
-    let mut body = Value::Object(kept.into_iter().collect());
-    body["setup"]["picked"] = json!(rows);
-    let bench = ask("PUT", &format!("{}{DISPATCH}", program.address), Some(body))?;
-    ensure!(bench["obstacles"] == json!([]), "{}", bench["obstacles"]);
+    licences(&program, COUNT)?;
 
     let (address, end) = (Arc::new(Mutex::new(program.address.clone())), Arc::new(AtomicBool::new(false)));
     let (own, mails, over) = (address.clone(), mailbox.clone(), end.clone());
