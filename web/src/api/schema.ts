@@ -5654,7 +5654,7 @@ export interface components {
         SignerField: components["schemas"]["RoundField"];
         /** @description A document that is to be signed, for one signer. */
         SignerNow: {
-            /** @description What the signer agrees to before signing; blank where the usual wording counts. */
+            /** @description What the signer agrees to before signing. */
             consent: string;
             /** @description Whether the signer has agreed. */
             consented: boolean;

@@ -41,7 +41,7 @@ const en = {
   decline: 'Decline',
   declineTitle: 'Decline to sign',
   reason: 'Reason',
-  handOn: 'Somebody else signs',
+  handOn: 'Have someone else sign',
   handOnTitle: 'Have somebody else sign',
   name: 'Name',
   email: 'E-mail address',

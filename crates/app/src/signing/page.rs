@@ -391,7 +391,7 @@ impl App {
         let taken =
             row.round.seats.iter().flat_map(|seat| &seat.people).any(|other| other.email.eq_ignore_ascii_case(&address.to_string()));
         if taken {
-            return Err(Error::unusable("e-mail", "this person signs the document already. Enter another."));
+            return Err(Error::unusable("e-mail", "this person is asked to sign already. Enter another."));
         }
         let to = Person { name: name.clone(), email: address.to_string(), language: person(&link, &row)?.language, phone: String::new() };
         let with = json!({ "to": name, "address": to.email });

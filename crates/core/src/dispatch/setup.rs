@@ -305,7 +305,7 @@ fn of_signing(setup: &Setup, channels: &[channel::Compiled], makes_pdf: bool, cl
     };
     if !setup.signing.on {
         for channel in channels.iter().filter(|channel| channel.moment == channel::Moment::AfterSigning) {
-            let message = "this channel waits for signatures, and nobody signs. Switch signing on, or choose another moment.";
+            let message = "this channel waits for signatures, and signing is off. Switch it on, or choose another moment.";
             let target = Target::Channel { channel: channel.index, field: "moment".into() };
             found.push(Diagnostic::error("no-signing", message).about(target));
         }

@@ -242,7 +242,7 @@ impl SigningPlan {
                 problems.push(wrong("roles", "second-role", format!("the role “{name}” is there twice. Remove one.")));
             }
             if role.people.is_empty() {
-                problems.push(wrong("roles", "nobody", format!("nobody signs as “{name}”. Enter a name and an e-mail address.")));
+                problems.push(wrong("roles", "nobody", format!("“{name}” has nobody to sign. Enter a name and an e-mail address.")));
             }
             let condition = Condition::read(&role.condition).unwrap_or_else(|problem| {
                 problems.push(of("condition", *problem));
@@ -321,7 +321,7 @@ impl SigningPlan {
             let known = self.roles.iter().any(|own| Folded::new(&own.role) == field.role.folded);
             if !known && !told.contains(&&field.role.folded) {
                 told.push(&field.role.folded);
-                let message = format!("the template has a field for “{0}”, and no role of that name signs. Add the role.", field.role.text);
+                let message = format!("the template has a field for “{0}”, and no role has that name. Add the role.", field.role.text);
                 without.push(of("roles", Diagnostic::error("field-without-role", message)));
             }
         }
@@ -353,7 +353,7 @@ impl SigningPlan {
             roles.push((role.role.clone(), role.step, people));
         }
         if roles.is_empty() {
-            let message = "nobody signs this record: every role is left out by its condition".to_owned();
+            let message = "nobody is asked to sign: every role is left out by its condition".to_owned();
             return Err(("roles", Fault::Value { code: "nobody", field: "roles", text: None, message }));
         }
         let passcode = self.passcode.as_ref().map(|text| fill("passcode", text, scope)).transpose().map_err(|e| ("passcode", e))?;
@@ -500,7 +500,7 @@ mod tests {
         assert!(same.starts_with("e-mail: “harbour master” and “holder” have the same address"), "{same}");
         let mut none = licence();
         none.roles.iter_mut().for_each(|role| role.condition = "name = \"nobody\"".into());
-        assert!(wrong(&none, "Maren", "maren@quay.example").contains("nobody signs this record"));
+        assert!(wrong(&none, "Maren", "maren@quay.example").contains("nobody is asked to sign"));
         let mut coded = licence();
         coded.passcode = "abc".into();
         assert!(wrong(&coded, "Maren", "maren@quay.example").contains("4 to 64 characters"));

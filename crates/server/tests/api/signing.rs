@@ -577,5 +577,5 @@ async fn preflight_tells_who_can_not_sign() {
     let mut bench = own.office.get(&own.dispatch).await;
     bench["setup"]["signing"]["on"] = json!(false);
     let told = own.office.ask("PUT", &own.dispatch, bench).await.1["obstacles"].to_string();
-    assert!(told.contains("nobody signs"), "{told}");
+    assert!(told.contains("signing is off"), "{told}");
 }

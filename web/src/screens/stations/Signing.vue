@@ -94,7 +94,7 @@ const written = (text: Schemas['MessageText']) => !!(text.subject || text.body |
       </FormLine>
       <template v-for="(person, one) in role.people" :key="one">
         <p v-if="role.people.length > 1" class="wide quiet">
-          Person {{ one + 1 }} of {{ role.people.length }}: any one of them signs.
+          Person {{ one + 1 }} of {{ role.people.length }}: any one of them can sign.
           <el-button text @click="setRole(at, (r) => r.people.splice(one, 1))">Remove</el-button>
         </p>
         <FormLine label="Name">
