@@ -221,6 +221,7 @@ async fn seal_one(app: &App, row: RoundRow) -> Result<()> {
         let pages = attestation(&own.title, &words, &known, &people, &steps, wish, &fonts)?;
         let stamp = at.strftime("D:%Y%m%d%H%M%SZ").to_string();
         let attested = attest(&bytes, Attestation { pages: &pages, record: record.to_string().as_bytes(), at: &stamp })?;
+        let _ = rustls::crypto::ring::default_provider().install_default();
         let client = reqwest::blocking::Client::builder().timeout(PATIENCE).redirect(reqwest::redirect::Policy::none()).build()?;
         let mut ask = |request: &[u8]| ask(&client, &authority, request);
         let text = SealText { name: &name, reason: "Sealed by Mangle", at: &stamp };

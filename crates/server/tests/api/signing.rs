@@ -368,7 +368,7 @@ async fn links_that_are_guessed_used_or_over_open_nothing_and_say_why() {
     };
     let refused = async |input: Value| own.office.refused("POST", &sign(0), input).await;
     assert!(refused(with(&|i| i["consent"] = json!(false))).await.starts_with("409 no-consent"));
-    assert!(refused(with(&|i| i["values"]["4"] = json!("x"))).await.starts_with("422 no-field"));
+    assert!(refused(with(&|i| i["values"]["3"] = json!("x"))).await.starts_with("422 no-field"));
     assert!(refused(with(&|i| i["signature"] = Value::Null)).await.starts_with("422 missing"));
     let long = "x".repeat(501);
     let text = one["fields"].as_array().expect("fields").iter().find(|f| f["kind"] == "text").expect("a text")["number"].to_string();
