@@ -3,6 +3,7 @@
 
 use std::collections::HashSet;
 use std::path::Path;
+use std::process::Command;
 use std::sync::atomic::{AtomicBool, Ordering};
 use std::sync::{Arc, Mutex};
 use std::time::Duration;
@@ -27,18 +28,29 @@ fn links(mailbox: &Mailbox) -> HashSet<String> {
     texts.filter_map(|text| Some(text.split_once("/s/")?.1.split_whitespace().next()?.to_owned())).collect()
 }
 
+/// What a program that may be dead just now says to a question.
+fn curl(arguments: &[&str]) -> Result<String> {
+    let out = Command::new("curl").arg("-sS").args(arguments).output()?;
+    ensure!(out.status.success(), "{}", String::from_utf8_lossy(&out.stderr));
+    Ok(String::from_utf8(out.stdout)?)
+}
+
+fn post(url: &str, body: &Value) -> Result<Value> {
+    Ok(serde_json::from_str(&curl(&["-X", "POST", url, "-H", "Content-Type: application/json", "-d", &body.to_string()])?)?)
+}
+
 /// Signs whatever can be signed, over and over, until it is told to end.
 fn sign_all(address: &Arc<Mutex<String>>, mailbox: &Mailbox, end: &AtomicBool) {
     let attempt = |token: &str| -> Result<()> {
         let office = address.lock().map_err(|_| anyhow::anyhow!("poisoned"))?.clone();
-        let leads = tool("curl", &["-sS", "-o", "/dev/null", "-w", "%{redirect_url}", &format!("{office}/s/{token}")]);
+        let leads = curl(&["-o", "/dev/null", "-w", "%{redirect_url}", &format!("{office}/s/{token}")])?;
         let (public, _) = leads.trim().split_once("/s/").context("no public pages")?;
         let path = format!("{public}/api/signer/{token}");
-        let now = ask("POST", &format!("{path}/open"), Some(json!({})))?;
+        let now = post(&format!("{path}/open"), &json!({}))?;
         let texts = now["fields"].as_array().context("closed")?.iter().filter(|field| field["kind"] == "text");
         let values: serde_json::Map<String, Value> = texts.map(|field| (field["number"].to_string(), json!("Wil Haven"))).collect();
         let input = json!({ "key": now["key"], "consent": true, "signature": { "typed": now["name"] }, "initials": { "typed": "ab" }, "values": values });
-        ask("POST", &format!("{path}/sign"), Some(input)).map(drop)
+        post(&format!("{path}/sign"), &input).map(drop)
     };
     while !end.load(Ordering::SeqCst) {
         for token in links(mailbox) {
