@@ -91,7 +91,8 @@ fn what_keeps_a_channel_from_working_is_told_once_for_all_records() {
     let wrong = ChannelSetup { condition: "name = ".into(), name: "Archive".into(), ..folder("") };
     let plan = plan(vec![email(), wrong, off], "");
     let world = World { office_email: " ", folders: &["Elsewhere".to_owned()], ..World::default() };
-    let facts = Facts { template_problems: Some(0), writes: true, source: true, unsure: &[], ties: &[], plan: &plan, world };
+    let facts =
+        Facts { signer_fields: &[], template_problems: Some(0), writes: true, source: true, unsure: &[], ties: &[], plan: &plan, world };
     let said = obstacles(&facts);
     let said: Vec<_> = said.iter().map(|o| (o.target == Target::Settings, o.message.as_str())).collect();
     assert_eq!(said.len(), 3, "{said:?}");

@@ -377,9 +377,7 @@ mod tests {
     use crate::channel::{Channel, ChannelSetup, EmailChannel};
     use crate::dispatch::Setup;
     use crate::language::Context;
-    use crate::language::syntax::SignerField;
     use crate::records::{Column, ColumnType, Record, Schema};
-    use crate::signing::RoundPlan;
     use crate::value::{Locale, Misfit, Value};
 
     fn checked(email: Value, name: &str) -> Result<Outline, Vec<String>> {

@@ -14,7 +14,7 @@ pub use key::{KeyFault, SealKey};
 pub use look::{Drawn, Look, Person, Step, attestation, looks};
 pub use mark::{Mark, mark};
 pub use pages::{Attestation, attest};
-pub use sign::{SealText, seal};
+pub use sign::{SealText, Stamp, seal};
 pub use timestamp::{TimestampFault, Token};
 pub use verify::{Change, Revision, Sealed, Verdict, verify};
 

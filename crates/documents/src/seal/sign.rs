@@ -55,14 +55,12 @@ pub struct SealText<'a> {
     pub at: &'a str,
 }
 
+/// What gives the answer of a timestamp authority to a request (RFC 3161).
+pub type Stamp<'a> = &'a mut dyn FnMut(&[u8]) -> Result<Vec<u8>, TimestampFault>;
+
 /// Seals a PDF, as an update at its end. `stamp` gives the answer of a timestamp authority to a
 /// request (RFC 3161).
-pub fn seal(
-    pdf: &[u8],
-    key: &SealKey,
-    text: SealText<'_>,
-    stamp: &mut dyn FnMut(&[u8]) -> Result<Vec<u8>, TimestampFault>,
-) -> Result<Vec<u8>, SealFault> {
+pub fn seal(pdf: &[u8], key: &SealKey, text: SealText<'_>, stamp: Stamp<'_>) -> Result<Vec<u8>, SealFault> {
     let mut update = Update::of(pdf)?;
     let pages = update.pages();
     let page = *pages.last().ok_or(SealFault::NoPage(1))?;
@@ -147,11 +145,7 @@ fn attribute(oid: ObjectIdentifier, value: Any) -> Result<Attribute, der::Error>
 }
 
 /// The signature over a digest (RFC 5652), with its timestamp.
-fn signed_data(
-    key: &SealKey,
-    digest: &[u8],
-    stamp: &mut dyn FnMut(&[u8]) -> Result<Vec<u8>, TimestampFault>,
-) -> Result<Vec<u8>, SealFault> {
+fn signed_data(key: &SealKey, digest: &[u8], stamp: Stamp<'_>) -> Result<Vec<u8>, SealFault> {
     let sha256 = AlgorithmIdentifierOwned { oid: ID_SHA_256, parameters: None };
     let own = key.certificate();
     // Over the certificate's own bytes.
@@ -195,7 +189,7 @@ fn signed_data(
 }
 
 /// A timestamp of a signature.
-fn timestamp(value: &[u8], stamp: &mut dyn FnMut(&[u8]) -> Result<Vec<u8>, TimestampFault>) -> Result<Any, SealFault> {
+fn timestamp(value: &[u8], stamp: Stamp<'_>) -> Result<Any, SealFault> {
     let mut nonce = [0; 8];
     getrandom::fill(&mut nonce).map_err(|e| SealFault::Key(e.to_string()))?;
     // A positive number that has all of its bytes.

@@ -171,7 +171,7 @@ fn sealed(bytes: &[u8], document: &Document) -> Result<Sealed, Change> {
         .unwrap_or_default();
     let [0, first, second, rest] = range.as_slice() else { return Err(broken("its ranges can't be read")) };
     let (first, second) = (*first, *second);
-    let end = second.checked_add(*rest).filter(|end| first < second && *end <= bytes.len()).ok_or_else(|| Change::NoSeal)?;
+    let end = second.checked_add(*rest).filter(|end| first < second && *end <= bytes.len()).ok_or(Change::NoSeal)?;
     if end < bytes.len() {
         return Err(Change::Added { bytes: bytes.len() - end });
     }

@@ -97,7 +97,7 @@ fn an_attestation_is_tagged_and_no_seal_is_made_without_a_timestamp() {
     assert!(run("qpdf", &["--check", "FILE"], &with).contains("No syntax or stream encoding errors"));
     assert!(run("pdfinfo", &["FILE"], &with).contains("Tagged:          yes"));
 
-    assert_eq!(verify(&rules()).ours, false);
+    assert!(!verify(&rules()).ours);
     let unsealed = verify(&with);
     assert!(unsealed.ours && unsealed.change.is_some() && unsealed.sealed.is_none());
     let key = SealKey::create("Brackwater Quay", 1_790_000_000).expect("a key");
