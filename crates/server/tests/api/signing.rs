@@ -230,7 +230,8 @@ async fn two_sign_in_order_and_the_sealed_document_convinces_others() {
     // What is printed on it, and what other programs say of it.
     let path = own.office.folder().join("sealed.pdf");
     std::fs::write(&path, &sealed).expect("written");
-    let text = pdf_text(&sealed);
+    // Lines are broken where the page has no more room.
+    let text = pdf_text(&sealed).split_whitespace().collect::<Vec<_>>().join(" ");
     for expected in ["Wil Haven, 020 7946 0077", "Attestation", "Ida Kelling", &holder, "I agree to sign this document electronically."] {
         assert!(text.contains(expected), "{expected} is not in {text}");
     }
@@ -257,9 +258,9 @@ async fn two_sign_in_order_and_the_sealed_document_convinces_others() {
     let (_, bytes) = tampered.iter().find(|(how, _)| how == "a byte of the document").expect("there");
     let (_, verdict) = own.office.upload("/api/verify", &[("x.pdf", bytes)]).await;
     assert_eq!(verdict["change"], "Changed: the document as it was sent.");
-    // pyHanko agrees on all in which bytes that are signed changed.
+    // pyHanko agrees where bytes that are signed changed; it does not look at the padding.
     let mut names = Vec::new();
-    for (at, (_, bytes)) in tampered.iter().enumerate().filter(|(_, (how, _))| how.contains("byte of")) {
+    for (at, (_, bytes)) in tampered.iter().enumerate().filter(|(_, (how, _))| how.starts_with("a byte of") && !how.contains(" at ")) {
         let path = own.office.folder().join(format!("{at}.pdf"));
         std::fs::write(&path, bytes).expect("written");
         names.push(path);
