@@ -99,7 +99,8 @@ async fn no_screen_keeps_anyone_out() -> Result<()> {
             b.client.goto(link).await?;
             b.find("h1").await?;
             all.extend(found(&b, &axe, "a signer's link").await?);
-            b.click("Open document").await?;
+            // In the signer's language.
+            b.find("button.main").await?.click().await?;
             b.find(".pages .mark").await?;
             all.extend(found(&b, &axe, "the signer's page").await?);
             break;
