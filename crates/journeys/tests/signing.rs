@@ -70,7 +70,12 @@ async fn a_licence_is_signed_on_a_telephone_and_by_the_harbour_master() -> Resul
     telephone.keys("Wil Haven, 020 7946 0077").await?;
     telephone.text("label", "Draw").await?.click().await?;
     telephone.draw("#signature").await?;
+    // Nothing is empty any more, and the button has its place.
+    telephone.gone("button", "Next field").await?;
+    // A tap right after a stroke would be a part of the gesture.
+    tokio::time::sleep(std::time::Duration::from_secs(1)).await;
     telephone.find("#sign").await?.click().await?;
+    telephone.gone("p", "1 field is still empty.").await?;
     telephone.text("p", "You have signed. Thank you.").await?;
     telephone.close().await?;
 
