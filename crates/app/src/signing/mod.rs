@@ -20,7 +20,7 @@ pub use page::{FilledIn, SignInput, SignatureInput, Signed, SignerField, SignerN
 pub(crate) use seal::work as seal_work;
 pub use seal::{FilePart, KeyInfo, VerifiedFile, verified};
 
-use crate::jobs::state::{DeliveryEvent, DeliveryState};
+use crate::jobs::state::{DeliveryEvent, DeliveryState, RunState};
 use crate::store::deliveries::{self, NewDelivery};
 use crate::store::events::{self, About};
 use crate::store::rounds::{self, NewRound, RoundField, RoundRow};
@@ -155,6 +155,10 @@ fn person(round: &Round, place: Place) -> Result<&mangle_core::signing::Person> 
 
 /// Writes a message to a signer down, as a delivery of the item.
 fn send(t: &Transaction<'_>, row: &RoundRow, what: Message, place: Place, nonce: Option<&str>, gate: &Gate, at: &str) -> Result<()> {
+    // Nothing is sent any more in a run that a person has stopped.
+    if runs::is(t, row.run_id, RunState::Stopped)? {
+        return Ok(());
+    }
     let (seat, person) = (&row.round.seats[place.seat], person(&row.round, place)?);
     let own = what.text(&row.plan, &row.title);
     // The link is put in when it is sent.

@@ -580,3 +580,21 @@ async fn preflight_tells_who_can_not_sign() {
     let told = own.office.ask("PUT", &own.dispatch, bench).await.1["obstacles"].to_string();
     assert!(told.contains("signing is off"), "{told}");
 }
+
+#[tokio::test(flavor = "multi_thread")]
+async fn a_stopped_run_takes_its_rounds_along_and_leaves_nothing_to_send() {
+    let own = Signing::of(2, |_| {}).await;
+    let start = json!({ "count": 2, "hold_after": 1 });
+    let (status, run) = own.office.ask("POST", &format!("{}/runs", own.dispatch), start).await;
+    assert_eq!(status, StatusCode::OK, "{run}");
+    until(&own.office, &run["id"], |run| run["blocked"] == 1 && run["signing"] == 1).await;
+    let stop = format!("/api/runs/{}/stop", run["id"]);
+    assert_eq!(own.office.ask("POST", &stop, Value::Null).await.1["state"], "stopped");
+    let rounds = own.office.get(&format!("/api/rounds?run={}", run["id"])).await;
+    assert!(rounds.as_array().is_some_and(|all| all.len() == 2 && all.iter().all(|round| round["state"] == "withdrawn")), "{rounds}");
+    let items = own.office.get(&format!("/api/runs/{}/items", run["id"])).await;
+    let open = ["to send", "sending", "blocked", "signing"];
+    let left = items.as_array().expect("items").iter().flat_map(|item| item["deliveries"].as_array().expect("deliveries"));
+    let left: Vec<&Value> = left.filter(|delivery| open.contains(&delivery["state"].as_str().expect("a state"))).collect();
+    assert_eq!(left, Vec::<&Value>::new());
+}
