@@ -1,7 +1,5 @@
 //! Shared documents, for whoever has the address of one.
 
-use std::sync::Arc;
-
 use axum::Json;
 use axum::extract::{DefaultBodyLimit, Path, Query, State};
 use axum::http::{Extensions, HeaderValue, header};
@@ -15,20 +13,13 @@ use utoipa_axum::routes;
 
 use super::upload::{saved, shown};
 use crate::error::{Answer, Problem, Refused};
-use crate::public::{Asked, Guard, Sender};
+use crate::public::{Asked, pass};
 
 /// The most bytes of what comes in.
 const LARGEST: usize = 4 << 10;
 
 pub fn router() -> OpenApiRouter<App> {
     OpenApiRouter::new().routes(routes!(show)).routes(routes!(open)).routes(routes!(document)).layer(DefaultBodyLimit::max(LARGEST))
-}
-
-/// Refuses what comes too often from one sender.
-fn pass<'a>(extensions: &'a Extensions, asked: Asked, token: &str) -> Result<&'a Guard, Refused> {
-    let guard = extensions.get::<Arc<Guard>>().ok_or_else(|| anyhow::anyhow!("the guard is missing"))?;
-    guard.pass(asked, token, extensions.get::<Sender>().copied())?;
-    Ok(guard)
 }
 
 /// What is shared under an address: whether it can be opened.

@@ -1,7 +1,5 @@
 //! The signer's page, for whoever has the link of one.
 
-use std::sync::Arc;
-
 use axum::Json;
 use axum::extract::{DefaultBodyLimit, Path, Query, State};
 use axum::http::{Extensions, HeaderValue, StatusCode, header};
@@ -14,7 +12,7 @@ use utoipa_axum::routes;
 
 use super::upload::{saved, shown};
 use crate::error::{Answer, Problem, Refused};
-use crate::public::{Asked, Guard, Sender};
+use crate::public::{Asked, pass};
 
 /// The most bytes of what comes in: two pictures of signatures, in base64.
 const LARGEST: usize = 24 << 20;
@@ -29,13 +27,6 @@ pub fn router() -> OpenApiRouter<App> {
         .routes(routes!(decline))
         .routes(routes!(hand_on))
         .layer(DefaultBodyLimit::max(LARGEST))
-}
-
-/// Refuses what comes too often from one sender.
-fn pass<'a>(extensions: &'a Extensions, asked: Asked, token: &str) -> Result<&'a Guard, Refused> {
-    let guard = extensions.get::<Arc<Guard>>().ok_or_else(|| anyhow::anyhow!("the guard is missing"))?;
-    guard.pass(asked, token, extensions.get::<Sender>().copied())?;
-    Ok(guard)
 }
 
 /// What a signer's link leads to: whether it can be opened.

@@ -2,10 +2,10 @@
 
 use std::hash::Hash;
 use std::num::NonZeroU32;
-use std::sync::Mutex;
+use std::sync::{Arc, Mutex};
 use std::time::{Duration, Instant};
 
-use axum::http::StatusCode;
+use axum::http::{Extensions, StatusCode};
 use governor::{DefaultKeyedRateLimiter, Quota, RateLimiter};
 
 use super::Sender;
@@ -99,6 +99,13 @@ impl Guard {
     pub fn pass_passcode(&self, token: &str) -> Result<(), Refused> {
         passes(&self.passcodes, &token.to_owned())
     }
+}
+
+/// Refuses what comes too often from the sender of a request; gives the guard.
+pub fn pass<'a>(extensions: &'a Extensions, asked: Asked, token: &str) -> Result<&'a Guard, Refused> {
+    let guard = extensions.get::<Arc<Guard>>().ok_or_else(|| anyhow::anyhow!("the guard is missing"))?;
+    guard.pass(asked, token, extensions.get::<Sender>().copied())?;
+    Ok(guard)
 }
 
 #[cfg(test)]

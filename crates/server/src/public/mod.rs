@@ -29,7 +29,7 @@ use tower_http::timeout::{RequestBodyTimeoutLayer, TimeoutLayer};
 use crate::error::Refused;
 use crate::{api, server, web};
 
-pub use guard::{Asked, Guard};
+pub use guard::{Asked, Guard, pass};
 use places::Places;
 pub use sender::{Sender, Trusted};
 

@@ -1,7 +1,6 @@
 //! Forms as they are answered: by anyone who has the address, who sees nothing else.
 
 use std::collections::HashMap;
-use std::sync::Arc;
 
 use axum::Json;
 use axum::extract::{DefaultBodyLimit, Multipart, Path, Query, State};
@@ -16,7 +15,7 @@ use utoipa_axum::routes;
 
 use crate::api::upload::{FileForm, file};
 use crate::error::{Answer, Problem, Refused};
-use crate::public::{Asked, Guard, Sender};
+use crate::public::{Asked, pass};
 
 /// The most bytes of an answer without its files.
 const LARGEST_ANSWER: usize = 1 << 20;
@@ -26,12 +25,6 @@ const LARGEST_FILE: usize = 34 << 20;
 pub fn router() -> OpenApiRouter<App> {
     let words = OpenApiRouter::new().routes(routes!(show, send)).routes(routes!(look)).layer(DefaultBodyLimit::max(LARGEST_ANSWER));
     words.merge(OpenApiRouter::new().routes(routes!(take_file)).layer(DefaultBodyLimit::max(LARGEST_FILE)))
-}
-
-/// Refuses what comes too often from one sender.
-fn pass(extensions: &Extensions, asked: Asked, token: &str) -> Result<(), Refused> {
-    let guard = extensions.get::<Arc<Guard>>().ok_or_else(|| anyhow::anyhow!("the guard is missing"))?;
-    guard.pass(asked, token, extensions.get::<Sender>().copied())
 }
 
 /// Get a public form; query parameters prefill its fields.
