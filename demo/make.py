@@ -816,6 +816,47 @@ def licence(path):
     pack(path, out.getvalue())
 
 
+def starters(folder):
+    """What the ready-made set-ups have besides the demo's own documents: an agreement on a form's
+    answer, an invoice with a payment code, and small sheets to begin with."""
+    agreement(folder / "crane-agreement.docx", "Agreement on a crane lift", [
+        "Between Brackwater Quay and [: name], berth [: berth].",
+        ("Signed on", "[: answered as date long]"),
+        ("On board during the lift", "[: aboard else \"no\"]"),
+        "[:if aboard]Nobody stays below deck, and life jackets are worn. [:end]The guest does this at their own risk and has read the rules of the quay.",
+        ("Signature", "[:picture signature height 1.6cm]"),
+        "Please bring this page to the crane driver.",
+    ])
+    agreement(folder / "mooring-invoice.docx", "Invoice [: number]", [
+        "[: name]",
+        ("Date", "[: date as date long]"),
+        ("[:repeat row for lines][: item]", "[: quantity] × [: price as money \"EUR\"] = [: quantity * price as money \"EUR\"]"),
+        ("[:set net = round(sum(lines.(quantity * price)); 2)][:set vat = round(net * 19%; 2)]Net", "[: net as money \"EUR\"]"),
+        ("VAT 19 %", "[: vat as money \"EUR\"]"),
+        ("Total", "[: net + vat as money \"EUR\"]"),
+        "Please pay by [: due as date long], by transfer or with the code:",
+        "[:barcode payment of net + vat with name = \"Brackwater Quay\"; iban = \"DE89370400440532013000\"; text = number size 2.6cm]",
+    ])
+    people = [("Maren Thorsby", "maren.thorsby@harbourmail.example", "C14"), ("Joost de Vlieger", "joost.devlieger@harbourmail.example", "A03"),
+              ("Amélie Roux", "amelie.roux@harbourmail.example", "B21"), ("Hannes Brandt", "hannes.brandt@harbourmail.example", "D07")]
+    invoices = []
+    for at, (name, email, berth) in enumerate(people):
+        lines = [{"Item": f"Mooring, berth {berth}", "Quantity": 1, "Price": 310 + 45.5 * at}, {"Item": "Electricity, kWh", "Quantity": 38 + 11 * at, "Price": 0.42}]
+        if at % 2:
+            lines.append({"Item": "Crane lift", "Quantity": 1, "Price": 180})
+        invoices.append({"Number": f"INV-2026-{101 + at}", "Name": name, "E-mail": email, "Date": "2026-12-01", "Due": "2026-12-15", "Lines": lines})
+    (folder / "invoices.json").write_text(json.dumps(invoices, ensure_ascii=False, indent=1), encoding="utf-8")
+    surveys = []
+    for at, (title, place, severity) in enumerate([("Corroded anode", "propeller shaft", "major"), ("Crazed gelcoat", "port quarter", "minor"), ("Worn rigging screw", "forestay", "major")]):
+        name, email, _ = people[at]
+        first, last = name.split(" ", 1)
+        photographs = [{"Medium": photograph(40 + at), "Caption": f"{title}, seen from the quay"}]
+        surveys.append({"Case ID": f"RC-{201 + at:04}", "Valid until": "2027-01-15", "Note": "", "Vessel": {"Name": ["Bluebottle", "Zeeleeuw", "Mistral"][at], "Type": "sail", "LOA": 9.8 + at},
+                        "Contact": {"Salutation": "", "First name": first, "Last name": last, "Email": email}, "Responsible": {"Name": "Idris Penhallow", "Email": "idris@brackwater-quay.example"},
+                        "Defects": [{"Position": 1, "Title": title, "Place": place, "Severity": severity, "Photographs": photographs}]})
+    (folder / "surveys.json").write_text(json.dumps(surveys, ensure_ascii=False, indent=1), encoding="utf-8")
+
+
 def rules(path):
     """The harbour's rules as a fixed PDF, printed by a browser: headings, a list, a table, tags."""
     html = HERE / "harbour-rules.html"
@@ -838,4 +879,5 @@ if __name__ == "__main__":
     berths(HERE / "berth-list.docx")
     dock_pass(HERE / "dock-pass.docx")
     welcome()
+    starters(HERE / "starters")
     rules(HERE / "harbour-rules.pdf")

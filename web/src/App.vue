@@ -13,6 +13,8 @@ import TopBar from './parts/TopBar.vue'
 
 const router = useRouter()
 const runs = useRuns()
+/** Shown within the page of another program: without the bar. */
+const framed = window.self !== window.top
 const finding = ref(false)
 const keys = ref(false)
 const over = ref(false)
@@ -70,7 +72,7 @@ async function take(files: File[]) {
 <template>
   <!-- Messages stand one above the other, out of the way of what is worked on. -->
   <el-config-provider :message="{ placement: 'bottom-left', max: 4 }">
-    <TopBar @find="finding = true" />
+    <TopBar v-if="!framed" @find="finding = true" />
     <main><RouterView @take="take" /></main>
   </el-config-provider>
   <Finder v-model="finding" />

@@ -70,6 +70,26 @@ export const router = createRouter({
       meta: { title: 'Run' },
     },
     { path: '/signing', component: () => import('./screens/Signing.vue'), meta: { title: 'Signing' } },
+    { path: '/documents', component: () => import('./screens/Documents.vue'), meta: { title: 'Documents' } },
+    {
+      path: '/documents/:item(\\d+)',
+      component: () => import('./screens/Document.vue'),
+      props: true,
+      meta: { title: 'Document' },
+    },
+    { path: '/ledger', component: () => import('./screens/Ledger.vue'), meta: { title: 'Ledger' } },
+    {
+      path: '/go/:dispatch/:record',
+      component: () => import('./screens/OneRecord.vue'),
+      props: true,
+      meta: { title: 'One record' },
+    },
+    { path: '/moves', component: () => import('./screens/Moves.vue'), meta: { title: 'Import set-up' } },
+    {
+      path: '/personal-data',
+      component: () => import('./screens/PersonalData.vue'),
+      meta: { title: 'Personal data' },
+    },
     { path: '/verify', component: () => import('./screens/Verify.vue'), meta: { title: 'Verify' } },
     {
       path: '/practice/mailbox/:number(\\d+)?',

@@ -108,7 +108,8 @@ fn whole(name: &str, bytes: Vec<u8>) -> Result<Vec<u8>> {
     Ok(bytes)
 }
 
-fn name_of(bytes: &[u8]) -> String {
+/// What a file of these bytes is called.
+pub(crate) fn name_of(bytes: &[u8]) -> String {
     // Every document is hashed when it is kept and when it is read: by the fastest there is.
     digest(&SHA256, bytes).as_ref().iter().map(|b| format!("{b:02x}")).collect()
 }

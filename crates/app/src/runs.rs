@@ -29,14 +29,19 @@ impl App {
     pub async fn items(&self, run: i64, state: Option<String>, from: usize, count: usize) -> Outcome<Vec<ItemInfo>> {
         self.run(run).await?;
         let mut items = self.store.read(move |c| items::list(c, run, state.as_deref(), from, count, clock::seconds())).await?;
-        for delivery in items.iter_mut().flat_map(|item| &mut item.deliveries) {
+        items.iter_mut().for_each(|item| self.mark_revocable(item));
+        Ok(items)
+    }
+
+    /// Tells which of an item's deliveries can be withdrawn now.
+    pub(crate) fn mark_revocable(&self, item: &mut ItemInfo) {
+        for delivery in &mut item.deliveries {
             delivery.revocable = match delivery.state.as_str() {
                 "blocked" | "scheduled" | "to send" => true,
                 "delivered" => self.channel(&delivery.kind).is_some_and(|channel| channel.revocable()),
                 _ => false,
             };
         }
-        Ok(items)
     }
 
     /// What happened to an item.

@@ -7,6 +7,7 @@ pub mod diagnostic;
 pub mod dispatch;
 pub mod form;
 pub mod language;
+pub mod moves;
 pub mod preflight;
 pub mod records;
 pub mod signing;

@@ -4,6 +4,7 @@
 //! A template is read by its format (`formats`), which makes a page model of each filled document
 //! (`model`); the typesetter makes pages of that (`layout`). Arrows point that way alone.
 
+pub mod archive;
 pub mod barcode;
 pub mod bound;
 pub mod formats;

@@ -128,7 +128,7 @@ impl Package {
     }
 
     /// The part as [`Package::part`] gives it, with its bytes as they are packed.
-    fn unpacked(&self, name: &str) -> Result<Arc<[u8]>, OpenError> {
+    pub fn unpacked(&self, name: &str) -> Result<Arc<[u8]>, OpenError> {
         let at = self.position(name).ok_or_else(|| OpenError::Damaged(format!("it has no part “{name}”")))?;
         if let Some(kept) = self.kept.get(&at) {
             return Ok(kept.clone());

@@ -31,6 +31,7 @@ pub fn router(app: App, more: Router) -> Router {
             }
         }
     };
+    let pages = app.clone();
     api::router(app.clone())
         .route("/f/{token}", get(lead.clone()))
         .route("/d/{token}", get(lead.clone()))
@@ -38,7 +39,7 @@ pub fn router(app: App, more: Router) -> Router {
         .merge(health::router(app))
         .layer(axum::middleware::map_response(told))
         .merge(more)
-        .fallback(web::serve)
+        .fallback(move |uri| web::serve(pages.clone(), uri))
         .layer(DefaultBodyLimit::max(96 << 20))
         // What comes line by line must not wait for more to compress.
         .layer(CompressionLayer::new().compress_when(DefaultPredicate::new().and(NotForContentType::new("application/x-ndjson"))))
@@ -86,7 +87,7 @@ async fn guard(State(address): State<SocketAddr>, request: Request, next: Next) 
     for (name, value) in [
         (
             header::CONTENT_SECURITY_POLICY,
-            "default-src 'self'; img-src 'self' blob: data:; style-src 'self' 'unsafe-inline'; font-src 'self' data:; frame-ancestors 'none'; base-uri 'none'; form-action 'self'",
+            web::OFFICE_POLICY,
         ),
         (header::X_CONTENT_TYPE_OPTIONS, "nosniff"),
         (header::REFERRER_POLICY, "no-referrer"),

@@ -72,9 +72,17 @@ export function upload(files: Iterable<File>) {
   return { body: { file: '' }, bodySerializer: () => form(files) }
 }
 
+/** Downloads what the server makes of a selection. */
+export const saveFrom = (path: string, body: unknown) =>
+  save(path, {
+    method: 'POST',
+    headers: { 'content-type': 'application/json' },
+    body: JSON.stringify(body),
+  })
+
 /** Downloads a file of the server; a refusal is an error that can be shown. */
-export async function save(path: string): Promise<void> {
-  const got = await fetch(path).catch(() => undefined)
+export async function save(path: string, how?: RequestInit): Promise<void> {
+  const got = await fetch(path, how).catch(() => undefined)
   if (!got) throw new Refusal('unreachable', 'Can’t reach Mangle. Check that it is still running.')
   if (!got.ok) {
     const problem = (await got.json().catch(() => undefined)) as Partial<Schemas['Problem']> | undefined

@@ -232,6 +232,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/deliveries/{id}/repeat": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Sends a delivered document, as it is now, over the same channel again. */
+        post: operations["post_deliveries__id__repeat"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/deliveries/{id}/send-again": {
         parameters: {
             query?: never;
@@ -370,6 +387,41 @@ export interface paths {
          *     for it until its state is `started`, `nothing` or `waiting`.
          */
         post: operations["post_dispatches__key__firings"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/dispatches/{key}/one/{record}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** One record as the dispatch would make its document: by its row, or by its key in the CRM. */
+        get: operations["get_dispatches__key__one__record_"];
+        put?: never;
+        /** Makes the document of one row. */
+        post: operations["post_dispatches__key__one__record_"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/dispatches/{key}/one/{record}/page": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** The pages of one row with answers to what is asked. */
+        post: operations["post_dispatches__key__one__record__page"];
         delete?: never;
         options?: never;
         head?: never;
@@ -545,6 +597,60 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/documents": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Documents that were made, the newest first: by any word of their records, names and recipients,
+         *     and by dispatch, state and day.
+         */
+        get: operations["get_documents"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/documents.pdf": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Selected documents' PDFs as one, with a bookmark for each. */
+        post: operations["post_documents_pdf"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/documents.zip": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Selected documents as one ZIP. */
+        post: operations["post_documents_zip"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/documents/{id}": {
         parameters: {
             query?: never;
@@ -554,6 +660,23 @@ export interface paths {
         };
         /** One document. */
         get: operations["get_documents__id_"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/documents/{id}/versions/{version}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A version of a document, the newest or an earlier one. */
+        get: operations["get_documents__id__versions__version_"];
         put?: never;
         post?: never;
         delete?: never;
@@ -573,6 +696,27 @@ export interface paths {
         put?: never;
         /** Takes files dropped anywhere; a sheet and a letter together make a dispatch. */
         post: operations["post_drop"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/erasures": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The protocols of what was erased, the newest first. */
+        get: operations["get_erasures"];
+        put?: never;
+        /**
+         * Erases rows and documents for good: their files, values, recipients and history. A protocol stays
+         *     that says how much of what was erased.
+         */
+        post: operations["post_erasures"];
         delete?: never;
         options?: never;
         head?: never;
@@ -737,6 +881,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/forms/{id}/copy": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Adds a copy of a form as it is written now: closed, without answers. */
+        post: operations["post_forms__id__copy"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/forms/{id}/look": {
         parameters: {
             query?: never;
@@ -765,6 +926,41 @@ export interface paths {
         put?: never;
         /** Opens a form as it is written now. */
         post: operations["post_forms__id__open"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/forms/{id}/qr.svg": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A form's address as a QR code. */
+        get: operations["get_forms__id__qr_svg"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/frames/{kind}/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The sites that may show a form (by its source) or the records of a connection. */
+        get: operations["get_frames__kind___id_"];
+        /** Changes the sites that may show it. */
+        put: operations["put_frames__kind___id_"];
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -816,6 +1012,61 @@ export interface paths {
         put?: never;
         /** Tell a CRM trigger that something has changed: a message signed as Standard Webhooks 1.0 says. */
         post: operations["post_hooks__token_"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/items/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A record's documents with their versions, deliveries, signing round and history. */
+        get: operations["get_items__id_"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/items/{id}/changes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The lines in which a document that was edited differs from the version before. */
+        get: operations["get_items__id__changes"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/items/{id}/docx": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A record's document as DOCX, to be edited in a word processor. */
+        get: operations["get_items__id__docx"];
+        /**
+         * Takes an edited DOCX as the document's next version; its PDF is made from it, and what was not
+         *     delivered yet gets it.
+         */
+        put: operations["put_items__id__docx"];
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -891,6 +1142,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/labels": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** All that has labels. */
+        get: operations["get_labels"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/labels/{kind}/{key}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Gives a dispatch (by its key), a template or a source (by its number) its labels. */
+        put: operations["put_labels__kind___key_"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/language/check": {
         parameters: {
             query?: never;
@@ -951,6 +1236,40 @@ export interface paths {
         };
         /** All functions of the language. */
         get: operations["get_language_functions"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/ledger": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What was made, delivered and failed by day, week or month, and by dispatch, template or channel. */
+        get: operations["get_ledger"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/ledger.csv": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The ledger as CSV (RFC 4180): by time, or by dispatch, template or channel. */
+        get: operations["get_ledger_csv"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1047,6 +1366,57 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/moves/compare": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Compares a file of set-ups with what is here; nothing is changed. */
+        post: operations["post_moves_compare"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/moves/export": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Dispatches with the templates, clauses, messages, pictures and forms that they use, as one file. */
+        post: operations["post_moves_export"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/moves/import": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Takes a file of set-ups over: all of it, or nothing. */
+        post: operations["post_moves_import"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/pack-files": {
         parameters: {
             query?: never;
@@ -1095,6 +1465,23 @@ export interface paths {
         /** Changes a pack: its parts are its next version, which is in use where nothing is wrong with it. */
         put: operations["put_packs__id_"];
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/persons": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Finds a person's data in rows, answers and documents. */
+        post: operations["post_persons"];
         delete?: never;
         options?: never;
         head?: never;
@@ -2258,6 +2645,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/starters": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** All ready-made set-ups. */
+        get: operations["get_starters"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/starters/{key}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Lays a ready-made set-up out: its template, its records or form, and its dispatch. */
+        post: operations["post_starters__key_"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/templates": {
         parameters: {
             query?: never;
@@ -2312,6 +2733,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/templates/{id}/copy": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Adds a copy of a template: the version in use. */
+        post: operations["post_templates__id__copy"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/templates/{id}/in-use/{number}": {
         parameters: {
             query?: never;
@@ -2322,6 +2760,23 @@ export interface paths {
         get?: never;
         /** Puts a version without problems in use. */
         put: operations["put_templates__id__in_use__number_"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/templates/{id}/name": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Renames a template. */
+        put: operations["put_templates__id__name"];
         post?: never;
         delete?: never;
         options?: never;
@@ -2578,6 +3033,11 @@ export interface components {
             /** @description Whose. */
             place: components["schemas"]["SignerSeat"];
         };
+        /** @description What a person confirms who has a document sent again. */
+        Again: {
+            /** @description How often the person was told that it has gone there already: refused where it is more. */
+            times: number;
+        };
         /** @description What a newer file changes. */
         AgainView: {
             /** @description The first of them, cell by cell. */
@@ -2633,6 +3093,13 @@ export interface components {
         AnswerTrigger: {
             /** @description The condition on which an answer starts a run; blank for every answer. */
             condition: string;
+        };
+        /** @description Answers to what is asked. */
+        Answered: {
+            /** @description The answers, by what each is about. */
+            answers?: {
+                [key: string]: string;
+            };
         };
         /** @description A file that came. */
         Arrived: {
@@ -3264,6 +3731,11 @@ export interface components {
             /** @description The first of them, by name. */
             left_names: string[];
         };
+        /**
+         * @description What is added up apart.
+         * @enum {string}
+         */
+        Dimension: "dispatch" | "template" | "channel";
         /** @description A dispatch as it is saved. */
         DispatchBody: {
             /** @description Its name. */
@@ -3300,10 +3772,40 @@ export interface components {
             name: string;
             /** @description The source's and sheet's name. */
             sheet?: string | null;
+            /**
+             * Format: int64
+             * @description The sheet's number.
+             */
+            sheet_id?: number | null;
             /** @description The template's name. */
             template?: string | null;
             /** @description How many starts of its triggers wait for a person. */
             waiting: number;
+        };
+        /** @description A record's documents with all that belongs to them. */
+        DocumentDetail: {
+            /** @description What it is. */
+            document: components["schemas"]["FoundDocument"];
+            /** @description What happened to it, the oldest first. */
+            events: components["schemas"]["EventInfo"][];
+            /** @description Why it can't be edited; none where it can. */
+            fixed?: string | null;
+            /** @description Its files and its deliveries. */
+            item: components["schemas"]["ItemInfo"];
+            /**
+             * Format: int64
+             * @description Its signing round.
+             */
+            round?: number | null;
+            /** @description The row; 0 where it serves many. */
+            row: number;
+            /**
+             * Format: int64
+             * @description The row of its record and the sheet that this is in.
+             */
+            sheet: number;
+            /** @description All versions of its files, the newest first. */
+            versions: components["schemas"]["DocumentVersion"][];
         };
         /** @description A document in a list. */
         DocumentInfo: {
@@ -3320,6 +3822,31 @@ export interface components {
             pages?: number | null;
             /** @description Its size in bytes; 0 where it is not known. */
             size: number;
+        };
+        /** @description A version of a document. */
+        DocumentVersion: {
+            /** @description Whether it is the one that is sent. */
+            current: boolean;
+            /**
+             * Format: int64
+             * @description The document's number.
+             */
+            document: number;
+            /** @description Its format. */
+            format: components["schemas"]["Format"];
+            /** @description made, edited or signed. */
+            kind: string;
+            /** @description When it was made (UTC). */
+            made: string;
+            /** @description How many pages it has, where it is of pages. */
+            pages?: number | null;
+            /** @description Its size in bytes. */
+            size: number;
+            /**
+             * Format: int64
+             * @description Its number, from 1.
+             */
+            version: number;
         };
         /** @description What became of dropped files. */
         Dropped: {
@@ -3341,6 +3868,13 @@ export interface components {
         Edited: {
             /** @description The numbers of the rows that were added. */
             added: number[];
+        };
+        /** @description What an edited document came to. */
+        EditedDocument: {
+            /** @description The lines that differ from the version before. */
+            changes: components["schemas"]["ChangeInfo"][];
+            /** @description How many pages its PDF has; none where no PDF is made. */
+            pages?: number | null;
         };
         /** @description The settings of the e-mail channel: every field may hold placeholders. */
         EmailChannel: {
@@ -3411,6 +3945,45 @@ export interface components {
             /** @description What it holds. */
             type: components["schemas"]["FieldType"];
         };
+        /** @description What is to be erased. */
+        Erase: {
+            /** @description Documents, by their items. */
+            items: number[];
+            /** @description What is noted of it, such as the number of the request; not the person's name. */
+            note?: string;
+            /** @description Rows: the sheet and the row's number. */
+            rows: [
+                number,
+                number
+            ][];
+        };
+        /** @description How much was erased. */
+        Erased: {
+            /** @description Records' documents with their deliveries, signing rounds and history, by the dispatch's name. */
+            documents: {
+                [key: string]: number;
+            };
+            /** @description Rows, by the sheet's name. */
+            rows: {
+                [key: string]: number;
+            };
+        };
+        /** @description The protocol of an erasure. */
+        ErasureInfo: {
+            /** @description When (UTC). */
+            at: string;
+            /** @description How much was erased. */
+            erased: components["schemas"]["Erased"];
+            /**
+             * Format: int64
+             * @description Its number.
+             */
+            id: number;
+            /** @description What was noted. */
+            note: string;
+            /** @description Who did it. */
+            who: string;
+        };
         /** @description An event of a timeline. */
         EventInfo: {
             /** @description When. */
@@ -3462,6 +4035,27 @@ export interface components {
             /** @enum {string} */
             unit: "cron";
         };
+        /** @description What is exported. */
+        Exported: {
+            /** @description The dispatches' keys. */
+            dispatches: string[];
+        };
+        /** @description A reason why documents or deliveries failed. */
+        FailureCount: {
+            /** @description Its short name. */
+            code: string;
+            /** @description How many failed by it. */
+            count: number;
+            /** @description Its dispatch's name. */
+            dispatch: string;
+            /** @description What was said, of one of them. */
+            message: string;
+            /**
+             * Format: int64
+             * @description The last run in which one did.
+             */
+            run: number;
+        };
         /** @description How far a fetch is. */
         Fetching: {
             difference?: components["schemas"]["Difference"] | null;
@@ -3499,6 +4093,24 @@ export interface components {
          * @enum {string}
          */
         FieldType: "text" | "number" | "yes-no" | "date" | "moment" | "picture";
+        /** @description Numbers of a time. */
+        Figures: {
+            /** @description Deliveries that arrived. */
+            delivered: number;
+            /** @description Records' documents. */
+            documents: number;
+            /** @description Documents and deliveries that failed. */
+            failed: number;
+            /** @description Their pages. */
+            pages: number;
+            /** @description Proofs, which count nowhere else. */
+            proofs: number;
+            /**
+             * Format: int64
+             * @description How long the documents took to make, in milliseconds.
+             */
+            took: number;
+        };
         /** @description What a form with files looks like. */
         FileForm: {
             /**
@@ -3815,6 +4427,42 @@ export interface components {
             /** @description The type of the column: of money with its currency. */
             type: string;
         };
+        /** @description A record's documents among those found. */
+        FoundDocument: {
+            /** @description The dispatch's key. */
+            dispatch: string;
+            /** @description The dispatch's name. */
+            dispatch_name: string;
+            /** @description The documents' name without extension. */
+            file_name: string;
+            /**
+             * Format: int64
+             * @description The item's number, which is that of its page.
+             */
+            item: number;
+            /** @description What the record is called. */
+            label: string;
+            /** @description When it was made (UTC). */
+            made: string;
+            /** @description How many pages its PDF has. */
+            pages?: number | null;
+            /** @description To whom and where it goes. */
+            recipients: string;
+            /** @description When and why its documents were removed; blank where they are there. */
+            removed: string;
+            /**
+             * Format: int64
+             * @description The run that made it.
+             */
+            run: number;
+            /** @description How far it is, as an item of a run. */
+            state: string;
+            /**
+             * Format: int64
+             * @description Which version is the newest, from 1.
+             */
+            version: number;
+        };
         /** @description What was found of one record. */
         FoundInfo: {
             /** @description What to call it. */
@@ -3825,6 +4473,25 @@ export interface components {
             row: number;
             /** @description What stands in the cell at fault. */
             text?: string | null;
+        };
+        /** @description Documents that were found. */
+        FoundPage: {
+            /** @description How many there are, counted up to 1,000. */
+            count: number;
+            /** @description Some of them, the newest first. */
+            documents: components["schemas"]["FoundDocument"][];
+            /** @description Whether there are more than that. */
+            more: boolean;
+        };
+        /**
+         * @description What can be shown within other sites.
+         * @enum {string}
+         */
+        Framed: "form" | "connection";
+        /** @description The sites that may show something. */
+        Frames: {
+            /** @description Their origins (RFC 6454): `https://crm.quay.example`. None for no site. */
+            origins: string[];
         };
         /** @description A function of the language, as the help shows it. */
         FunctionInfo: {
@@ -3883,6 +4550,13 @@ export interface components {
             name: string;
             /** @description The text, with placeholders. */
             value: string;
+        };
+        /** @description What was taken over. */
+        Imported: {
+            /** @description The dispatches' keys. */
+            dispatches: string[];
+            /** @description The new forms, by their sources. */
+            forms: number[];
         };
         /** @description When a part is included. */
         Inclusion: {
@@ -4007,6 +4681,25 @@ export interface components {
             /** @description Until when its certificate is valid (UTC). */
             until: string;
         };
+        /** @description Something with its labels. */
+        Labelled: {
+            /** @description The dispatch's key, or the template's or source's number. */
+            key: string;
+            /** @description dispatch, template or source. */
+            kind: string;
+            /** @description Its labels, by name. */
+            labels: string[];
+        };
+        /**
+         * @description What can have labels.
+         * @enum {string}
+         */
+        LabelledKind: "dispatch" | "template" | "source";
+        /** @description The labels that something is to have. */
+        Labels: {
+            /** @description Their names; none for none. */
+            labels: string[];
+        };
         /** @description How the document of a record differs from the one that was made of it last. */
         LastDocument: {
             /** @description When it was made. */
@@ -4054,6 +4747,47 @@ export interface components {
              */
             gone: number[];
         };
+        /** @description The ledger of a time. */
+        Ledger: {
+            /** @description All of it. */
+            all: components["schemas"]["Figures"];
+            /** @description Why most failed. */
+            failures: components["schemas"]["FailureCount"][];
+            /** @description Its first day. */
+            from: string;
+            /** @description Each day, week or month, those without anything among them. */
+            periods: components["schemas"]["LedgerPeriod"][];
+            /** @description Each dispatch, template or channel, the one with the most first. */
+            rows: components["schemas"]["LedgerRow"][];
+            /** @description Its last day. */
+            to: string;
+            /** @description Today, by the office's calendar. */
+            today: string;
+        };
+        /** @description What is added up over a day, a week or a month. */
+        LedgerPeriod: components["schemas"]["Figures"] & {
+            /** @description Its first day. */
+            begins: string;
+        };
+        /** @description What is added up over the whole time. */
+        LedgerRow: components["schemas"]["Figures"] & {
+            /**
+             * Format: int32
+             * @description How many documents of this month are meant to be made at most; none for no limit.
+             */
+            ceiling?: number | null;
+            /** @description The dispatch's key, the template's name, or the word of the channel's kind. */
+            key: string;
+            /** @description What it is called. */
+            name: string;
+            /** @description How many of this month there are, where there is a limit. */
+            this_month?: number | null;
+        };
+        /**
+         * @description What of the ledger is handed out as a table.
+         * @enum {string}
+         */
+        LedgerTable: "periods" | "rows";
         /** @description An event of a chain. */
         Link: {
             /** @description When, in UTC: `2026-11-23T09:42:00`. */
@@ -4300,11 +5034,60 @@ export interface components {
          * @enum {string}
          */
         Missed: "catch-up" | "skip";
+        /** @description What a dispatch needs that is not here. */
+        MissingHere: components["schemas"]["Diagnostic"] & {
+            /** @description The dispatch's name. */
+            dispatch: string;
+        };
         /**
          * @description When a channel delivers.
          * @enum {string}
          */
         Moment: "at-once" | "after-release" | "at-time" | "after-signing";
+        /** @description Something that a file brings, beside what is here. */
+        MoveItem: {
+            /** @description What it is known by. */
+            key: string;
+            /** @description dispatch, template, clause, message or form. */
+            kind: string;
+            /** @description Its name. */
+            name: string;
+            /** @description What becomes of what is here. */
+            note: string;
+            /** @description new, changed or same. */
+            state: string;
+        };
+        /** @description Where a dispatch's records come from, and what there is here for that. */
+        MoveSource: {
+            /** @description The dispatch's key. */
+            dispatch: string;
+            /** @description Whether it is a form that comes along. */
+            form: boolean;
+            /** @description The columns that the sheet there has and the one here has not. */
+            missing: string[];
+            /** @description The dispatch's name. */
+            name: string;
+            /**
+             * Format: int64
+             * @description The sheet here that is like it; none where a person is to choose.
+             */
+            sheet?: number | null;
+            /** @description The source's and sheet's name there. */
+            source: string;
+        };
+        /** @description A file of set-ups beside what is here. */
+        MoveView: {
+            /** @description What it brings. */
+            items: components["schemas"]["MoveItem"][];
+            /** @description When it was exported (UTC). */
+            made: string;
+            /** @description What its dispatches need that is not here: senders, printers, folders, connections. */
+            missing: components["schemas"]["MissingHere"][];
+            /** @description The office that it comes from. */
+            office: string;
+            /** @description The sources that its dispatches need. */
+            sources: components["schemas"]["MoveSource"][];
+        };
         /** @description Rows that are moved. */
         MovedRows: {
             /** @description The row that they follow; at the top where there is none. */
@@ -4588,6 +5371,44 @@ export interface components {
             /** @description What is put in. */
             text: string;
         };
+        /** @description One record as a dispatch would make its document. */
+        OneRecord: {
+            /** @description The answers that are used where nothing else is said. */
+            answers: {
+                [key: string]: string;
+            };
+            /** @description What was made of the record before, the newest first. */
+            before: components["schemas"]["OfRow"][];
+            /** @description What the record is called. */
+            label: string;
+            /** @description The dispatch's name. */
+            name: string;
+            /** @description What keeps the dispatch from running. */
+            obstacles: string[];
+            /** @description What is asked before it is made. */
+            questions: components["schemas"]["Question"][];
+            /**
+             * @description How many documents this dispatch has made of it and sent or is sending: told before it makes
+             *     another.
+             */
+            repeats: number;
+            /**
+             * Format: int64
+             * @description The revision of the dispatch that this is of.
+             */
+            revision: number;
+            /** @description The row's number. */
+            row: number;
+            /** @description Whether the record is among those that the dispatch selects. */
+            selected: boolean;
+            /**
+             * Format: int64
+             * @description The sheet's number.
+             */
+            sheet: number;
+            /** @description The source's and sheet's name. */
+            source: string;
+        };
         /** @description A shared document that was opened. */
         Opened: {
             /** @description Its files. */
@@ -4774,6 +5595,52 @@ export interface components {
          * @enum {string}
          */
         PdfStandard: "plain" | "a2b" | "a3b" | "ua1";
+        /**
+         * @description What is added up over time.
+         * @enum {string}
+         */
+        Period: "day" | "week" | "month";
+        /** @description Whose data is looked for. */
+        Person: {
+            /** @description An e-mail address, a name or a number; at least 3 characters. */
+            text: string;
+        };
+        /** @description Where a person's data is found. */
+        PersonFound: {
+            /** @description Documents, with their deliveries, signing rounds and history. */
+            documents: components["schemas"]["FoundDocument"][];
+            /** @description What Mangle can't erase by itself. */
+            elsewhere: components["schemas"]["PersonPlace"][];
+            /** @description Whether there is more than is told. */
+            more: boolean;
+            /** @description Rows and answers. */
+            rows: components["schemas"]["PersonRow"][];
+        };
+        /** @description A place that holds a person's data and has to be looked at by hand. */
+        PersonPlace: {
+            /** @description Its name. */
+            name: string;
+            /** @description Its address in the application. */
+            to: string;
+            /** @description Where: a CRM query, a test case. */
+            what: string;
+        };
+        /** @description A row that holds a person's data. */
+        PersonRow: {
+            /** @description The cells that hold what is looked for. */
+            cells: string[];
+            /** @description What the record is called. */
+            label: string;
+            /** @description The row's number. */
+            row: number;
+            /**
+             * Format: int64
+             * @description The sheet's number.
+             */
+            sheet: number;
+            /** @description The source's and sheet's name. */
+            source: string;
+        };
         /** @description What is wanted of an entity. */
         Picks: {
             /**
@@ -5362,6 +6229,11 @@ export interface components {
             /** @description Their numbers. */
             rounds: number[];
         };
+        /** @description A selection of documents, by their items. */
+        SelectedItems: {
+            /** @description The items' numbers, at most 500. */
+            items: number[];
+        };
         /** @description Whom messages may come from, beside the office itself. */
         Sender: {
             /** @description The address. */
@@ -5458,6 +6330,12 @@ export interface components {
             answers: {
                 [key: string]: string;
             };
+            /**
+             * Format: int32
+             * @description The most documents of a month that are meant to be made: a run that goes beyond is warned of;
+             *     none for no limit.
+             */
+            ceiling?: number | null;
             /** @description The channels that documents are delivered over; none where they are only stored. */
             channels: components["schemas"]["ChannelSetup"][];
             /** @description Which records are taken by what was made of them before. */
@@ -5484,6 +6362,11 @@ export interface components {
             pdf: components["schemas"]["PdfSetup"];
             /** @description Rows picked by hand, which are the only ones that count; none for all. */
             picked: number[];
+            /**
+             * Format: int32
+             * @description For how many months documents are kept, and then removed; none for ever.
+             */
+            retention?: number | null;
             /** @description Which template a record takes instead of the dispatch's own: the first rule that is true. */
             rules: components["schemas"]["TemplateRule"][];
             /** @description The name of the running document that each PDF is added to, with placeholders; blank for none. */
@@ -5908,6 +6791,24 @@ export interface components {
              */
             version: number;
         };
+        /** @description What a record's document is made with. */
+        StartOne: {
+            /** @description The answers to what is asked; the usual ones count for others. */
+            answers?: {
+                [key: string]: string;
+            };
+            /** @description Whether its deliveries wait until a person releases them. */
+            hold?: boolean;
+            /** @description How many documents of it there were before, as the person was told and confirmed. */
+            repeats?: number;
+            /**
+             * Format: int64
+             * @description The revision of the dispatch that the person saw.
+             */
+            revision?: number | null;
+            /** @description What tells this start from another: the same one starts once. */
+            start_key?: string | null;
+        };
         /** @description What a run is started with. */
         StartRun: {
             /**
@@ -5939,6 +6840,17 @@ export interface components {
              *     sent: the answer is the run that it began.
              */
             start_key?: string | null;
+        };
+        /** @description A ready-made set-up as it is offered. */
+        StarterInfo: {
+            /** @description What it makes. */
+            about: string;
+            /** @description What it is known by. */
+            key: string;
+            /** @description Its name. */
+            name: string;
+            /** @description What one can learn from it. */
+            shows: string;
         };
         /** @description Where a fetch is. */
         State: "waiting" | "records" | "pictures" | "done" | "stopped" | {
@@ -6115,6 +7027,11 @@ export interface components {
             name: string;
             /** @description Its versions, the newest first. */
             versions: components["schemas"]["Version"][];
+        };
+        /** @description Another name for a template. */
+        TemplateName: {
+            /** @description The name. */
+            name: string;
         };
         /** @description A rule: the first whose condition is true says which template a record takes. */
         TemplateRule: {
@@ -7041,6 +7958,47 @@ export interface operations {
             };
         };
     };
+    post_deliveries__id__repeat: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Again"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RunInfo"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     post_deliveries__id__send_again: {
         parameters: {
             query?: never;
@@ -7419,6 +8377,128 @@ export interface operations {
             };
         };
     };
+    get_dispatches__key__one__record_: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+                record: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OneRecord"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    post_dispatches__key__one__record_: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+                record: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["StartOne"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RunInfo"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    post_dispatches__key__one__record__page: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+                record: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Answered"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PageView"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     get_dispatches__key__pages__row_: {
         parameters: {
             query?: never;
@@ -7765,12 +8845,164 @@ export interface operations {
             };
         };
     };
+    get_documents: {
+        parameters: {
+            query?: {
+                /** @description Words of the record, the name or the recipients; the beginning of each is enough. */
+                find?: string;
+                /** @description A dispatch's key. */
+                dispatch?: string;
+                /** @description A state, as an item of a run has it. */
+                state?: string;
+                /** @description Made on this day or later, by the office's calendar: `2026-11-01`. */
+                from?: string;
+                /** @description Made on this day or before. */
+                to?: string;
+                /** @description Whether proofs are looked for instead. */
+                proofs?: boolean;
+                /** @description Only those before this item; 0 for the newest. */
+                before?: number;
+                /** @description How many, at most 500. */
+                count?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FoundPage"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    post_documents_pdf: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SelectedItems"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/pdf": number[];
+                };
+            };
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    post_documents_zip: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SelectedItems"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/zip": number[];
+                };
+            };
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     get_documents__id_: {
         parameters: {
             query?: never;
             header?: never;
             path: {
                 id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/octet-stream": number[];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    get_documents__id__versions__version_: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+                version: number;
             };
             cookie?: never;
         };
@@ -7813,6 +9045,64 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Dropped"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    get_erasures: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErasureInfo"][];
+                };
+            };
+        };
+    };
+    post_erasures: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Erase"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErasureInfo"];
+                };
+            };
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
                 };
             };
             422: {
@@ -8145,6 +9435,35 @@ export interface operations {
             };
         };
     };
+    post_forms__id__copy: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FormBody"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     post_forms__id__look: {
         parameters: {
             query?: never;
@@ -8195,6 +9514,107 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["FormBody"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    get_forms__id__qr_svg: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "image/svg+xml": number[];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    get_frames__kind___id_: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                kind: components["schemas"]["Framed"];
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Frames"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    put_frames__kind___id_: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                kind: components["schemas"]["Framed"];
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Frames"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Frames"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
                 };
             };
             422: {
@@ -8273,6 +9693,150 @@ export interface operations {
                 content?: never;
             };
             404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    get_items__id_: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DocumentDetail"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    get_items__id__changes: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ChangeInfo"][];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    get_items__id__docx: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/octet-stream": number[];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    put_items__id__docx: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": components["schemas"]["FileForm"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["EditedDocument"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            409: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -8425,6 +9989,67 @@ export interface operations {
             };
         };
     };
+    get_labels: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Labelled"][];
+                };
+            };
+        };
+    };
+    put_labels__kind___key_: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                kind: components["schemas"]["LabelledKind"];
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Labels"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Labelled"][];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     post_language_check: {
         parameters: {
             query?: never;
@@ -8533,6 +10158,80 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["FunctionInfo"][];
+                };
+            };
+        };
+    };
+    get_ledger: {
+        parameters: {
+            query?: {
+                /** @description The first day: `2026-11-01`. The first of this month where it is blank. */
+                from?: string;
+                /** @description The last day; today where it is blank. */
+                to?: string;
+                /** @description day, week (from Monday) or month. */
+                by?: components["schemas"]["Period"];
+                /** @description dispatch, template or channel. */
+                of?: components["schemas"]["Dimension"];
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Ledger"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    get_ledger_csv: {
+        parameters: {
+            query?: {
+                /** @description The first day: `2026-11-01`. The first of this month where it is blank. */
+                from?: string;
+                /** @description The last day; today where it is blank. */
+                to?: string;
+                /** @description day, week (from Monday) or month. */
+                by?: components["schemas"]["Period"];
+                /** @description dispatch, template or channel. */
+                of?: components["schemas"]["Dimension"];
+                /** @description periods or rows. */
+                table?: components["schemas"]["LedgerTable"];
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/csv": number[];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -8803,6 +10502,118 @@ export interface operations {
             };
         };
     };
+    post_moves_compare: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": components["schemas"]["FileForm"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MoveView"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    post_moves_export: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Exported"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/zip": number[];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    post_moves_import: {
+        parameters: {
+            query?: {
+                /** @description The sheets of the dispatches' records, as JSON: `{"sources": {"refit-quotes": 3}}`. */
+                choices?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": components["schemas"]["FileForm"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Imported"];
+                };
+            };
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     post_pack_files: {
         parameters: {
             query?: never;
@@ -8900,6 +10711,37 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Problem"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    post_persons: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Person"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PersonFound"];
                 };
             };
             422: {
@@ -11459,6 +13301,54 @@ export interface operations {
             };
         };
     };
+    get_starters: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StarterInfo"][];
+                };
+            };
+        };
+    };
+    post_starters__key_: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Key"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     get_templates: {
         parameters: {
             query?: never;
@@ -11637,6 +13527,35 @@ export interface operations {
             };
         };
     };
+    post_templates__id__copy: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TemplateDetail"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     put_templates__id__in_use__number_: {
         parameters: {
             query?: never;
@@ -11658,6 +13577,47 @@ export interface operations {
                 };
             };
             409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    put_templates__id__name: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TemplateName"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TemplateDetail"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            422: {
                 headers: {
                     [name: string]: unknown;
                 };

@@ -1,18 +1,17 @@
 <script setup lang="ts">
-import { computed, defineAsyncComponent, ref, watch } from 'vue'
+import { computed, ref, watch } from 'vue'
 
 import { api, ask, attempt, type Schemas } from '../api/client'
 import { count } from '../api/words'
 import SignatureInput from '../sign/SignatureInput.vue'
 import { wordsOf } from '../sign/words'
+import PdfPages from './PdfPages.vue'
 
 /** One signature for several documents, after a look at each, with one confirmation. */
 const props = defineProps<{ rounds: Schemas['RoundInfo'][]; name: string }>()
 const open = defineModel<boolean>({ required: true })
 const emit = defineEmits<{ done: [] }>()
 
-/** Loaded once there is something to look at. */
-const Pages = defineAsyncComponent(() => import('../shared/SharedPages.vue'))
 const words = wordsOf('en')
 const at = ref(0)
 const signature = ref({ typed: '', picture: '' })
@@ -48,7 +47,7 @@ async function sign() {
             >›</el-button
           >
         </p>
-        <Pages
+        <PdfPages
           v-if="now && open"
           :key="now.id"
           class="pages-here"
@@ -89,29 +88,7 @@ async function sign() {
   flex: 1;
 }
 .pages-here {
-  display: flex;
-  flex-direction: column;
   height: 62vh;
-  border: 1px solid var(--line);
-}
-.pages-here :deep(.tools) {
-  display: flex;
-  gap: 8px;
-  align-items: center;
-  padding: 4px 8px;
-  border-bottom: 1px solid var(--line);
-}
-.pages-here :deep(.tools span) {
-  flex: 1;
-}
-.pages-here :deep(.frame) {
-  position: relative;
-  flex: 1;
-}
-.pages-here :deep(.scroll) {
-  position: absolute;
-  inset: 0;
-  overflow: auto;
 }
 .countersign :deep(fieldset) {
   border: 0;

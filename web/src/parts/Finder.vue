@@ -18,6 +18,17 @@ const PLACES: Hit[] = [
   { kind: 'place', name: 'Clauses', to: '/clauses' },
   { kind: 'place', name: 'CRM connections', to: '/connections' },
   { kind: 'place', name: 'Practice mailbox', to: '/practice/mailbox' },
+  { kind: 'place', name: 'Documents', to: '/documents' },
+  { kind: 'place', name: 'Ledger', to: '/ledger' },
+  { kind: 'place', name: 'Personal data: find and erase', to: '/personal-data' },
+  { kind: 'place', name: 'Import set-up', to: '/moves' },
+  { kind: 'place', name: 'Verify a PDF', to: '/verify' },
+  { kind: 'place', name: 'Message templates', to: '/messages' },
+  {
+    kind: 'settings',
+    name: 'Settings: seal, timestamp authority, printers, buckets, web hooks, fonts',
+    to: '/settings',
+  },
   { kind: 'help', name: 'Help: guide and functions', to: '/help' },
 ]
 /** In how many sheets, and how many rows of each, are looked for. */
@@ -82,7 +93,14 @@ const findRows = useDebounceFn(async () => {
       }))
     }),
   )
-  if (mine === asked) rows.value = found.flat()
+  const query = { find, count: 8 }
+  const documents = await api.GET('/api/documents', { params: { query } })
+  const made = (documents.data?.documents ?? []).map((one) => ({
+    kind: `document, ${one.dispatch_name}`,
+    name: [one.file_name, one.label, one.recipients].filter(Boolean).join(', '),
+    to: `/documents/${one.item}`,
+  }))
+  if (mine === asked) rows.value = [...made, ...found.flat()]
 }, 200)
 watch(text, () => {
   rows.value = []
@@ -94,7 +112,7 @@ const hits = computed(() => {
   const named = all.value.filter((hit) =>
     words.every((w) => `${hit.kind} ${hit.name}`.toLowerCase().includes(w)),
   )
-  return [...named.slice(0, 12), ...rows.value.slice(0, 12)]
+  return [...named.slice(0, 12), ...rows.value.slice(0, 20)]
 })
 watch(hits, () => (at.value = 0))
 

@@ -3,6 +3,7 @@ import { computed } from 'vue'
 
 import type { FormDesk, FormDraft } from '../api/form'
 import FormLine from './FormLine.vue'
+import FrameSites from './FrameSites.vue'
 
 /** What is said of the form itself: its words, its language, when it is open. */
 const props = defineProps<{ it: FormDesk; draft: FormDraft }>()
@@ -84,6 +85,12 @@ const moment = (text: string | null | undefined) => text?.slice(0, 16) ?? ''
   <FormLine label="Message when closed" about="Leave blank for the standard message">
     <el-input v-model="own.shut" aria-label="Message when closed" />
   </FormLine>
+  <FrameSites
+    v-if="it.info.value"
+    :id="it.info.value.id"
+    kind="form"
+    about='A page of these sites can show the form in a frame: &lt;iframe src="FORM LINK"&gt;'
+  />
 </template>
 
 <style scoped>

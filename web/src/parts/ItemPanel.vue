@@ -11,7 +11,7 @@ type Item = Schemas['ItemInfo']
 type Delivery = Schemas['DeliveryInfo']
 
 /** One record's way through a run: its documents, its deliveries, and what happened. */
-const props = defineProps<{ item: Item }>()
+const props = defineProps<{ item: Item; page?: boolean }>()
 const emit = defineEmits<{ changed: [run: number] }>()
 const events = ref<Schemas['EventInfo'][]>([])
 
@@ -56,6 +56,24 @@ async function act(delivery: Delivery, what: Act) {
   if (run) emit('changed', run.id)
 }
 
+/** What can go to the same people again, and how often it has. */
+const REPEATED = ['email', 'folder', 'print', 'crm', 'web-hook']
+const alike = (one: Delivery) =>
+  props.item.deliveries.filter((own) => own.kind === one.kind && own.name === one.name)
+const repeats = (one: Delivery) =>
+  one.state === 'delivered' &&
+  REPEATED.includes(one.kind) &&
+  alike(one).every((own) => own.id <= one.id || own.state === 'withdrawn' || own.state === 'skipped')
+async function repeat(one: Delivery) {
+  const times = alike(one).filter((own) => own.state === 'delivered' || own.state === 'uncertain').length
+  const when = `${shortDay(one.changed)} at ${clock(one.changed)}`
+  const text = `“${props.item.file_name}” was delivered to ${one.recipient} on ${when}${times > 1 ? `, ${times} times in all` : ''}. Send it to them again?`
+  if (!(await confirmed({ title: 'Send again', text, act: 'Send it again', destroys: true }))) return
+  const params = { path: { id: one.id } }
+  const run = await attempt(() => ask(api.POST('/api/deliveries/{id}/repeat', { params, body: { times } })))
+  if (run) emit('changed', run.id)
+}
+
 async function retry() {
   const run = await retryItem(props.item)
   if (run) emit('changed', run)
@@ -64,14 +82,15 @@ async function retry() {
 
 <template>
   <div class="panel-body">
-    <h2>{{ item.label }}{{ item.row ? `, row ${item.row}` : '' }}</h2>
+    <h2 v-if="!page">{{ item.label }}{{ item.row ? `, row ${item.row}` : '' }}</h2>
     <p class="now">
       <StateWord :state="item.state" />
       <el-button v-if="failed" @click="retry">Retry</el-button>
     </p>
     <p v-if="item.error_message" class="problem">{{ item.error_place }}: {{ item.error_message }}</p>
-    <template v-if="item.documents.length">
+    <template v-if="item.documents.length && !page">
       <h3>Documents</h3>
+      <p><RouterLink :to="`/documents/${item.id}`">Open document page</RouterLink></p>
       <p v-for="one in item.documents" :key="one.id" class="line">
         <a :href="`/api/documents/${one.id}`" target="_blank">{{ one.name }}</a>
         <span class="quiet"
@@ -103,7 +122,8 @@ async function retry() {
           Passcode <b>{{ one.passcode }}</b>
         </p>
         <p v-if="one.opened" class="quiet">Opened {{ count(one.opened, 'time') }}</p>
-        <p v-if="acts(one).length" class="acts">
+        <p v-if="acts(one).length || repeats(one)" class="acts">
+          <el-button v-if="repeats(one)" @click="repeat(one)">Send again…</el-button>
           <el-button v-for="[what, label] in acts(one)" :key="what" @click="act(one, what)">{{
             label
           }}</el-button>

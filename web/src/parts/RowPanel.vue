@@ -9,6 +9,16 @@ import StateWord from './StateWord.vue'
 const props = defineProps<{ sheet: number; row: number; version: unknown; named?: boolean }>()
 const emit = defineEmits<{ header: [row: number] }>()
 const view = ref<Schemas['RowView']>()
+/** The dispatches whose records are of this sheet: each can make this row's document. */
+const dispatches = ref<Schemas['DispatchInfo'][]>([])
+watch(
+  () => props.sheet,
+  async (sheet) => {
+    const all = (await attempt(() => ask(api.GET('/api/dispatches')))) ?? []
+    dispatches.value = all.filter((one) => one.sheet_id === sheet && one.template)
+  },
+  { immediate: true },
+)
 
 const address = (name: string) => `/api/sheets/${props.sheet}/files/${encodeURIComponent(name)}`
 
@@ -50,6 +60,12 @@ watch(
       </tbody>
     </table>
     <p v-else class="quiet">No documents for this row yet.</p>
+    <p v-if="dispatches.length" class="create">
+      Create:
+      <RouterLink v-for="one in dispatches" :key="one.key" :to="`/go/${one.key}/${view.number}`">{{
+        one.name
+      }}</RouterLink>
+    </p>
     <template v-if="view.corrections.length">
       <h4>Change history</h4>
       <table aria-label="Change history of this row">
@@ -86,6 +102,11 @@ watch(
 </template>
 
 <style scoped>
+.create {
+  display: flex;
+  flex-wrap: wrap;
+  gap: 4px 12px;
+}
 .document {
   display: inline-block;
   line-height: 24px;

@@ -8,9 +8,11 @@ defineEmits<{ find: [] }>()
 const places = [
   { name: 'Sources', to: '/sources', under: ['/sources', '/sheets', '/forms', '/queries', '/connections'] },
   { name: 'Templates', to: '/templates', under: ['/templates', '/clauses'] },
-  { name: 'Dispatches', to: '/dispatches', under: ['/dispatches'] },
+  { name: 'Dispatches', to: '/dispatches', under: ['/dispatches', '/go', '/moves'] },
   { name: 'Runs', to: '/runs', under: ['/runs'] },
   { name: 'Signing', to: '/signing', under: ['/signing', '/verify'] },
+  { name: 'Documents', to: '/documents', under: ['/documents', '/personal-data'] },
+  { name: 'Ledger', to: '/ledger', under: ['/ledger'] },
 ]
 const route = useRoute()
 const runs = useRuns()

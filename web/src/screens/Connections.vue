@@ -7,6 +7,7 @@ import { confirmed } from '../api/confirm'
 import { type Connection, FIELD_TYPES } from '../api/crm'
 import { clock, count, day } from '../api/words'
 import FormLine from '../parts/FormLine.vue'
+import FrameSites from '../parts/FrameSites.vue'
 
 /** The CRMs that are connected: where they are, what they hold, what has changed in them. */
 const props = defineProps<{ id?: string }>()
@@ -137,6 +138,11 @@ async function remove() {
           >
         </div>
         <template v-if="chosen">
+          <FrameSites
+            :id="chosen.id"
+            kind="connection"
+            about="A page of this CRM can then show one record’s document: /go/DISPATCH-KEY/RECORD-KEY"
+          />
           <p class="quiet">Schema last read {{ day(chosen.seen) }}, {{ clock(chosen.seen) }}.</p>
           <p v-for="one in chosen.queries" :key="one.id" class="query">
             <RouterLink :to="`/queries/${one.id}`">{{ one.name }}</RouterLink>

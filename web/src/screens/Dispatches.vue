@@ -3,10 +3,13 @@ import { computed, onMounted, ref } from 'vue'
 import { useRouter } from 'vue-router'
 
 import { api, ask, attempt, type Schemas } from '../api/client'
+import { useLabels } from '../api/labels'
 import { type Run, useRuns } from '../api/runs'
 import { clock, count, DATA_FILES, day, shortDay, stateWord } from '../api/words'
 import DispatchMenu from '../parts/DispatchMenu.vue'
 import FilePick from '../parts/FilePick.vue'
+import LabelFilter from '../parts/LabelFilter.vue'
+import StarterList from '../parts/StarterList.vue'
 import ListFoot, { type FootLine } from '../parts/ListFoot.vue'
 
 const emit = defineEmits<{ take: [File[]] }>()
@@ -14,6 +17,13 @@ const router = useRouter()
 const dispatches = ref<Schemas['DispatchInfo'][]>()
 const load = () => attempt(async () => (dispatches.value = await ask(api.GET('/api/dispatches'))))
 onMounted(load)
+const examples = ref(false)
+const labels = useLabels('dispatch')
+onMounted(labels.load)
+const label = ref('')
+const listed = computed(() =>
+  dispatches.value?.filter((one) => !label.value || labels.of(one.key).includes(label.value)),
+)
 
 const runs = useRuns()
 const name = (run: Run) => `${run.dispatch_name}, ${run.kind === 'proof' ? 'proofs' : 'run'} ${run.id}`
@@ -70,9 +80,12 @@ async function add() {
         many
         @files="emit('take', $event)"
       />
+      <el-button @click="router.push('/moves')">Import set-up</el-button>
+      <el-button @click="examples = true">Examples</el-button>
       <el-button type="primary" @click="add">New dispatch</el-button>
     </div>
     <div class="body">
+      <LabelFilter v-model="label" :names="labels.names.value" />
       <table v-if="dispatches?.length" class="list">
         <thead>
           <tr>
@@ -85,11 +98,12 @@ async function add() {
           </tr>
         </thead>
         <tbody>
-          <tr v-for="one in dispatches" :key="one.key">
+          <tr v-for="one in listed" :key="one.key">
             <td>
               <RouterLink :to="`/dispatches/${one.key}`"
                 ><b>{{ one.name }}</b></RouterLink
               >
+              <span v-for="own in labels.of(one.key)" :key="own" class="quiet"> {{ own }}</span>
             </td>
             <td>{{ one.template ?? '' }}</td>
             <td>{{ one.sheet ?? '' }}</td>
@@ -124,7 +138,22 @@ async function add() {
           many
           @files="emit('take', $event)"
         />
+        <h2 class="or">Or start from an example</h2>
+        <StarterList />
       </div>
     </div>
+    <el-dialog v-model="examples" title="Start from an example" width="640px">
+      <p>Each adds a template, sample records or a form, and a dispatch that you can run at once.</p>
+      <StarterList v-if="examples" @done="examples = false" />
+    </el-dialog>
   </div>
 </template>
+
+<style scoped>
+.or {
+  margin-top: 36px;
+}
+.empty {
+  max-width: 560px;
+}
+</style>

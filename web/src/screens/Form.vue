@@ -3,7 +3,7 @@ import { onKeyStroke } from '@vueuse/core'
 import { computed, toRef } from 'vue'
 import { useRouter } from 'vue-router'
 
-import { attempt } from '../api/client'
+import { api, ask, attempt } from '../api/client'
 import { told } from '../api/diagnostics'
 import { type FieldKind, newField, useForm } from '../api/form'
 import { count } from '../api/words'
@@ -48,6 +48,12 @@ function drop(id: number) {
   void show(fields[Math.min(at, fields.length - 1)]?.id)
 }
 
+async function copyForm() {
+  const params = { path: { id: Number(props.id) } }
+  const made = await attempt(() => ask(api.POST('/api/forms/{id}/copy', { params })))
+  if (made) await router.push(`/forms/${made.id}`)
+}
+
 async function copy() {
   await attempt(() => navigator.clipboard.writeText(address.value))
   ElMessage({ message: 'Link copied', type: 'success' })
@@ -79,6 +85,7 @@ onKeyStroke(['z', 'Z', 'y'], (event) => {
       <el-button :disabled="!history.canRedo.value" title="Redo (Ctrl+Y)" @click="history.redo()"
         >Redo</el-button
       >
+      <el-button @click="copyForm">Copy form</el-button>
       <el-button v-if="info.state !== 'closed'" @click="it.close()">Close form</el-button>
       <el-button
         v-if="info.state === 'closed' || info.changed"
@@ -93,6 +100,7 @@ onKeyStroke(['z', 'Z', 'y'], (event) => {
       <span class="quiet">Form link</span>
       <a :href="info.address" target="_blank" class="code">{{ address }}</a>
       <el-button @click="copy">Copy</el-button>
+      <a class="el-button" :href="`/api/forms/${id}/qr.svg`" target="_blank">QR code</a>
       <span class="quiet"
         >?{{ (draft.fields.find((f) => f.name)?.name ?? 'name').replaceAll(' ', '_') }}=… prefills a
         field</span

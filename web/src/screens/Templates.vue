@@ -3,16 +3,26 @@ import { computed, onMounted, ref } from 'vue'
 import { useRouter } from 'vue-router'
 
 import { api, ask, attempt, type Schemas, upload } from '../api/client'
+import { useLabels } from '../api/labels'
 import { day, size } from '../api/words'
 import FilePick from '../parts/FilePick.vue'
+import LabelFilter from '../parts/LabelFilter.vue'
 import NewPack from '../parts/NewPack.vue'
+import TemplateMenu from '../parts/TemplateMenu.vue'
 import ListFoot, { type FootLine } from '../parts/ListFoot.vue'
 
 const router = useRouter()
 const templates = ref<Schemas['TemplateInfo'][]>()
 const busy = ref(false)
 const dispatches = ref<Schemas['DispatchInfo'][]>([])
-onMounted(() => attempt(async () => (templates.value = await ask(api.GET('/api/templates')))))
+const load = () => attempt(async () => (templates.value = await ask(api.GET('/api/templates'))))
+onMounted(load)
+const labels = useLabels('template')
+onMounted(labels.load)
+const label = ref('')
+const listed = computed(() =>
+  templates.value?.filter((one) => !label.value || labels.of(one.id).includes(label.value)),
+)
 onMounted(() => attempt(async () => (dispatches.value = await ask(api.GET('/api/dispatches')))))
 
 /** A newer version that is not in use yet. */
@@ -66,6 +76,7 @@ async function take(files: File[]) {
       <FilePick label="Upload template" accept=".docx" main :busy="busy" @files="take" />
     </div>
     <div class="body">
+      <LabelFilter v-model="label" :names="labels.names.value" />
       <table v-if="templates?.length" class="list">
         <thead>
           <tr>
@@ -74,14 +85,16 @@ async function take(files: File[]) {
             <th class="num" style="width: 90px">Version</th>
             <th class="num" style="width: 90px">Size</th>
             <th style="width: 130px">Uploaded</th>
+            <th style="width: 80px"><span class="unseen">Act</span></th>
           </tr>
         </thead>
         <tbody>
-          <tr v-for="template in templates" :key="template.id">
+          <tr v-for="template in listed" :key="template.id">
             <td>
               <RouterLink :to="`/templates/${template.id}`"
                 ><b>{{ template.name }}</b></RouterLink
               >
+              <span v-for="own in labels.of(template.id)" :key="own" class="quiet"> {{ own }}</span>
             </td>
             <td class="quiet">{{ used(template)?.kind === 'pack' ? 'Pack' : used(template)?.file_name }}</td>
             <td class="num">
@@ -95,6 +108,7 @@ async function take(files: File[]) {
             </td>
             <td class="num">{{ used(template)?.kind === 'pack' ? '' : size(used(template)?.size ?? 0) }}</td>
             <td class="quiet">{{ day(used(template)?.brought_in) }}</td>
+            <td><TemplateMenu :template="template" @changed="load" /></td>
           </tr>
         </tbody>
       </table>

@@ -84,7 +84,7 @@ pub struct Bench {
     /// none does.
     taken_by_rules: Vec<usize>,
     /// What its pack asks before it is made.
-    questions: Vec<Question>,
+    pub(super) questions: Vec<Question>,
     /// The person's own address.
     person_email: String,
     /// The folders of this machine that documents may be put into.

@@ -27,6 +27,8 @@ pub struct DispatchInfo {
     pub template: Option<String>,
     /// The source's and sheet's name.
     pub sheet: Option<String>,
+    /// The sheet's number.
+    pub sheet_id: Option<i64>,
     /// When it was last changed.
     pub changed: String,
     /// How many starts of its triggers wait for a person.
@@ -51,6 +53,7 @@ pub async fn list(app: &App) -> Outcome<Vec<DispatchInfo>> {
                         template,
                         waiting: waiting.get(&d.key).copied().unwrap_or_default(),
                         sheet: sheet_name(c, d.sheet_id)?.map(|(source, sheet)| format!("{source}, {sheet}")),
+                        sheet_id: d.sheet_id,
                         key: d.key,
                         name: d.name,
                         changed: d.changed,
@@ -130,7 +133,7 @@ pub async fn copy(app: &App, key: String) -> Outcome<Key> {
 pub async fn remove(app: &App, key: String) -> Outcome<bool> {
     let dispatch = find(app, &key).await?;
     let deleted = app.store.change(move |t| -> Outcome<bool> {
-        match runs::under_way(t, dispatch.id)? {
+        match runs::under_way(t, dispatch.id, true)? {
             Some(_) => Err(Error::conflict("going", "this dispatch is running. Stop the run first.")),
             None => Ok(dispatches::delete(t, dispatch.id, &clock::stamp())?),
         }

@@ -5,6 +5,7 @@ pub mod compare;
 pub mod edit;
 pub mod files;
 pub mod pictures;
+pub mod one;
 mod preflight;
 pub mod preview;
 mod start;

@@ -18,7 +18,7 @@ use tokio_util::sync::CancellationToken;
 
 use super::{find, ready_beside, totals};
 use crate::prepare::Prepared;
-use crate::{App, Error, Outcome, jobs};
+use crate::{App, Error, Outcome, jobs, ledger};
 
 /// What is wrong with some records, for one reason.
 #[derive(Debug, Clone, Serialize)]
@@ -138,9 +138,10 @@ impl App {
         let dispatch = find(self, key).await?;
         let (prepared, _) = ready_beside(self, &dispatch, totals || dispatch.setup.choose == Choose::Changed).await?;
         let key = dispatch.key;
+        let month = ledger::month_begins(self);
         let before = match totals {
-            true => self.store.with(move |c| totals::last(c, &key)).await?,
-            false => None,
+            true => self.store.read(move |c| totals::before(c, &key, &month)).await?,
+            false => totals::Before::default(),
         };
         let (to, views) = mpsc::channel(2);
         let wanted = CancellationToken::new();
@@ -152,7 +153,7 @@ impl App {
                 // What is wrong is told before pages are counted.
                 let _ = to.try_send(Ok(PreflightView { complete: false, ..view.clone() }));
                 match totals {
-                    true => with_totals(&prepared, view, checked, before.as_ref(), &wanted),
+                    true => with_totals(&prepared, view, checked, &before, &wanted),
                     false => Ok(noted(view, checked.notes)),
                 }
             });
@@ -218,7 +219,7 @@ fn with_totals(
     prepared: &Prepared,
     view: PreflightView,
     checked: Checked,
-    before: Option<&totals::Last>,
+    before: &totals::Before,
     wanted: &CancellationToken,
 ) -> Outcome<PreflightView> {
     let Some(template) = &prepared.template else { return Ok(view) };
@@ -233,7 +234,10 @@ fn with_totals(
     if !prepared.plan.joint {
         notes.extend(chosen.iter().map(|record| record.number).filter(same).map(|row| (row, Note::SameAsLast)));
     }
-    let last = before.map(|before| (before, totals::of_last(prepared, before)));
+    if let Some(ceiling) = prepared.setup.ceiling.map(|most| most as usize).filter(|most| before.this_month + records.len() > *most) {
+        notes.push((0, Note::BeyondCeiling { made: before.this_month + records.len(), ceiling }));
+    }
+    let last = before.last.as_ref().map(|before| (before, totals::of_last(prepared, before)));
     if let Some((_, last)) = last.as_ref().filter(|_| view.wrong == 0) {
         notes.extend(now.far_from(last).into_iter().map(|what| (0, Note::FarFromLast(what))));
     }

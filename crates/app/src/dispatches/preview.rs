@@ -77,7 +77,7 @@ pub async fn page(app: &App, key: String, row: usize) -> Outcome<PageView> {
     blocking(move || view(&prepared, row)).await?
 }
 
-fn view(prepared: &Prepared, row: usize) -> Outcome<PageView> {
+pub(super) fn view(prepared: &Prepared, row: usize) -> Outcome<PageView> {
     let (Some(template), Some(sheet)) = (&prepared.template, &prepared.sheet) else {
         return Err(Error::conflict("not-ready", "choose a template and a source to see the page"));
     };

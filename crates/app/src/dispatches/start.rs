@@ -102,8 +102,8 @@ impl App {
         }
         let dispatch = asked.narrow(self, dispatch).await?;
         let repeats = if asked.again { None } else { Some(0) };
-        self.begin(dispatch, None, Of::Run { repeats, start_key: asked.start_key, pace: Pace { hold: asked.hold, ..Pace::default() } })
-            .await
+        let pace = Pace { hold: asked.hold, ..Pace::default() };
+        self.begin(dispatch, None, Of::Run { repeats, start_key: asked.start_key, pace, sole: false }).await
     }
 
     /// Makes proofs of the records that such a run would be of, for the person.
@@ -133,8 +133,22 @@ impl App {
             None => String::new(),
         };
         let pace = Pace { hold: asked.hold, hold_after: asked.hold_after, opens };
-        let of = Of::Run { repeats: Some(asked.repeats), start_key: asked.start_key, pace };
+        let of = Of::Run { repeats: Some(asked.repeats), start_key: asked.start_key, pace, sole: false };
         self.begin(dispatch, Some(asked.count), of).await
+    }
+
+    /// Begins a run of the one record that a dispatch was narrowed to.
+    pub(super) async fn begin_one(
+        &self,
+        dispatch: Dispatch,
+        (repeats, start_key, hold): (usize, Option<String>, bool),
+    ) -> Result<RunInfo, Error> {
+        let (id, key) = (dispatch.id, start_key.clone());
+        if let Some(run) = self.store.with(move |c| begun(c, id, key.as_deref())).await? {
+            return Ok(run);
+        }
+        let pace = Pace { hold, ..Pace::default() };
+        self.begin(dispatch, None, Of::Run { repeats: Some(repeats), start_key, pace, sole: true }).await
     }
 
     /// The moment of a date and time by the office's clock, which must be to come.
@@ -276,6 +290,8 @@ enum Of {
         repeats: Option<usize>,
         start_key: Option<String>,
         pace: Pace,
+        /// Whether it is of one record that a person looks at, which stands in no other run's way.
+        sole: bool,
     },
     Proofs {
         to: String,
@@ -332,7 +348,7 @@ impl Fired {
     fn refuse_twice(&self, c: &Connection, dispatch: i64, sheet: i64, rows: &[usize]) -> Result<(), Error> {
         match self.covers {
             Covers::Named => Ok(()),
-            Covers::All => match runs::under_way(c, dispatch)? {
+            Covers::All => match runs::under_way(c, dispatch, false)? {
                 Some(run) => Err(Error::conflict("going", format!("waits for the end of run {run} of this dispatch"))),
                 None => Ok(()),
             },
@@ -385,16 +401,17 @@ impl Begin {
         let (Some(version), Some(sheet_id)) = (self.version, self.dispatch.sheet_id) else { return Err(not_ready()) };
         let records: Vec<&Record> = self.rows.iter().filter_map(|row| sheet.record(*row)).collect();
         let (columns, items) = items(sheet, &records, &self.dispatch.setup);
-        let (mut start_key, mut proof_to, mut pace) = (None, None, Pace::default());
+        let (mut start_key, mut proof_to, mut pace, mut sole) = (None, None, Pace::default(), false);
         match &self.of {
             Of::Proofs { to } => proof_to = Some(to.as_str()),
-            Of::Run { repeats, start_key: key, pace: asked } => {
+            Of::Run { repeats, start_key: key, pace: asked, sole: alone } => {
+                sole = *alone;
                 start_key = key.as_deref();
                 pace = asked.clone();
                 if let Some(run) = begun(t, self.dispatch.id, start_key)? {
                     return Ok((run, false));
                 }
-                self.refuse_twice(t, sheet_id, *repeats)?;
+                self.refuse_twice(t, sheet_id, *repeats, sole)?;
             }
             Of::Fired(fired) => {
                 pace.hold = fired.hold;
@@ -420,6 +437,7 @@ impl Begin {
             setup: &setup,
             columns: &columns,
             rows: &items,
+            sole,
         };
         let id = runs::start(t, &new)?;
         if let Of::Fired(fired) = &self.of {
@@ -429,8 +447,8 @@ impl Begin {
     }
 
     /// Refuses a second run beside one that is not over, and repeats that nobody confirmed.
-    fn refuse_twice(&self, c: &Connection, sheet: i64, repeats: Option<usize>) -> Result<(), Error> {
-        if let Some(run) = runs::under_way(c, self.dispatch.id)? {
+    fn refuse_twice(&self, c: &Connection, sheet: i64, repeats: Option<usize>, sole: bool) -> Result<(), Error> {
+        if let Some(run) = runs::under_way(c, self.dispatch.id, false)?.filter(|_| !sole) {
             return Err(Error::conflict(
                 "going",
                 format!("run {run} of this dispatch is not over yet; wait for its end, or stop it first"),

@@ -12,7 +12,7 @@ use rayon::prelude::*;
 use tokio_util::sync::CancellationToken;
 
 use crate::prepare::Prepared;
-use crate::store::Connection;
+use crate::store::{Connection, ledger};
 use crate::store::runs::{self, Counted, RunInfo};
 
 /// The most documents whose pages are counted one by one; of more, some are taken for all.
@@ -27,8 +27,22 @@ pub struct Last {
     pub counted: Counted,
 }
 
+/// What a dispatch did before.
+#[derive(Debug, Clone, Default)]
+pub struct Before {
+    /// Its last run that delivered or stored something.
+    pub last: Option<Last>,
+    /// How many documents it has made this month.
+    pub this_month: usize,
+}
+
+/// What a dispatch did before, with the documents that it made since a moment.
+pub fn before(c: &Connection, key: &str, month: &str) -> anyhow::Result<Before> {
+    Ok(Before { last: last(c, key)?, this_month: ledger::made_since(c, key, month)? })
+}
+
 /// The last run of a dispatch that delivered or stored something.
-pub fn last(c: &Connection, key: &str) -> anyhow::Result<Option<Last>> {
+fn last(c: &Connection, key: &str) -> anyhow::Result<Option<Last>> {
     let Some(run) = runs::list(c, Some(key))?.into_iter().find(|run| run.kind == "run" && run.delivered > 0) else { return Ok(None) };
     let counted = runs::came_to(c, run.id)?;
     Ok(Some(Last { run, counted }))

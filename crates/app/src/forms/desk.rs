@@ -8,6 +8,7 @@ use serde::{Deserialize, Serialize};
 use super::look::{AnswerBody, LookedBody, given};
 use crate::store::forms::{self, KeptForm};
 use crate::store::{settings, templates};
+use crate::transfer::Download;
 use crate::{App, Error, Outcome, clock};
 
 /// A form as its screen shows it.
@@ -114,6 +115,26 @@ async fn keep(app: &App, name: String, form: Form) -> Outcome<i64> {
         })
         .await?;
     Ok(id)
+}
+
+/// Adds a copy of a form as it is written now: closed, without answers.
+pub async fn copy(app: &App, id: i64) -> Outcome<FormBody> {
+    let kept = find(app, id).await?;
+    let made = keep(app, format!("{} (copy)", kept.name), kept.draft).await?;
+    show(app, made).await
+}
+
+/// A form's address as a QR code (ISO/IEC 18004), to be printed or shown.
+pub async fn qr(app: &App, id: i64) -> Outcome<Download> {
+    use mangle_core::language::syntax::{Level, Symbology};
+    let body = show(app, id).await?;
+    let address = mangle_core::value::Value::text(&body.address);
+    let symbol = mangle_documents::barcode::encode(Symbology::Qr, Level::M, &address, &[]);
+    let symbol = symbol.map_err(|fault| Error::conflict("qr", fault.to_string()))?;
+    // A module is as wide as eight dots of a screen.
+    let (own, shown) = (format!("width=\"{0}\" height=\"{0}\"", symbol.width), format!("width=\"{0}\" height=\"{0}\"", 8 * symbol.width));
+    let svg = String::from_utf8_lossy(&symbol.svg(0)).replacen(&own, &shown, 1);
+    Ok(Download::new("image/svg+xml", &format!("{}.svg", body.name), svg))
 }
 
 /// A form as the demo world has it, opened where it can be.

@@ -158,7 +158,10 @@ pub async fn item(app: App, prepared: Arc<Prepared>, run: RunWork, item: ItemWor
     let (own, priority) = (app.clone(), if run.proof { Priority::Person } else { Priority::Run });
     let make = move || match own.stopping.is_cancelled() {
         true => None,
-        false => Some(make(&prepared, &run, &item)),
+        false => {
+            let begun = Instant::now();
+            Some(make(&prepared, &run, &item).map(|made| (made, begun.elapsed())))
+        }
     };
     // Whatever a record does to the program, it costs that record alone.
     let made = app.pool.make(priority, make).await.unwrap_or_else(|error| {
@@ -167,10 +170,10 @@ pub async fn item(app: App, prepared: Arc<Prepared>, run: RunWork, item: ItemWor
         Some(Err(ItemError { code: "internal".into(), place: "document".into(), message: message.into() }))
     });
     let about = About::item(run_id, id);
-    let made = match made {
+    let (made, took) = match made {
         // The program is to end: the record waits for the next start.
         None => return Ok(()),
-        Some(Ok(made)) => made,
+        Some(Ok((made, took))) => (made, u64::try_from(took.as_millis()).unwrap_or(u64::MAX)),
         Some(Err(error)) => {
             let failed = app.store.change(move |t| -> Result<()> {
                 let at = clock::stamp();
@@ -235,7 +238,7 @@ pub async fn item(app: App, prepared: Arc<Prepared>, run: RunWork, item: ItemWor
     // The invitations of a run that is on hold, or delivers later, wait as its deliveries do.
     let gate = Gate { held: hold, opens: if run_opens > at { run_opens } else { String::new() } };
     let round = round.map(|round| (round, gate, app.signer_links()));
-    let made = MadeItem { file_name: made.file_name, documents, deliveries, running: made.running, round };
+    let made = MadeItem { file_name: made.file_name, documents, deliveries, running: made.running, round, took };
     let written = app.store.change(move |t| -> Result<()> {
         if items::made(t, id, run_id, &made, &at)? {
             events::add(t, Actor::Mangle, about, "made", &made.file_name, &at)?;

@@ -65,6 +65,7 @@ pub async fn take_up(app: &App) -> Result<()> {
     app.tasks.spawn(summary::work(app.clone()));
     app.tasks.spawn(crate::signing::seal_work(app.clone()));
     app.tasks.spawn(background::work(app.clone()));
+    app.tasks.spawn(crate::documents::removal_work(app.clone()));
     Ok(())
 }
 

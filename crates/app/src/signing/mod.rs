@@ -25,7 +25,7 @@ use crate::store::deliveries::{self, NewDelivery};
 use crate::store::events::{self, About};
 use crate::store::rounds::{self, NewRound, RoundField, RoundRow};
 use crate::store::{runs, step};
-use crate::{Actor, Error, clock};
+use crate::{Actor, App, Error, clock};
 
 /// What a message of a round is about.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -275,42 +275,73 @@ pub fn fields_of(made: &mangle_documents::bound::Bound, filled: &mangle_document
     placed.enumerate().map(field).collect()
 }
 
-/// Reminds signers as the plan of their round says, and ends rounds whose time is over.
-pub(crate) fn keep_time(t: &Transaction<'_>, links: &SignerLinks) -> Result<Vec<i64>> {
-    let at = clock::stamp();
-    let now = clock::now();
+/// How soon a round is looked at again whose invitations are still on their way, and one that could
+/// not be looked after, in seconds.
+const SOON: i64 = 60;
+const TROUBLED: i64 = 600;
+/// A moment that never comes.
+const NEVER: &str = "9999";
+
+/// Reminds signers as the plan of their round says, and ends rounds whose time is over; the runs of
+/// which something was done. One round that fails keeps no other waiting.
+pub(crate) async fn keep_time(app: &App) -> Result<Vec<i64>> {
     let mut touched = Vec::new();
-    for mut row in rounds::open(t)? {
-        if row.ends.as_deref().is_some_and(|ends| ends <= at.as_str()) {
-            rounds::happened(t, row.id, &at, "Mangle", "expired", Value::Null)?;
-            act(t, &mut row, &Act::Expire, links, &at).map_err(anyhow::Error::new)?;
-            told(t, &row, Actor::Mangle, "expired", "", &at)?;
-            touched.push(row.run_id);
-            continue;
-        }
-        if row.plan.reminders.is_empty() {
-            continue;
-        }
-        let mut days = row.plan.reminders.clone();
-        days.sort_unstable();
-        for link in rounds::links(t, row.id)?.into_iter().filter(|link| !link.revoked) {
-            let seat = &row.round.seats[link.place.seat];
-            if seat.is_signed() || !was_asked(t, row.id, link.place)? {
-                continue;
-            }
-            let Ok(invited) = link.invited.parse::<jiff::civil::DateTime>() else { continue };
-            // A clock that was set back reminds nobody twice: what was sent is counted.
-            let due =
-                days.iter().filter(|days| invited.saturating_add(jiff::SignedDuration::from_hours(24 * i64::from(**days))) <= now).count();
-            if due > link.reminded {
-                rounds::reminded(t, &link.nonce, due)?;
-                rounds::happened(t, row.id, &at, "Mangle", "reminded", json!({ "name": person(&row.round, link.place)?.name }))?;
-                let mut fresh = rounds::get(t, row.id)?.context("an open round")?;
-                act(t, &mut fresh, &Act::Remind(link.place), links, &at).map_err(anyhow::Error::new)?;
-                row = fresh;
-                touched.push(row.run_id);
+    for id in app.store.with(|c| rounds::due(c, &clock::stamp())).await? {
+        let links = app.signer_links();
+        match app.store.change(move |t| look_after(t, id, &links)).await {
+            Ok(run) => touched.extend(run),
+            Err(error) => {
+                tracing::error!(round = id, error = format!("{error:#}"), "a signing round can't be looked after for now");
+                app.store.change(move |t| rounds::look_at(t, id, &after(clock::now(), TROUBLED))).await?;
             }
         }
     }
+    Ok(touched)
+}
+
+fn after(moment: jiff::civil::DateTime, seconds: i64) -> String {
+    moment.saturating_add(jiff::SignedDuration::from_secs(seconds)).to_string()
+}
+
+/// Looks after one round: it ends, its signers are reminded, or nothing is due and it is told when
+/// something will be. Its run, where something was done.
+fn look_after(t: &Transaction<'_>, id: i64, links: &SignerLinks) -> Result<Option<i64>> {
+    let (at, now) = (clock::stamp(), clock::now());
+    let Some(mut row) = rounds::get(t, id)?.filter(|row| row.round.state == RoundState::Open) else { return Ok(None) };
+    if row.ends.as_deref().is_some_and(|ends| ends <= at.as_str()) {
+        rounds::happened(t, row.id, &at, "Mangle", "expired", Value::Null)?;
+        act(t, &mut row, &Act::Expire, links, &at).map_err(anyhow::Error::new)?;
+        told(t, &row, Actor::Mangle, "expired", "", &at)?;
+        return Ok(Some(row.run_id));
+    }
+    let mut next = row.ends.clone().unwrap_or_else(|| NEVER.into());
+    let mut days = row.plan.reminders.clone();
+    days.sort_unstable();
+    let mut touched = None;
+    for link in rounds::links(t, row.id)?.into_iter().filter(|link| !link.revoked && !days.is_empty()) {
+        if row.round.seats[link.place.seat].is_signed() {
+            continue;
+        }
+        if !was_asked(t, row.id, link.place)? {
+            next = next.min(after(now, SOON));
+            continue;
+        }
+        let Ok(invited) = link.invited.parse::<jiff::civil::DateTime>() else { continue };
+        let moment = |days: u32| invited.saturating_add(jiff::SignedDuration::from_hours(24 * i64::from(days)));
+        // A clock that was set back reminds nobody twice: what was sent is counted.
+        let due = days.iter().filter(|days| moment(**days) <= now).count();
+        if let Some(later) = days.get(due) {
+            next = next.min(moment(*later).to_string());
+        }
+        if due > link.reminded {
+            rounds::reminded(t, &link.nonce, due)?;
+            rounds::happened(t, row.id, &at, "Mangle", "reminded", json!({ "name": person(&row.round, link.place)?.name }))?;
+            let mut fresh = rounds::get(t, row.id)?.context("an open round")?;
+            act(t, &mut fresh, &Act::Remind(link.place), links, &at).map_err(anyhow::Error::new)?;
+            row = fresh;
+            touched = Some(row.run_id);
+        }
+    }
+    rounds::look_at(t, id, &next)?;
     Ok(touched)
 }

@@ -6,6 +6,7 @@ use std::time::Duration;
 use anyhow::Result;
 use base64::Engine;
 use base64::engine::general_purpose::STANDARD;
+use mangle_core::dispatch::Format;
 use mangle_core::signing::{Chain, Place, SeatState};
 use mangle_documents::layout::PdfWish;
 use mangle_documents::pdf::FixedPdf;
@@ -15,6 +16,7 @@ use serde_json::{Value, json};
 
 use super::{Gate, Message, send, told};
 use crate::prepare::blocking;
+use crate::store::documents::NewDocument;
 use crate::store::rounds::{self, RoundRow};
 use crate::store::{documents, runs, settings};
 use crate::{Actor, App, Error, Outcome, clock, jobs};
@@ -113,8 +115,7 @@ pub fn verified(bytes: &[u8]) -> VerifiedFile {
 /// Seals what is completed, reminds, and ends what is over, until the program is to end.
 pub(crate) async fn work(app: App) {
     while !app.stopping.is_cancelled() {
-        let links = app.signer_links();
-        match app.store.change(move |t| super::keep_time(t, &links)).await {
+        match super::keep_time(&app).await {
             Ok(touched) if touched.is_empty() => {}
             Ok(touched) => {
                 jobs::wake(&app);
@@ -238,7 +239,8 @@ async fn seal_one(app: &App, row: RoundRow) -> Result<()> {
             return Ok(());
         }
         rounds::happened(t, id, &at, "Mangle", "sealed", json!({ "document": file, "bytes": size }))?;
-        documents::signed(t, row.item_id, (&file, size, pages), &at)?;
+        let signed = NewDocument { format: Format::Pdf, file, name: format!("{}.pdf", row.title), pages: Some(pages), size };
+        documents::replace(t, row.item_id, &signed, documents::Kind::Signed, &at)?;
         told(t, &row, Actor::Mangle, "sealed", &row.title, &at)?;
         runs::signed(t, row.run_id, row.item_id, &at)?;
         for (seat, own) in row.round.seats.iter().enumerate() {

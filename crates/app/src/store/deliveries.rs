@@ -369,6 +369,44 @@ pub static OF_RUN_TO_SEND: LazyLock<String> = LazyLock::new(|| {
     format!("run_id = :of AND EXISTS (SELECT 1 FROM delivery AS other WHERE {before} AND other.state = 'to send')")
 });
 
+/// Whether what a delivery sends is on its way, and how often it has arrived or may have: itself, and
+/// those that repeated it.
+pub fn gone(c: &Connection, id: i64) -> Result<(bool, usize)> {
+    let sql = "SELECT coalesce(max(other.state IN ('to send', 'sending', 'blocked')), 0), count(*) FILTER (WHERE other.state IN ('delivered', 'uncertain'))
+        FROM delivery AS own JOIN delivery AS other ON other.item_id = own.item_id AND other.kind = own.kind AND other.name = own.name
+        WHERE own.id = ?1";
+    Ok(c.prepare_cached(sql)?.query_row([id], |r| Ok((r.get(0)?, r.get(1)?)))?)
+}
+
+/// A delivery is to be made once more, under a key of its own; the new one's number.
+pub fn copy(c: &Connection, id: i64, key: &str, at: &str) -> Result<i64> {
+    c.prepare_cached(
+        "INSERT INTO delivery (item_id, run_id, channel, kind, name, state, key, recipient, documents, payload, changed, held, opens, token, waits, round_id, place)
+         SELECT item_id, run_id, (SELECT max(1000, max(channel) + 1) FROM delivery AS all_of WHERE all_of.item_id = own.item_id),
+         kind, name, 'to send', ?2, recipient, documents, payload, ?3, 0, '', '', '', round_id, place FROM delivery AS own WHERE id = ?1",
+    )?
+    .execute(params![id, key, at])?;
+    Ok(c.last_insert_rowid())
+}
+
+/// Nothing of an item is delivered any more, and what was can't be traced to anybody; false where
+/// something is just being handed over.
+pub fn forget(c: &Connection, item: i64, at: &str) -> Result<bool> {
+    let busy: bool =
+        c.prepare_cached("SELECT EXISTS (SELECT 1 FROM delivery WHERE item_id = ?1 AND state = 'sending')")?.query_row([item], |r| r.get(0))?;
+    if busy {
+        return Ok(false);
+    }
+    step(c, DeliveryEvent::Withdraw, ", changed = :at", "item_id = :item", &[(":item", &item), (":at", &at)])?;
+    let links = "item_id = :item AND token <> ''";
+    step(c, DeliveryEvent::Revoke, ", changed = :at", links, &[(":item", &item), (":at", &at)])?;
+    c.prepare_cached(
+        "UPDATE delivery SET recipient = '', payload = 'null', receipt = '', target = '', token = '', error_message = '', round_id = NULL, place = '' WHERE item_id = ?1",
+    )?
+    .execute([item])?;
+    Ok(true)
+}
+
 /// What was written of records is written anew: something else becomes of them.
 pub fn repeat(c: &Connection, of: &str, id: i64, at: &str) -> Result<()> {
     let set = ", due = 0, attempts = 0, first_tried = NULL, changed = :at";

@@ -46,6 +46,12 @@ pub fn by_key(c: &Connection, key: &str) -> Result<Option<Dispatch>> {
     Ok(c.prepare_cached(&format!("{ALL} WHERE key = ?1 AND deleted IS NULL"))?.query_row([key], of_row).optional()?)
 }
 
+/// The dispatches whose documents are kept for so many months, deleted ones among them.
+pub fn retentions(c: &Connection) -> Result<Vec<(i64, u32)>> {
+    let sql = "SELECT id, json_extract(setup, '$.retention') FROM dispatch WHERE json_extract(setup, '$.retention') > 0";
+    Ok(c.prepare_cached(sql)?.query_map([], |r| Ok((r.get(0)?, r.get(1)?)))?.collect::<Result<_, _>>()?)
+}
+
 /// The dispatch of a number.
 pub fn by_id(c: &Connection, id: i64) -> Result<Option<Dispatch>> {
     Ok(c.prepare_cached(&format!("{ALL} WHERE id = ?1"))?.query_row([id], of_row).optional()?)
@@ -58,6 +64,15 @@ pub fn add(c: &Connection, name: &str, template: Option<i64>, sheet: Option<i64>
         "INSERT INTO dispatch (key, name, template_id, sheet_id, setup, changed) VALUES (?1, ?2, ?3, ?4, ?5, ?6) ON CONFLICT (key) DO NOTHING",
     )?;
     unused_key(name, "dispatch", |key| Ok(insert.execute(params![key, name, template, sheet, setup, at])? == 0))
+}
+
+/// Adds a dispatch that was moved here, under its key.
+pub fn add_moved(c: &Connection, own: &Dispatch, at: &str) -> Result<i64> {
+    c.execute(
+        "INSERT INTO dispatch (key, name, template_id, sheet_id, setup, changed) VALUES (?1, ?2, ?3, ?4, ?5, ?6)",
+        params![own.key, own.name, own.template_id, own.sheet_id, write_setup(&own.setup)?, at],
+    )?;
+    Ok(c.last_insert_rowid())
 }
 
 /// Keeps a changed dispatch, under its key, if it is still of the revision that was

@@ -117,6 +117,12 @@ pub fn answers(c: &Connection, kind: &str, count: usize) -> Result<Vec<AnswerInf
     Ok(rows.collect::<Result<_, _>>()?)
 }
 
+/// What happened to an item stays, without its details.
+pub fn forget(c: &Connection, item: i64) -> Result<()> {
+    c.prepare_cached("UPDATE event SET detail = '' WHERE item_id = ?1")?.execute([item])?;
+    Ok(())
+}
+
 /// The timeline of an item, the oldest first: at most the last 500 events.
 pub fn of_item(c: &Connection, item: i64) -> Result<Vec<EventInfo>> {
     let sql = format!("SELECT * FROM ({INFO} WHERE event.item_id = ?1 ORDER BY event.id DESC LIMIT 500) ORDER BY 1");

@@ -68,8 +68,27 @@ pub fn make(t: &Transaction<'_>, name: &str, token: &str, form: &Form, at: &str)
     )?;
     let sheet = t.last_insert_rowid();
     let draft = serde_json::to_string(form)?;
-    t.execute("INSERT INTO form (source_id, sheet_id, token, draft) VALUES (?1, ?2, ?3, ?4)", params![source, sheet, token, draft])?;
+    t.execute(
+        "INSERT INTO form (source_id, sheet_id, token, draft, key) VALUES (?1, ?2, ?3, ?4, lower(hex(randomblob(8))))",
+        params![source, sheet, token, draft],
+    )?;
     Ok(source)
+}
+
+/// What a form is known by wherever it is moved, by its source.
+pub fn key_of_source(c: &Connection, source: i64) -> Result<Option<String>> {
+    Ok(c.prepare_cached("SELECT key FROM form WHERE source_id = ?1")?.query_row([source], |r| r.get(0)).optional()?)
+}
+
+/// The source of the form of a key.
+pub fn of_key(c: &Connection, key: &str) -> Result<Option<i64>> {
+    Ok(c.prepare_cached("SELECT source_id FROM form WHERE key = ?1")?.query_row([key], |r| r.get(0)).optional()?)
+}
+
+/// A form that was moved here is known by its key.
+pub fn set_key(c: &Connection, source: i64, key: &str) -> Result<()> {
+    c.execute("UPDATE form SET key = ?2 WHERE source_id = ?1", params![source, key])?;
+    Ok(())
 }
 
 /// Keeps a form as it is written, if it is still of the revision that was seen, where one was.

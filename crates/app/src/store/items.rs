@@ -76,6 +76,8 @@ pub struct MadeItem {
     pub running: Option<String>,
     /// The signing round of the PDF, and how its messages go out.
     pub round: Option<(NewRound, Gate, SignerLinks)>,
+    /// How long it took, in milliseconds.
+    pub took: u64,
 }
 
 /// What went wrong with an item.
@@ -123,6 +125,16 @@ pub fn list(c: &Connection, run: i64, state: Option<&str>, from: usize, count: u
     Ok(items)
 }
 
+/// An item without its documents and deliveries, and the sheet of its record.
+pub fn one(c: &Connection, id: i64, now: i64) -> Result<Option<(ItemInfo, i64)>> {
+    let found = c
+        .prepare_cached("SELECT run_id, position, sheet_id FROM item WHERE id = ?1")?
+        .query_row([id], |r| Ok((r.get(0)?, r.get::<_, usize>(1)?, r.get(2)?)))
+        .optional()?;
+    let Some((run, position, sheet)) = found else { return Ok(None) };
+    Ok(list(c, run, None, position.saturating_sub(1), 1, now)?.into_iter().next().map(|item| (item, sheet)))
+}
+
 const WORK: &str = "SELECT id, run_id, position, row, record, attempts FROM item";
 
 fn of_row(r: &rusqlite::Row<'_>) -> rusqlite::Result<ItemWork> {
@@ -148,7 +160,7 @@ pub struct LastMade {
 pub fn last_made(c: &Connection, dispatch: i64, sheet: i64, row: usize) -> Result<Option<LastMade>> {
     let sql = "SELECT item.id, item.run_id, item.position, item.record, item.changed FROM item JOIN run ON run.id = item.run_id
       WHERE run.dispatch_id = ?1 AND run.kind = 'run' AND item.sheet_id = ?2 AND item.row = ?3 AND item.state = 'made'
-      AND item.progress <> 'withdrawn' ORDER BY item.id DESC LIMIT 1";
+      AND item.progress <> 'withdrawn' AND item.removed = '' ORDER BY item.id DESC LIMIT 1";
     let one = |r: &rusqlite::Row<'_>| {
         Ok(LastMade { id: r.get(0)?, run_id: r.get(1)?, position: r.get(2)?, record: r.get(3)?, changed: r.get(4)? })
     };
@@ -255,8 +267,11 @@ fn fail(c: &Connection, which: &str, id: i64, error: &ItemError, at: &str) -> Re
 /// An item is made: its documents and what becomes of them are written down with it. The
 /// deliveries of a run that was stopped meanwhile are withdrawn.
 pub fn made(t: &Transaction<'_>, id: i64, run: i64, made: &MadeItem, at: &str) -> Result<bool> {
-    let set = ", file_name = :name, changed = :at";
-    if step(t, ItemEvent::Make, set, "id = :id", &[(":id", &id), (":name", &made.file_name), (":at", &at)])? == 0 {
+    let set = ", file_name = :name, changed = :at, made = :at, took = :took, pages = :pages";
+    let (took, pages) = (i64::try_from(made.took)?, made.documents.iter().filter_map(|own| own.pages).sum::<usize>());
+    let params: &[(&str, &dyn rusqlite::ToSql)] =
+        &[(":id", &id), (":name", &made.file_name), (":at", &at), (":took", &took), (":pages", &pages)];
+    if step(t, ItemEvent::Make, set, "id = :id", params)? == 0 {
         return Ok(false);
     }
     for document in &made.documents {
@@ -277,6 +292,7 @@ pub fn made(t: &Transaction<'_>, id: i64, run: i64, made: &MadeItem, at: &str) -
             crate::signing::run_stopped(t, run, links, at)?;
         }
     }
+    super::search::index(t, id)?;
     Ok(true)
 }
 

@@ -156,6 +156,21 @@ pub fn add_version(t: &Transaction<'_>, key: &str, seen: i64, new: &NewVersion<'
     Ok(Changed::of(usize::from(added.is_some()), exists(t, key)?))
 }
 
+/// Takes a message template that was moved here: a new one under its key, or the next version of the
+/// one that is there.
+pub fn take_moved(t: &Transaction<'_>, key: &str, name: &str, text: &MessageText, (at, by): (&str, &str)) -> Result<()> {
+    let new = NewVersion { text, note: "imported", at, by, dispatch: 0 };
+    let found: Option<i64> = t.query_row("SELECT revision FROM message WHERE key = ?1", [key], |r| r.get(0)).optional()?;
+    match found {
+        Some(revision) => drop(add_version(t, key, revision, &new)?),
+        None => {
+            t.execute("INSERT INTO message (key, name, in_use) VALUES (?1, ?2, 1)", params![key, name])?;
+            write(t, t.last_insert_rowid(), 1, &new)?;
+        }
+    }
+    Ok(())
+}
+
 fn write(t: &Transaction<'_>, id: i64, number: i64, new: &NewVersion<'_>) -> Result<()> {
     let MessageText { subject, body, html } = new.text;
     let named: Vec<Folded> = pictures_named(html).iter().map(|name| Folded::new(name)).collect();

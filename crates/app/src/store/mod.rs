@@ -5,13 +5,17 @@ pub mod counts;
 pub mod deliveries;
 pub mod dispatches;
 pub mod documents;
+pub mod erasures;
 pub mod events;
 pub mod files;
 pub mod firings;
 pub mod fonts;
 pub mod forms;
+pub mod frames;
 pub mod items;
 pub mod jobs;
+pub mod labels;
+pub mod ledger;
 pub mod messages;
 pub mod pictures;
 pub mod queries;
@@ -20,6 +24,7 @@ pub mod rounds;
 pub mod rows;
 pub mod running;
 pub mod runs;
+pub mod search;
 pub mod settings;
 pub mod sheets;
 pub mod snapshots;
@@ -52,7 +57,7 @@ pub struct Store {
 /// A connection of the store's pool.
 type Pooled = PooledConnection<SqliteConnectionManager>;
 
-const MIGRATIONS: [&str; 23] = [
+const MIGRATIONS: [&str; 24] = [
     include_str!("../../migrations/01-start.sql"),
     include_str!("../../migrations/02-versions-and-specimens.sql"),
     include_str!("../../migrations/03-pictures-and-clauses.sql"),
@@ -76,6 +81,7 @@ const MIGRATIONS: [&str; 23] = [
     include_str!("../../migrations/21-triggers.sql"),
     include_str!("../../migrations/22-packs-and-batches.sql"),
     include_str!("../../migrations/23-signing.sql"),
+    include_str!("../../migrations/24-documents.sql"),
 ];
 
 impl Store {

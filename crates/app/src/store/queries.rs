@@ -137,6 +137,12 @@ pub fn keys(c: &Connection, sheet: i64, rows: &[usize]) -> Result<Vec<(usize, St
     Ok(keys)
 }
 
+/// The row of a query's sheet that has a key in the CRM.
+pub fn row_of_key(c: &Connection, sheet: i64, key: &str) -> Result<Option<usize>> {
+    let sql = "SELECT number FROM sheet_row WHERE sheet_id = ?1 AND json_valid(cells) AND json_extract(cells, '$[0]') = ?2 ORDER BY number LIMIT 1";
+    Ok(c.prepare_cached(sql)?.query_row(params![sheet, key], |r| r.get(0)).optional()?)
+}
+
 /// The questions to a CRM.
 pub fn of_connection(c: &Connection, connection: i64) -> Result<Vec<KeptQuery>> {
     let mut found = c.prepare_cached(&format!("{QUERY} WHERE q.connection_id = ?1 ORDER BY s.name"))?;

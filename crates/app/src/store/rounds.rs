@@ -162,10 +162,17 @@ pub fn list(c: &Connection, run: Option<i64>, state: Option<&str>) -> Result<Vec
     Ok(c.prepare_cached(&sql)?.query_map(params![run, state], row)?.collect::<Result<_, _>>()?)
 }
 
-/// Rounds that are open: of running runs, or of those that are done.
-pub fn open(c: &Connection) -> Result<Vec<RoundRow>> {
-    let sql = format!("{ROW} WHERE state = 'open' AND run_id NOT IN (SELECT id FROM run WHERE state = 'paused')");
-    Ok(c.prepare_cached(&sql)?.query_map([], row)?.collect::<Result<_, _>>()?)
+/// The open rounds at which something may be due, of runs that are not paused.
+pub fn due(c: &Connection, at: &str) -> Result<Vec<i64>> {
+    let sql =
+        "SELECT id FROM round WHERE state = 'open' AND look <= ?1 AND run_id NOT IN (SELECT id FROM run WHERE state = 'paused') ORDER BY look LIMIT 500";
+    Ok(c.prepare_cached(sql)?.query_map([at], |r| r.get(0))?.collect::<Result<_, _>>()?)
+}
+
+/// An open round is looked at again at a moment.
+pub fn look_at(c: &Connection, id: i64, at: &str) -> Result<()> {
+    c.prepare_cached("UPDATE round SET look = ?2 WHERE id = ?1")?.execute(params![id, at])?;
+    Ok(())
 }
 
 /// The next round that is to be sealed.
@@ -180,7 +187,7 @@ pub fn to_seal(c: &Connection, now: i64) -> Result<Option<RoundRow>> {
 pub fn put(c: &Connection, own: &RoundRow, at: &str) -> Result<bool> {
     let done = c
         .prepare_cached(
-            "UPDATE round SET state = ?2, round = ?3, revisions = ?4, file = ?5, changed = ?6, revision = revision + 1 WHERE id = ?1 AND revision = ?7",
+            "UPDATE round SET state = ?2, round = ?3, revisions = ?4, file = ?5, changed = ?6, look = '', revision = revision + 1 WHERE id = ?1 AND revision = ?7",
         )?
         .execute(params![
             own.id,
@@ -362,4 +369,14 @@ pub fn keep_seal_key(c: &Connection, private: &str, chain: &[String], own: bool,
 /// The round of an item.
 pub fn of_item(c: &Connection, item: i64) -> Result<Option<i64>> {
     Ok(c.prepare_cached("SELECT id FROM round WHERE item_id = ?1")?.query_row([item], |r| r.get(0)).optional()?)
+}
+
+/// The round of an item is forgotten with its events and links; its files.
+pub fn forget(c: &Connection, item: i64) -> Result<Vec<String>> {
+    let files = c
+        .prepare_cached("SELECT sent, file, sealed FROM round WHERE item_id = ?1")?
+        .query_map([item], |r| Ok([r.get(0)?, r.get(1)?, r.get(2)?]))?
+        .collect::<Result<Vec<[String; 3]>, _>>()?;
+    c.prepare_cached("DELETE FROM round WHERE item_id = ?1")?.execute([item])?;
+    Ok(files.into_iter().flatten().filter(|file| !file.is_empty()).collect())
 }

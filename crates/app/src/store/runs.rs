@@ -245,6 +245,8 @@ pub struct NewRun<'a> {
     pub columns: &'a [ColumnInfo],
     /// Its records.
     pub rows: &'a [NewItem],
+    /// Whether it is of one record that a person looks at.
+    pub sole: bool,
 }
 
 /// One record of a new run, with its values as they are now.
@@ -270,8 +272,8 @@ impl NewItem {
 /// Writes a run and all its items.
 pub fn start(t: &Transaction<'_>, run: &NewRun<'_>) -> Result<i64> {
     t.execute(
-        "INSERT INTO run (dispatch_id, kind, state, started, moment, template_version_id, sheet_id, setup, proof_to, count, columns, start_key, snapshot, hold, sends, started_by, hold_after, opens)
-         VALUES (?1, ?2, 'running', ?3, ?3, ?4, ?5, ?6, ?7, ?8, ?9, ?10, ?11, ?12, ?13, ?14, ?15, ?16)",
+        "INSERT INTO run (dispatch_id, kind, state, started, moment, template_version_id, sheet_id, setup, proof_to, count, columns, start_key, snapshot, hold, sends, started_by, hold_after, opens, sole)
+         VALUES (?1, ?2, 'running', ?3, ?3, ?4, ?5, ?6, ?7, ?8, ?9, ?10, ?11, ?12, ?13, ?14, ?15, ?16, ?17)",
         params![
             run.dispatch_id,
             if run.proof_to.is_some() { "proof" } else { "run" },
@@ -288,7 +290,8 @@ pub fn start(t: &Transaction<'_>, run: &NewRun<'_>) -> Result<i64> {
             run.proof_to.is_some() || run.setup.signing.on || run.setup.channels.iter().any(|channel| channel.on),
             run.by.word(),
             run.hold_after,
-            run.opens
+            run.opens,
+            run.sole
         ],
     )?;
     let id = t.last_insert_rowid();
@@ -313,10 +316,11 @@ pub fn started(c: &Connection, dispatch: i64, start_key: &str) -> Result<Option<
     Ok(query.query_row(params![dispatch, start_key], |r| r.get(0)).optional()?)
 }
 
-/// The run of a dispatch that is not over yet; proofs stand in nobody's way.
-pub fn under_way(c: &Connection, dispatch: i64) -> Result<Option<i64>> {
-    let sql = "SELECT id FROM run WHERE dispatch_id = ?1 AND kind = 'run' AND state IN ('running', 'paused') ORDER BY id LIMIT 1";
-    Ok(c.prepare_cached(sql)?.query_row([dispatch], |r| r.get(0)).optional()?)
+/// The run of a dispatch that is not over yet; proofs stand in nobody's way, nor do those of one
+/// record that a person looks at, but for where `all` are asked for.
+pub fn under_way(c: &Connection, dispatch: i64, all: bool) -> Result<Option<i64>> {
+    let sql = "SELECT id FROM run WHERE dispatch_id = ?1 AND kind = 'run' AND state IN ('running', 'paused') AND (?2 OR sole = 0) ORDER BY id LIMIT 1";
+    Ok(c.prepare_cached(sql)?.query_row(params![dispatch, all], |r| r.get(0)).optional()?)
 }
 
 /// Changes a run by a person's word; whether it was in a state for that.

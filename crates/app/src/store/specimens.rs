@@ -54,6 +54,13 @@ pub fn list(c: &Connection, template: i64) -> Result<Vec<Specimen>> {
     Ok(query.query_map([template], of_row)?.collect::<Result<Vec<_>, _>>()?)
 }
 
+/// Specimens whose values hold a text: the template's number and name, and the specimen's name.
+pub fn holding(c: &Connection, text: &str) -> Result<Vec<(i64, String, String)>> {
+    let sql = "SELECT template.id, template.name, specimen.name FROM specimen JOIN template ON template.id = specimen.template_id
+        WHERE ?1 <> '' AND (instr(lower(specimen.held), lower(?1)) > 0 OR instr(lower(specimen.lines), lower(?1)) > 0) ORDER BY 2, 3 LIMIT 100";
+    Ok(c.prepare_cached(sql)?.query_map([text], |r| Ok((r.get(0)?, r.get(1)?, r.get(2)?)))?.collect::<Result<_, _>>()?)
+}
+
 /// A specimen.
 pub fn get(c: &Connection, id: i64) -> Result<Option<Specimen>> {
     Ok(c.prepare_cached(&format!("{COLUMNS} WHERE id = ?1"))?.query_row([id], of_row).optional()?)

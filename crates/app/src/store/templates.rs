@@ -110,8 +110,29 @@ pub fn of_version(c: &Connection, version: i64) -> Result<Option<i64>> {
 
 /// Adds a template without versions.
 pub fn add(c: &Connection, name: &str) -> Result<i64> {
-    c.execute("INSERT INTO template (name) VALUES (?1)", [name])?;
+    c.execute("INSERT INTO template (name, key) VALUES (?1, lower(hex(randomblob(8))))", [name])?;
     Ok(c.last_insert_rowid())
+}
+
+/// What a template is known by wherever it is moved.
+pub fn key(c: &Connection, id: i64) -> Result<Option<String>> {
+    Ok(c.prepare_cached("SELECT key FROM template WHERE id = ?1")?.query_row([id], |r| r.get(0)).optional()?)
+}
+
+/// The template of a key.
+pub fn of_key(c: &Connection, key: &str) -> Result<Option<i64>> {
+    Ok(c.prepare_cached("SELECT id FROM template WHERE key = ?1")?.query_row([key], |r| r.get(0)).optional()?)
+}
+
+/// Adds a template that was moved here, under its key.
+pub fn add_moved(c: &Connection, name: &str, key: &str) -> Result<i64> {
+    c.execute("INSERT INTO template (name, key) VALUES (?1, ?2)", [name, key])?;
+    Ok(c.last_insert_rowid())
+}
+
+/// Gives a template another name.
+pub fn rename(c: &Connection, id: i64, name: &str) -> Result<bool> {
+    Ok(c.execute("UPDATE template SET name = ?2 WHERE id = ?1", params![id, name])? > 0)
 }
 
 /// A version to be added.
@@ -172,6 +193,14 @@ pub fn set_parts(c: &Connection, pack: i64, number: i64, parts: &[i64]) -> Resul
     let sql = "INSERT INTO pack_part (version_id, template_id) SELECT id, ?3 FROM template_version WHERE template_id = ?1 AND number = ?2 ON CONFLICT DO NOTHING";
     let mut add = c.prepare_cached(sql)?;
     parts.iter().try_for_each(|part| add.execute(params![pack, number, part]).map(drop))?;
+    Ok(())
+}
+
+/// A copy of a version of a pack is put together from the same templates.
+pub fn copy_parts(c: &Connection, version: i64, copy: i64, number: i64) -> Result<()> {
+    let sql = "INSERT INTO pack_part (version_id, template_id) SELECT own.id, part.template_id FROM template_version AS own, pack_part AS part
+        WHERE own.template_id = ?2 AND own.number = ?3 AND part.version_id = ?1";
+    c.execute(sql, params![version, copy, number])?;
     Ok(())
 }
 

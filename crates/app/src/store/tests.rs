@@ -72,6 +72,7 @@ fn begin(c: &mut Connection) -> i64 {
         setup: &setup,
         columns: &[],
         rows: &rows,
+        sole: false,
     };
     let t = c.transaction().expect("begins");
     let run = runs::start(&t, &new).expect("starts");
@@ -106,6 +107,7 @@ fn made(channels: &[&'static str]) -> MadeItem {
     };
     MadeItem {
         round: None,
+        took: 12,
         file_name: "Reminder".into(),
         documents: vec![document],
         deliveries: channels.iter().enumerate().map(delivery).collect(),
@@ -275,12 +277,12 @@ fn the_same_start_of_a_dispatch_is_one_run() {
     c.execute("UPDATE run SET start_key = 'a' WHERE id = ?1", [run]).expect("keyed");
     assert_eq!(runs::started(&c, 1, "a").expect("asked"), Some(run));
     assert_eq!(runs::started(&c, 1, "b").expect("asked"), None);
-    assert_eq!(runs::under_way(&c, 1).expect("asked"), Some(run));
+    assert_eq!(runs::under_way(&c, 1, false).expect("asked"), Some(run));
     assert!(runs::change(&c, RunEvent::Pause, run).expect("paused"));
     assert!(!runs::change(&c, RunEvent::Pause, run).expect("asked"), "only from the states that the table names");
-    assert_eq!(runs::under_way(&c, 1).expect("asked"), Some(run));
+    assert_eq!(runs::under_way(&c, 1, false).expect("asked"), Some(run));
     c.execute("UPDATE run SET state = 'done'", []).expect("set");
-    assert_eq!(runs::under_way(&c, 1).expect("asked"), None);
+    assert_eq!(runs::under_way(&c, 1, false).expect("asked"), None);
     let twice = c.execute(
         "INSERT INTO run (dispatch_id, kind, state, started, moment, template_version_id, sheet_id, setup, count, start_key)
          SELECT dispatch_id, kind, state, started, moment, template_version_id, sheet_id, setup, count, start_key FROM run WHERE id = ?1",

@@ -16,10 +16,10 @@ use serde::{Deserialize, Serialize};
 
 use crate::packs;
 use crate::prepare::blocking;
-use crate::store::clauses;
-use crate::store::templates::{self, PACK, TemplateInfo};
+use crate::store::{clauses, settings};
+use crate::store::templates::{self, NewVersion, PACK, TemplateInfo};
 use crate::transfer::Upload;
-use crate::{App, Error, Outcome};
+use crate::{App, Error, Outcome, clock};
 
 pub use versions::keep;
 pub(crate) use versions::problems;
@@ -198,6 +198,51 @@ pub struct Shown {
 /// A template with its placeholders and problems.
 pub async fn show(app: &App, id: i64, shown: Shown) -> Outcome<TemplateDetail> {
     detail(app, id, shown.version).await
+}
+
+/// Another name for a template.
+#[derive(Debug, Deserialize)]
+#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
+#[serde(deny_unknown_fields)]
+pub struct TemplateName {
+    /// The name.
+    pub name: String,
+}
+
+/// Renames a template; its key and its versions stay.
+pub async fn rename(app: &App, id: i64, new: TemplateName) -> Outcome<TemplateDetail> {
+    let name: String = new.name.split_whitespace().collect::<Vec<_>>().join(" ").chars().take(200).collect();
+    if name.is_empty() {
+        return Err(Error::unusable("no-name", "enter a name for the template"));
+    }
+    if !app.store.with(move |c| templates::rename(c, id, &name)).await? {
+        return Err(Error::missing("the template"));
+    }
+    detail(app, id, None).await
+}
+
+/// Adds a copy of a template: the version in use, without the others and without test cases.
+pub async fn copy(app: &App, id: i64) -> Outcome<TemplateDetail> {
+    let copied = app.store.change(move |t| -> Outcome<i64> {
+        let own = templates::get(t, id)?.ok_or_else(|| Error::missing("the template"))?;
+        let version = own.version(None).ok_or_else(|| Error::missing("the version"))?;
+        let made = templates::add(t, &format!("{} (copy)", own.name))?;
+        let (at, by) = (clock::stamp(), settings::read(t)?.person_name);
+        let note = format!("copied from {}, version {}", own.name, version.number);
+        let new = NewVersion {
+            file_name: &version.file_name,
+            file: &version.file,
+            size: version.size,
+            at: &at,
+            by: &by,
+            note: &note,
+            kind: &version.kind,
+        };
+        let number = templates::add_version(t, made, &new)?;
+        templates::copy_parts(t, version.id, made, number)?;
+        Ok(made)
+    });
+    detail(app, copied.await?, None).await
 }
 
 /// Deletes a template that no dispatch and no run uses.

@@ -67,6 +67,14 @@ macro_rules! channels {
                 match self { $(Channel::$kind(settings) => settings),+ }
             }
         }
+
+        /// What a kind of channel is called, by its word.
+        pub fn name_of(kind: &str) -> Option<&'static str> {
+            match kind {
+                $($word => Some($name),)+
+                _ => None,
+            }
+        }
     };
 }
 
@@ -300,6 +308,14 @@ impl ChannelSetup {
         match &self.channel {
             Channel::Sheet(settings) => Some(settings),
             _ => None,
+        }
+    }
+
+    /// The fixed files that go along.
+    pub fn files(&self) -> &[FixedFile] {
+        match &self.channel {
+            Channel::Email(settings) => &settings.files,
+            _ => &[],
         }
     }
 

@@ -164,6 +164,14 @@ impl Pack {
         })
     }
 
+    /// The files of its fixed parts.
+    pub fn files(&self) -> impl Iterator<Item = &str> {
+        self.parts.iter().filter_map(|part| match &part.content {
+            PartContent::Pdf { file, .. } | PartContent::Picture { file, .. } => Some(file.as_str()),
+            PartContent::Template { .. } => None,
+        })
+    }
+
     /// The groups of which one part is included.
     fn groups(&self) -> Vec<&str> {
         let mut found: Vec<&str> = Vec::new();

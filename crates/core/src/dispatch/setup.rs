@@ -218,6 +218,13 @@ pub struct Setup {
     /// The template's version that is always used; the one in use where there is none.
     #[serde(default)]
     pub version: Option<i64>,
+    /// For how many months documents are kept, and then removed; none for ever.
+    #[serde(default)]
+    pub retention: Option<u32>,
+    /// The most documents of a month that are meant to be made: a run that goes beyond is warned of;
+    /// none for no limit.
+    #[serde(default)]
+    pub ceiling: Option<u32>,
     /// The locale by which values print.
     #[serde(default = "english")]
     #[cfg_attr(feature = "openapi", schema(required = true))]
@@ -249,6 +256,8 @@ impl Default for Setup {
             answers: BTreeMap::new(),
             triggers: Vec::new(),
             version: None,
+            retention: None,
+            ceiling: None,
             locale: english(),
             locale_column: String::new(),
         }

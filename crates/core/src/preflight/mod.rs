@@ -13,7 +13,7 @@ use crate::language::syntax::SignerField;
 use crate::language::{Fault, Scope};
 use crate::signing::RoundPlan;
 use crate::template::FillError;
-use crate::words::counted;
+use crate::words::{counted, grouped};
 
 pub use cause::{Cause, Fields, Fix, Found, causes};
 pub use totals::{ChannelTotal, Sum, Totals};
@@ -123,6 +123,13 @@ pub enum Note {
     },
     /// Something of the whole run is far from the last one.
     FarFromLast(String),
+    /// With this run, more documents are made in the month than are meant to be.
+    BeyondCeiling {
+        /// How many there will be.
+        made: usize,
+        /// How many are meant to be.
+        ceiling: usize,
+    },
 }
 
 impl std::fmt::Display for Note {
@@ -138,6 +145,12 @@ impl std::fmt::Display for Note {
                 write!(f, "the document has {}, most have {usual}. Check for long values.", counted(*pages, "page", "pages"))
             }
             Note::FarFromLast(what) => f.write_str(what),
+            Note::BeyondCeiling { made, ceiling } => write!(
+                f,
+                "with this run, the dispatch will have created {} this month; its limit is {}. Change the limit under Output if this is intended.",
+                counted(*made, "document", "documents"),
+                grouped(*ceiling)
+            ),
             Note::RoleAddress => f.write_str("the e-mail address is that of an office or a function (info@, office@), not of a person"),
             Note::Close { one, other } => write!(
                 f,
@@ -164,6 +177,7 @@ impl Note {
             Note::SameAsLast => "same-as-last",
             Note::MorePages { .. } => "more-pages",
             Note::FarFromLast(_) => "far-from-last",
+            Note::BeyondCeiling { .. } => "beyond-ceiling",
         };
         Diagnostic::warning(code, self.to_string())
     }

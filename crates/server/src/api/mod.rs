@@ -4,15 +4,20 @@ mod buckets;
 mod clauses;
 mod crm;
 mod dispatches;
+mod documents;
 mod drop;
 mod fields;
 mod fonts;
 mod forms;
+mod frames;
 mod help;
 mod jobs;
+mod labels;
 mod language;
+mod ledger;
 mod mail;
 mod messages;
+mod moves;
 mod packs;
 mod printers;
 mod runs;
@@ -21,6 +26,7 @@ mod shared;
 mod signer;
 mod signing;
 mod sources;
+mod starters;
 mod templates;
 mod triggers;
 mod upload;
@@ -28,12 +34,19 @@ mod web_hook;
 
 use axum::{Json, Router};
 use mangle_app::App;
+use mangle_app::ledger::{Dimension, LedgerTable, Period};
+use mangle_app::store::frames::Framed;
+use mangle_app::store::labels::LabelledKind;
 use utoipa::OpenApi;
 use utoipa::openapi::OpenApi as Description;
 use utoipa_axum::router::OpenApiRouter;
 
 #[derive(OpenApi)]
-#[openapi(info(title = "Mangle", description = "Records in, documents out, each delivered once."))]
+#[openapi(
+    info(title = "Mangle", description = "Records in, documents out, each delivered once."),
+    // What stands in addresses alone.
+    components(schemas(Framed, LabelledKind, Period, Dimension, LedgerTable))
+)]
 struct Api;
 
 /// What whoever has an address may ask.
@@ -48,20 +61,26 @@ fn office() -> OpenApiRouter<App> {
         .merge(clauses::router())
         .merge(crm::router())
         .merge(dispatches::router())
+        .merge(documents::router())
         .merge(drop::router())
         .merge(fields::router())
         .merge(fonts::router())
         .merge(forms::router())
+        .merge(frames::router())
         .merge(help::router())
         .merge(jobs::router())
+        .merge(labels::router())
         .merge(language::router())
+        .merge(ledger::router())
         .merge(runs::router())
         .merge(signing::router())
         .merge(mail::router())
         .merge(triggers::router())
         .merge(messages::router())
+        .merge(moves::router())
         .merge(packs::router())
         .merge(settings::router())
+        .merge(starters::router())
         .merge(web_hook::router())
         .merge(printers::router())
         .merge(buckets::router())

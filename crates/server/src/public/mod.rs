@@ -76,7 +76,7 @@ const LARGEST_HEAD: usize = 32 << 10;
 const MOST_HEADERS: usize = 64;
 
 /// What pages may load and do: only what comes from here, and in no other site's frame.
-const POLICY: &str = "default-src 'self'; img-src 'self' blob: data:; style-src 'self' 'unsafe-inline'; font-src 'self' data: blob:; worker-src 'self' blob:; object-src 'none'; frame-ancestors 'none'; base-uri 'none'; form-action 'self'";
+pub(crate) const POLICY: &str = "default-src 'self'; img-src 'self' blob: data:; style-src 'self' 'unsafe-inline'; font-src 'self' data: blob:; worker-src 'self' blob:; object-src 'none'; frame-ancestors 'none'; base-uri 'none'; form-action 'self'";
 
 #[derive(Debug, Clone)]
 struct Door {
@@ -93,10 +93,11 @@ impl Door {
 
 /// The routes of public pages.
 pub fn router(app: App, limits: &Limits) -> Router {
+    let pages = app.clone();
     api::public(app)
         .layer(Extension(Arc::new(Guard::default())))
         .layer(axum::middleware::map_response(server::told))
-        .fallback(web::serve_public)
+        .fallback(move |uri| web::serve_public(pages.clone(), uri))
         .layer(CompressionLayer::new().compress_when(DefaultPredicate::new().and(NotForContentType::new("application/pdf"))))
         .layer(RequestBodyTimeoutLayer::new(limits.silence))
         .layer(TimeoutLayer::with_status_code(StatusCode::REQUEST_TIMEOUT, limits.request))

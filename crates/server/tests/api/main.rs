@@ -6,6 +6,7 @@ mod crm;
 mod crm_channel;
 mod cups;
 mod deliveries;
+mod documents;
 mod forms;
 mod laws;
 mod library;

@@ -156,8 +156,20 @@ impl Office {
         format!("{} {}: {}", status.as_u16(), value["code"].as_str().unwrap_or("?"), value["message"].as_str().unwrap_or("?"))
     }
 
+    /// What is given for what is posted, as it is.
+    pub async fn post_bytes(&self, path: &str, body: Value) -> (StatusCode, Vec<u8>) {
+        let request = Request::builder().method("POST").uri(path).header("content-type", "application/json");
+        let answer = self.router.clone().oneshot(request.body(Body::from(body.to_string())).expect("a request")).await.expect("answers");
+        (answer.status(), to_bytes(answer.into_body(), 64 << 20).await.expect("a body").to_vec())
+    }
+
     /// Sends files as a form does.
     pub async fn upload(&self, path: &str, files: &[(&str, &[u8])]) -> (StatusCode, Value) {
+        self.upload_as("POST", path, files).await
+    }
+
+    /// The same by another method.
+    pub async fn upload_as(&self, method: &str, path: &str, files: &[(&str, &[u8])]) -> (StatusCode, Value) {
         let mut body = Vec::new();
         for (name, bytes) in files {
             body.extend(format!("--edge\r\nContent-Disposition: form-data; name=\"file\"; filename=\"{name}\"\r\n\r\n").bytes());
@@ -165,7 +177,7 @@ impl Office {
             body.extend(b"\r\n");
         }
         body.extend(b"--edge--\r\n");
-        let request = Request::builder().method("POST").uri(path).header("content-type", "multipart/form-data; boundary=edge");
+        let request = Request::builder().method(method).uri(path).header("content-type", "multipart/form-data; boundary=edge");
         self.send(request.body(Body::from(body)).expect("a request")).await
     }
 }

@@ -38,6 +38,11 @@ const says = computed(() => {
   const name = standards.find(([kind]) => kind === standard)?.[1] ?? standard
   return `${name}, ${data[attach]}, ${password ? 'with a password' : 'no password'}`
 })
+const kept = computed(() => {
+  const { retention, ceiling } = props.bench.setup
+  const limit = ceiling ? `${count(ceiling, 'document')} a month` : 'no limit'
+  return `${retention ? `removed after ${count(retention, 'month')}` : 'never removed'}, ${limit}`
+})
 </script>
 
 <template>
@@ -158,6 +163,29 @@ const says = computed(() => {
         class="code"
         :model-value="bench.setup.pdf.password"
         @update:model-value="(text: string) => change((b) => (b.setup.pdf.password = text), true)"
+      />
+    </FormLine>
+  </Group>
+  <Group title="Retention and limit" :says="kept" fold>
+    <FormLine
+      label="Remove documents after (months)"
+      about="Files, values and recipients are removed; that they were sent stays. Blank: never."
+    >
+      <el-input-number
+        :model-value="bench.setup.retention ?? undefined"
+        :min="1"
+        :max="1200"
+        :controls="false"
+        @change="(v: number | undefined) => change((b) => (b.setup.retention = v ?? null))"
+      />
+    </FormLine>
+    <FormLine label="Documents per month" about="Preflight warns when a run goes beyond. Blank: no limit.">
+      <el-input-number
+        :model-value="bench.setup.ceiling ?? undefined"
+        :min="1"
+        :max="100000000"
+        :controls="false"
+        @change="(v: number | undefined) => change((b) => (b.setup.ceiling = v ?? null))"
       />
     </FormLine>
   </Group>

@@ -1,6 +1,7 @@
 //! Dispatches: the list, and what a file each of the bench's stations asks for.
 
 mod files;
+mod one;
 mod pictures;
 mod preview;
 mod running;
@@ -31,6 +32,8 @@ pub fn router() -> OpenApiRouter<App> {
         .routes(routes!(start))
         .routes(routes!(proofs))
         .routes(routes!(copy))
+        .routes(routes!(one::show, one::start))
+        .routes(routes!(one::page))
         .routes(routes!(running::list))
         .routes(routes!(running::pdf))
         .routes(routes!(files::add))

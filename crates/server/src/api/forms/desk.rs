@@ -2,6 +2,7 @@
 
 use axum::Json;
 use axum::extract::{Path, Query, State};
+use axum::response::Response;
 use mangle_app::App;
 use mangle_app::forms::desk::{self, FormBody, NewForm, Seen};
 use mangle_app::forms::look::{AnswerBody, LookedBody};
@@ -9,7 +10,8 @@ use mangle_core::form::Form;
 use utoipa_axum::router::OpenApiRouter;
 use utoipa_axum::routes;
 
-use crate::error::{Answer, Problem};
+use super::super::upload::shown;
+use crate::error::{Answer, Problem, Refused};
 
 pub fn router() -> OpenApiRouter<App> {
     OpenApiRouter::new()
@@ -18,6 +20,8 @@ pub fn router() -> OpenApiRouter<App> {
         .routes(routes!(open))
         .routes(routes!(close))
         .routes(routes!(try_out))
+        .routes(routes!(copy))
+        .routes(routes!(qr))
 }
 
 /// Makes a form: an empty one, or one that asks for what a template needs.
@@ -36,6 +40,18 @@ async fn show(State(app): State<App>, Path(id): Path<i64>) -> Answer<FormBody> {
 #[utoipa::path(put, path = "/api/forms/{id}", tag = "forms", params(("id" = i64, Path), Seen), request_body = Form, responses((status = 200, body = FormBody), (status = 404, body = Problem), (status = 409, body = Problem)))]
 async fn write(State(app): State<App>, Path(id): Path<i64>, Query(seen): Query<Seen>, Json(draft): Json<Form>) -> Answer<FormBody> {
     Ok(Json(desk::write(&app, id, seen, draft).await?))
+}
+
+/// Adds a copy of a form as it is written now: closed, without answers.
+#[utoipa::path(post, path = "/api/forms/{id}/copy", tag = "forms", params(("id" = i64, Path)), responses((status = 200, body = FormBody), (status = 404, body = Problem)))]
+async fn copy(State(app): State<App>, Path(id): Path<i64>) -> Answer<FormBody> {
+    Ok(Json(desk::copy(&app, id).await?))
+}
+
+/// A form's address as a QR code.
+#[utoipa::path(get, path = "/api/forms/{id}/qr.svg", tag = "forms", params(("id" = i64, Path)), responses((status = 200, content_type = "image/svg+xml", body = Vec<u8>), (status = 404, body = Problem)))]
+async fn qr(State(app): State<App>, Path(id): Path<i64>) -> Result<Response, Refused> {
+    Ok(shown(desk::qr(&app, id).await?))
 }
 
 /// Opens a form as it is written now.

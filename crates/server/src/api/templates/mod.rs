@@ -10,7 +10,7 @@ use axum::Json;
 use axum::extract::{Multipart, Path, Query, State};
 use mangle_app::App;
 use mangle_app::store::templates::TemplateInfo;
-use mangle_app::templates::{self, Shown, TemplateDetail};
+use mangle_app::templates::{self, Shown, TemplateDetail, TemplateName};
 use utoipa_axum::router::OpenApiRouter;
 use utoipa_axum::routes;
 
@@ -27,6 +27,8 @@ pub fn router() -> OpenApiRouter<App> {
         .routes(routes!(versions::rewrite))
         .routes(routes!(versions::put_in_use))
         .routes(routes!(versions::restore))
+        .routes(routes!(rename))
+        .routes(routes!(copy))
         .routes(routes!(versions::changes))
         .routes(routes!(tryout::try_out))
         .routes(routes!(tryout::values_of))
@@ -52,6 +54,18 @@ async fn bring_in(State(app): State<App>, form: Multipart) -> Answer<TemplateDet
 #[utoipa::path(get, path = "/api/templates/{id}", tag = "templates", params(("id" = i64, Path), Shown), responses((status = 200, body = TemplateDetail), (status = 404, body = Problem)))]
 async fn show(State(app): State<App>, Path(id): Path<i64>, Query(shown): Query<Shown>) -> Answer<TemplateDetail> {
     Ok(Json(templates::show(&app, id, shown).await?))
+}
+
+/// Renames a template.
+#[utoipa::path(put, path = "/api/templates/{id}/name", tag = "templates", params(("id" = i64, Path)), request_body = TemplateName, responses((status = 200, body = TemplateDetail), (status = 404, body = Problem), (status = 422, body = Problem)))]
+async fn rename(State(app): State<App>, Path(id): Path<i64>, Json(new): Json<TemplateName>) -> Answer<TemplateDetail> {
+    Ok(Json(templates::rename(&app, id, new).await?))
+}
+
+/// Adds a copy of a template: the version in use.
+#[utoipa::path(post, path = "/api/templates/{id}/copy", tag = "templates", params(("id" = i64, Path)), responses((status = 200, body = TemplateDetail), (status = 404, body = Problem)))]
+async fn copy(State(app): State<App>, Path(id): Path<i64>) -> Answer<TemplateDetail> {
+    Ok(Json(templates::copy(&app, id).await?))
 }
 
 /// Deletes a template that no dispatch and no run uses.

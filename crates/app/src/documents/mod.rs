@@ -1,4 +1,10 @@
-//! Documents that were made, as files: one, or all of a run in one archive or one PDF.
+//! Documents that were made: found, looked at, handed out as files, put right, sent again, removed.
+
+mod again;
+mod edited;
+mod erasure;
+mod found;
+mod removal;
 
 use std::io::Write;
 
@@ -13,6 +19,12 @@ use crate::store::running::{self, RunningInfo};
 use crate::transfer::Download;
 use crate::{App, Error, Outcome, clock};
 
+pub use again::Again;
+pub use edited::{EditedDocument, changes, edited, word_processor};
+pub use erasure::{Erase, Erased, ErasureInfo, PersonFound, PersonPlace, PersonRow, erase, erasures, person};
+pub use found::{DocumentDetail, FoundPage, Query, detail, found, selection_pdf, selection_zip, version};
+pub(crate) use removal::work as removal_work;
+
 /// The documents of a run in the store.
 async fn of_run(app: &App, id: i64) -> Outcome<Vec<DocumentInfo>> {
     let found = app.store.with(move |c| documents::of_run(c, id)).await?;
@@ -25,13 +37,18 @@ async fn of_run(app: &App, id: i64) -> Outcome<Vec<DocumentInfo>> {
 /// All documents of a run as one ZIP.
 pub async fn zip_of_run(app: &App, id: i64) -> Outcome<Download> {
     let run = app.run(id).await?;
-    let mut files = Vec::new();
-    for document in of_run(app, id).await? {
+    let made = run.finished.as_ref().unwrap_or(&run.started).parse().unwrap_or_else(|_| clock::now());
+    zip(app, &format!("{} {}", run.dispatch_name, &run.started[..10]), of_run(app, id).await?, made).await
+}
+
+/// Documents as one ZIP, stamped with a moment.
+async fn zip(app: &App, title: &str, documents: Vec<DocumentInfo>, made: DateTime) -> Outcome<Download> {
+    let mut files = Vec::with_capacity(documents.len());
+    for document in documents {
         files.push((document.name, app.files.get(&document.file).await?));
     }
-    let made = run.finished.as_ref().unwrap_or(&run.started).parse().unwrap_or_else(|_| clock::now());
     let bytes = blocking(move || pack(files, made)).await??;
-    Ok(Download::new("application/zip", &format!("{} {}.zip", run.dispatch_name, &run.started[..10]), bytes))
+    Ok(Download::new("application/zip", &format!("{title}.zip"), bytes))
 }
 
 fn pack(files: Vec<(String, Vec<u8>)>, made: DateTime) -> anyhow::Result<Vec<u8>> {
@@ -59,15 +76,20 @@ fn pack(files: Vec<(String, Vec<u8>)>, made: DateTime) -> anyhow::Result<Vec<u8>
 /// All documents of a run as one joined PDF, with a bookmark for each.
 pub async fn pdf_of_run(app: &App, id: i64) -> Outcome<Download> {
     let run = app.run(id).await?;
+    let none = "this run has no PDFs. Download the ZIP.";
+    joined(app, format!("{} {}", run.dispatch_name, &run.started[..10]), of_run(app, id).await?, none).await
+}
+
+/// The PDFs among documents as one, with a bookmark for each; `none` is said where there are none.
+async fn joined(app: &App, title: String, documents: Vec<DocumentInfo>, none: &str) -> Outcome<Download> {
     let mut files = Vec::new();
-    for document in of_run(app, id).await?.into_iter().filter(|d| d.format == Format::Pdf) {
+    for document in documents.into_iter().filter(|d| d.format == Format::Pdf) {
         let title = document.name.strip_suffix(".pdf").unwrap_or(&document.name).to_owned();
         files.push((title, app.files.get(&document.file).await?));
     }
     if files.is_empty() {
-        return Err(Error::conflict("no-documents", "this run has no PDFs. Download the ZIP."));
+        return Err(Error::conflict("no-documents", none));
     }
-    let title = format!("{} {}", run.dispatch_name, &run.started[..10]);
     let name = format!("{title}.pdf");
     let bytes = blocking(move || mangle_documents::pdf::join(&title, files)).await?.map_err(|e| Error::conflict("join", e.to_string()))?;
     Ok(Download::new("application/pdf", &name, bytes))

@@ -1,0 +1,157 @@
+//! One record, step by step: found by its row or its key in the CRM, looked at with the answers to
+//! what is asked, and made.
+
+use std::collections::BTreeMap;
+
+use mangle_core::dispatch::Question;
+use serde::{Deserialize, Serialize};
+
+use super::preview::{PageView, view};
+use super::{bench, find, ready};
+use crate::crm::queries::fetched;
+use crate::dispatches::sheet_name;
+use crate::prepare::blocking;
+use crate::store::dispatches::Dispatch;
+use crate::store::items::{self, OfRow};
+use crate::store::queries;
+use crate::store::runs::RunInfo;
+use crate::{App, Error, Outcome};
+
+/// One record as a dispatch would make its document.
+#[derive(Debug, Serialize)]
+#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
+pub struct OneRecord {
+    /// The dispatch's name.
+    pub name: String,
+    /// The revision of the dispatch that this is of.
+    pub revision: i64,
+    /// The row's number.
+    pub row: usize,
+    /// The sheet's number.
+    pub sheet: i64,
+    /// The source's and sheet's name.
+    pub source: String,
+    /// What the record is called.
+    pub label: String,
+    /// What is asked before it is made.
+    pub questions: Vec<Question>,
+    /// The answers that are used where nothing else is said.
+    pub answers: BTreeMap<String, String>,
+    /// What keeps the dispatch from running.
+    pub obstacles: Vec<String>,
+    /// What was made of the record before, the newest first.
+    pub before: Vec<OfRow>,
+    /// How many documents this dispatch has made of it and sent or is sending: told before it makes
+    /// another.
+    pub repeats: usize,
+    /// Whether the record is among those that the dispatch selects.
+    pub selected: bool,
+}
+
+/// What a record's document is made with.
+#[derive(Debug, Default, Deserialize)]
+#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
+#[serde(deny_unknown_fields)]
+pub struct StartOne {
+    /// The answers to what is asked; the usual ones count for others.
+    #[serde(default)]
+    pub answers: BTreeMap<String, String>,
+    /// Whether its deliveries wait until a person releases them.
+    #[serde(default)]
+    pub hold: bool,
+    /// How many documents of it there were before, as the person was told and confirmed.
+    #[serde(default)]
+    pub repeats: usize,
+    /// The revision of the dispatch that the person saw.
+    pub revision: Option<i64>,
+    /// What tells this start from another: the same one starts once.
+    #[serde(default)]
+    pub start_key: Option<String>,
+}
+
+/// The dispatch for one record alone, with the answers for it.
+pub(super) fn alone(mut dispatch: Dispatch, row: usize, answers: BTreeMap<String, String>) -> Dispatch {
+    dispatch.setup.picked = vec![row];
+    dispatch.setup.left_out = Vec::new();
+    dispatch.setup.choose = mangle_core::dispatch::Choose::All;
+    dispatch.setup.answers.extend(answers);
+    dispatch
+}
+
+/// The row of a record: that of its key in the CRM, or its number. A CRM that has a record which is
+/// not here yet is asked once.
+async fn row_of(app: &App, dispatch: &Dispatch, record: &str) -> Outcome<(i64, usize)> {
+    let Some(sheet) = dispatch.sheet_id else {
+        return Err(Error::conflict("not-ready", "choose a template and a source first"));
+    };
+    let missing = || Error::missing("the record");
+    let query = app.store.read(move |c| queries::of_sheet(c, sheet)).await?;
+    let Some((query, _)) = query else {
+        let row = record.parse().map_err(|_| missing())?;
+        app.sheet(sheet).await?.sheet.record(row).ok_or_else(missing)?;
+        return Ok((sheet, row));
+    };
+    let by_key = async || {
+        let key = record.to_owned();
+        app.store.read(move |c| queries::row_of_key(c, sheet, &key)).await
+    };
+    if let Some(row) = by_key().await? {
+        return Ok((sheet, row));
+    }
+    fetched(app, query.id).await?;
+    Ok((sheet, by_key().await?.ok_or_else(missing)?))
+}
+
+impl App {
+    /// One record of a dispatch, by its row or its key in the CRM.
+    pub async fn one_record(&self, key: &str, record: &str) -> Outcome<OneRecord> {
+        let dispatch = find(self, key).await?;
+        let (sheet, row) = row_of(self, &dispatch, record).await?;
+        let (id, name, revision, answers) = (dispatch.id, dispatch.name.clone(), dispatch.revision, dispatch.setup.answers.clone());
+        let loaded = self.sheet(sheet).await?;
+        let label = loaded.sheet.record(row).map(|own| mangle_core::records::label(own, &dispatch.setup.label)).unwrap_or_default();
+        let bench = bench::bench(self, alone(dispatch, row, BTreeMap::new())).await?;
+        let selected = bench.records.iter().any(|own| own.row == row);
+        let found = self.store.read(move |c| -> anyhow::Result<_> {
+            let served = items::served(c, id, sheet, &|_, _| false)?;
+            let source = sheet_name(c, Some(sheet))?.map(|(source, sheet)| format!("{source}, {sheet}")).unwrap_or_default();
+            Ok((items::history(c, sheet, row)?, usize::from(served.get(&row).is_some_and(|own| own.run.is_some())), source))
+        });
+        let (mut before, repeats, source) = found.await?;
+        before.retain(|own| own.kind == "run" && own.dispatch == name);
+        Ok(OneRecord {
+            name,
+            revision,
+            row,
+            sheet,
+            source,
+            label,
+            questions: bench.questions,
+            answers,
+            obstacles: bench.obstacles.iter().map(ToString::to_string).collect(),
+            before,
+            repeats,
+            selected,
+        })
+    }
+
+    /// The pages of one record with answers to what is asked.
+    pub async fn one_page(&self, key: &str, row: usize, answers: BTreeMap<String, String>) -> Outcome<PageView> {
+        let dispatch = find(self, key).await?;
+        let (prepared, _) = ready(self, &alone(dispatch, row, answers)).await?;
+        blocking(move || view(&prepared, row)).await?
+    }
+
+    /// Makes the document of one record. Refused while anything stops it, and where the record would
+    /// be served again unconfirmed.
+    pub async fn start_one(&self, key: &str, row: usize, asked: StartOne) -> Outcome<RunInfo> {
+        let dispatch = find(self, key).await?;
+        if asked.revision.is_some_and(|seen| seen != dispatch.revision) {
+            return Err(bench::changed_elsewhere());
+        }
+        if dispatch.setup.joint {
+            return Err(Error::conflict("joint", "this dispatch makes one document of all records. Start a run instead."));
+        }
+        self.begin_one(alone(dispatch, row, asked.answers), (asked.repeats, asked.start_key, asked.hold)).await
+    }
+}
