@@ -79,7 +79,7 @@ speed:
 # Takes the pictures in docs/screenshots anew.
 shots: tools web
 	cargo build $(OURS) --bin mangle
-	MANGLE_SHOTS=1 cargo test $(OURS) --test journey --test template --test forms --test crm
+	MANGLE_SHOTS=1 cargo test $(OURS) --test journey --test template --test forms --test crm --test documents --test signing
 
 # The API's description and the front end's types of it.
 types: web/node_modules/.done

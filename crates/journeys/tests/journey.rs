@@ -16,7 +16,6 @@ async fn from_the_demo_world_to_delivered_letters() -> Result<()> {
     // Sources: the sheet, its types, a filter that is kept.
     b.go("/sources").await?;
     b.text("b", "season").await?;
-    picture(&b, "sources").await?;
     b.click("Holders").await?;
     b.text("td", "BQ-0003").await?;
     b.find("select[aria-label=\"Type of Berth\"]").await?.select_by_value("yes/no").await?;
@@ -92,7 +91,6 @@ async fn from_the_demo_world_to_delivered_letters() -> Result<()> {
     b.text("b", "marijke@zwaluw.example").await?.click().await?;
     b.text("pre", "Dear Mevrouw van der Zwaluw").await?;
     b.text("a", "Reminder BQ-0214.pdf").await?;
-    picture(&b, "mailbox").await?;
 
     // Back in the source each row shows its last document.
     b.go("/sheets/1?filter=ref%20%3D%20%22BQ-0214%22").await?;

@@ -75,7 +75,6 @@ async fn a_specimen_guards_the_template_against_its_next_version() -> Result<()>
     items.last().context("a line")?.send_keys("Lend a fender").await?;
     b.find("button.mark[title=\"[: item]\"]").await?;
     b.write("input[aria-label=\"Test case name\"]", "With a lent fender").await?;
-    picture(&b, "template-try-out").await?;
     b.click("Save as test case").await?;
     b.text("p", "saved as a test case").await?;
     b.click("Test cases").await?;
@@ -148,7 +147,6 @@ async fn a_clause_is_written_and_its_mistakes_are_told() -> Result<()> {
     b.gone("li", "Did you mean").await?;
     b.click("Save clause").await?;
     b.text("b", "late payment").await?;
-    picture(&b, "clauses").await?;
     b.close().await
 }
 

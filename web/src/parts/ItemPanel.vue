@@ -83,7 +83,7 @@ async function retry() {
 <template>
   <div class="panel-body">
     <h2 v-if="!page">{{ item.label }}{{ item.row ? `, row ${item.row}` : '' }}</h2>
-    <p class="now">
+    <p v-if="!page || failed" class="now">
       <StateWord :state="item.state" />
       <el-button v-if="failed" @click="retry">Retry</el-button>
     </p>

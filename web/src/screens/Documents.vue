@@ -153,13 +153,13 @@ async function take(kind: 'zip' | 'pdf') {
       <table v-if="found?.length" class="list">
         <thead>
           <tr>
-            <th style="width: 36px">
+            <th style="width: 44px">
               <input type="checkbox" :checked="all" aria-label="Select all" @change="toggleAll" />
             </th>
             <th>Document</th>
             <th>Record</th>
             <th style="width: 170px">Dispatch</th>
-            <th style="width: 120px">State</th>
+            <th style="width: 158px">State</th>
             <th>Recipients</th>
             <th class="num" style="width: 60px">Pages</th>
             <th style="width: 120px">Created</th>

@@ -149,7 +149,7 @@ const cells = computed(() => {
                     <td class="num">{{ grouped(row.pages) }}</td>
                   </template>
                   <td class="num">{{ grouped(row.delivered) }}</td>
-                  <td class="num" :class="{ problem: row.failed }">{{ grouped(row.failed) }}</td>
+                  <td class="num" :class="{ wrong: row.failed }">{{ grouped(row.failed) }}</td>
                   <td v-if="asked.of === 'dispatch'" class="num">
                     <span
                       v-if="row.ceiling != null"
@@ -184,7 +184,7 @@ const cells = computed(() => {
                   <td>{{ periodName(one.begins) }}</td>
                   <td class="num">{{ grouped(one.documents) }}</td>
                   <td class="num">{{ grouped(one.delivered) }}</td>
-                  <td class="num" :class="{ problem: one.failed }">{{ grouped(one.failed) }}</td>
+                  <td class="num" :class="{ wrong: one.failed }">{{ grouped(one.failed) }}</td>
                   <td class="num">{{ grouped(one.proofs) }}</td>
                 </tr>
               </tbody>
@@ -269,6 +269,9 @@ dd {
 }
 h2 {
   font-size: 13px;
+}
+.wrong {
+  color: var(--wrong);
 }
 .why {
   margin: 18px 0 6px;

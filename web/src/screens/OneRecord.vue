@@ -162,7 +162,7 @@ async function create(hold: boolean) {
           <p v-else class="quiet">Nothing yet.</p>
         </section>
       </div>
-      <aside class="pages" aria-label="Page">
+      <aside class="page-side" aria-label="Page">
         <ul v-if="page?.findings.length" class="faults" role="alert">
           <li v-for="(finding, at) in page.findings" :key="at">
             <span v-if="finding.source" class="code name">{{ finding.source }}</span> {{ said(finding) }}
@@ -208,7 +208,7 @@ h2 {
 section {
   margin-bottom: 18px;
 }
-.pages {
+.page-side {
   position: relative;
   overflow: auto;
   padding: 16px;

@@ -95,7 +95,7 @@ const listed = (counts: Record<string, number>) =>
           <table v-if="found.rows.length" class="list">
             <thead>
               <tr>
-                <th style="width: 36px"><span class="unseen">Select</span></th>
+                <th style="width: 44px"><span class="unseen">Select</span></th>
                 <th style="width: 260px">Row</th>
                 <th style="width: 220px">Source</th>
                 <th>Found in</th>
@@ -124,7 +124,7 @@ const listed = (counts: Record<string, number>) =>
           <table v-if="there.length" class="list">
             <thead>
               <tr>
-                <th style="width: 36px"><span class="unseen">Select</span></th>
+                <th style="width: 44px"><span class="unseen">Select</span></th>
                 <th style="width: 260px">Document</th>
                 <th style="width: 220px">Dispatch</th>
                 <th>Recipients</th>

@@ -204,7 +204,7 @@ async fn seal_one(app: &App, row: RoundRow) -> Result<()> {
     let (bytes, fonts) = (app.files.get(&row.file).await?, app.fonts().await?);
     let (own, zone, at) = (row.clone(), office.zone(), clock::now());
     let name = if office.office_name.trim().is_empty() { "The office".to_owned() } else { office.office_name.trim().to_owned() };
-    let sealed = blocking(move || -> Result<(Vec<u8>, usize)> {
+    let sealed = blocking(move || -> Result<(Vec<u8>, Option<usize>)> {
         let record = record(&own, &chain, &name);
         let local = |utc: &str| {
             let parsed: Option<jiff::civil::DateTime> = utc.parse().ok();
@@ -227,7 +227,8 @@ async fn seal_one(app: &App, row: RoundRow) -> Result<()> {
         let mut ask = |request: &[u8]| ask(&client, &authority, request);
         let text = SealText { name: &name, reason: "Sealed by Mangle", at: &stamp };
         let sealed = seal(&attested, &key, text, &mut ask)?;
-        let count = FixedPdf::open(sealed.as_slice().into()).map_or(0, |pdf| pdf.page_count());
+        // A sealed one is no part of anything any more; before that it has as many pages.
+        let count = FixedPdf::open(attested).ok().map(|pdf| pdf.page_count());
         Ok((sealed, count))
     });
     let (sealed, pages) = sealed.await??;
@@ -239,7 +240,7 @@ async fn seal_one(app: &App, row: RoundRow) -> Result<()> {
             return Ok(());
         }
         rounds::happened(t, id, &at, "Mangle", "sealed", json!({ "document": file, "bytes": size }))?;
-        let signed = NewDocument { format: Format::Pdf, file, name: format!("{}.pdf", row.title), pages: Some(pages), size };
+        let signed = NewDocument { format: Format::Pdf, file, name: format!("{}.pdf", row.title), pages, size };
         documents::replace(t, row.item_id, &signed, documents::Kind::Signed, &at)?;
         told(t, &row, Actor::Mangle, "sealed", &row.title, &at)?;
         runs::signed(t, row.run_id, row.item_id, &at)?;

@@ -1,0 +1,203 @@
+//! Single cases, and everything that was made: a quote held and edited, found and sent again; a person
+//! erased; a month counted; a set-up that goes to another Mangle; an example to begin with.
+
+use std::path::Path;
+use std::process::Command;
+use std::time::Instant;
+
+use anyhow::{Context, Result, ensure};
+use mangle_journeys::{Browser, Program, ask, picture, wait};
+use serde_json::{Value, json};
+
+/// Changes a paragraph of a DOCX by a library that no one here wrote.
+fn edit(from: &Path, to: &Path, old: &str, new: &str) -> Result<()> {
+    let script = "import sys, docx
+d = docx.Document(sys.argv[1])
+for p in d.paragraphs:
+    if sys.argv[3] in p.text:
+        p.text = p.text.replace(sys.argv[3], sys.argv[4])
+d.save(sys.argv[2])";
+    let python = std::env::var("MANGLE_PYTHON").context("run this through `make test`, which sets MANGLE_PYTHON")?;
+    let done = Command::new(python).args(["-c", script]).arg(from).arg(to).args([old, new]).output()?;
+    ensure!(done.status.success(), "{}", String::from_utf8_lossy(&done.stderr));
+    Ok(())
+}
+
+fn bytes(url: &str) -> Result<Vec<u8>> {
+    let done = Command::new("curl").args(["-sSf", url]).output()?;
+    ensure!(done.status.success(), "{}", String::from_utf8_lossy(&done.stderr));
+    Ok(done.stdout)
+}
+
+/// How many messages to an address lie in the practice mailbox, once there are so many.
+fn mails(program: &Program, to: &str, least: usize) -> Result<usize> {
+    let mut count = 0;
+    for _ in 0..60 {
+        let all = ask("GET", &format!("{}/api/practice/mailbox", program.address), None)?;
+        count = all.as_array().context("messages")?.iter().filter(|one| one.to_string().contains(to)).count();
+        if count >= least {
+            break;
+        }
+        std::thread::sleep(std::time::Duration::from_millis(100));
+    }
+    Ok(count)
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn a_quote_is_held_edited_released_found_by_a_name_and_sent_again() -> Result<()> {
+    let folder = tempfile::tempdir()?;
+    let program = Program::demo(folder.path())?;
+    let b = Browser::open(&program.address).await?;
+    let bench = ask("GET", &format!("{}/api/dispatches/refit-quotes", program.address), None)?;
+    let row = bench["records"][0]["row"].as_u64().context("a record")?;
+    // From the record itself.
+    b.go(&format!("/sheets/{}/row/{row}", bench["sheet_id"])).await?;
+    b.click("Refit quotes").await?;
+    b.text("h2", "What happens").await?;
+    b.find("aside img, aside svg").await?;
+    picture(&b, "one-record").await?;
+    b.click("Create and hold").await?;
+    b.text("h2", "Versions").await?;
+    let path = b.path().await?;
+    let item = path.rsplit('/').next().context("an item")?.to_owned();
+    let detail = ask("GET", &format!("{}/api/items/{item}", program.address), None)?;
+    let to = detail["item"]["deliveries"][0]["recipient"].as_str().context("an address")?.to_owned();
+    ensure!(detail["document"]["state"] == "blocked", "{detail}");
+
+    let (old, new) = (folder.path().join("quote.docx"), folder.path().join("edited.docx"));
+    std::fs::write(&old, bytes(&format!("{}/api/items/{item}/docx", program.address))?)?;
+    edit(&old, &new, "Thank you for asking us.", "Thank you for asking us again.")?;
+    b.give("Upload edited DOCX", &[&new]).await?;
+    b.text("ins", "again").await?;
+    b.text("p", "Edited PDF").await?;
+    ensure!(mails(&program, &to, 0)? == 0, "it was held");
+    b.text("span", "Page 1 of").await?;
+    picture(&b, "document").await?;
+    b.click("Release").await?;
+    ensure!(mails(&program, &to, 1)? == 1, "one message");
+    b.text("section", "Delivered").await?;
+
+    // Found by a part of the recipient's name, and sent again after the deliberate yes.
+    b.go("/documents").await?;
+    b.write("input[aria-label=Find]", &to[..5]).await?;
+    let name = detail["document"]["file_name"].as_str().context("a name")?;
+    b.text("a", name).await?.click().await?;
+    b.click("Send again…").await?;
+    b.text("p", &format!("was delivered to {to}")).await?;
+    b.click("Send it again").await?;
+    ensure!(mails(&program, &to, 2)? == 2, "two messages");
+    b.close().await
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn everything_is_found_counted_and_a_person_erased() -> Result<()> {
+    let folder = tempfile::tempdir()?;
+    let program = Program::demo_with_history(folder.path())?;
+    let b = Browser::open(&program.address).await?;
+    b.go("/documents").await?;
+    b.text("a", "Berth list").await?;
+    picture(&b, "documents").await?;
+    b.choose("Dispatch", "Refit quotes").await?;
+    b.gone("a", "Berth list").await?;
+    b.go("/documents?find=nobody-of-this-name").await?;
+    b.text("h2", "No documents match").await?;
+
+    b.go("/ledger").await?;
+    b.find(".chart svg path").await?;
+    b.text("h2", "What failed most").await?;
+    picture(&b, "ledger").await?;
+    let ledger = ask("GET", &format!("{}/api/ledger", program.address), None)?;
+    b.text("dd", &ledger["all"]["documents"].to_string()).await?;
+    b.click("Channel").await?;
+    b.text("td", "E-mail").await?;
+
+    let found = ask("GET", &format!("{}/api/documents?dispatch=refit-quotes&state=delivered", program.address), None)?;
+    let address = found["documents"][0]["recipients"].as_str().context("an address")?.to_owned();
+    b.go("/personal-data").await?;
+    b.write("input[aria-label=Person]", &address).await?;
+    b.text("button", "Find").await?.click().await?;
+    b.click("Select all").await?;
+    b.write("input[aria-label=Note]", "request 12").await?;
+    b.text("button", "Erase").await?.click().await?;
+    b.text("p", "They are gone for good").await?;
+    b.text("button", "Erase").await?;
+    b.find(".el-message-box__btns .destroys").await?.click().await?;
+    b.text("td", "request 12").await?;
+    let after = ask("POST", &format!("{}/api/persons", program.address), Some(json!({ "text": address })))?;
+    ensure!(after["rows"] == json!([]) && after["documents"] == json!([]), "{after}");
+    b.go(&format!("/documents/{}", found["documents"][0]["item"])).await?;
+    b.text("h2", "This document was removed").await?;
+    b.close().await
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn a_set_up_goes_to_an_empty_mangle_and_runs_there() -> Result<()> {
+    let folder = tempfile::tempdir()?;
+    let (one, two) = (folder.path().join("test"), folder.path().join("live"));
+    let (test, file) = (Program::demo(&one)?, folder.path().join("set-up.zip"));
+    let body = folder.path().join("body.json");
+    std::fs::write(&body, json!({ "dispatches": ["balance-reminders"] }).to_string())?;
+    let data = format!("@{}", body.display());
+    let done = Command::new("curl")
+        .args(["-sSf", "-H", "content-type: application/json", "-d", &data, "-o"])
+        .arg(&file)
+        .arg(format!("{}/api/moves/export", test.address))
+        .status()?;
+    ensure!(done.success(), "exported");
+    drop(test);
+    let live = Program::start(&["serve", "--folder", two.to_str().context("a path")?, "--port", "0"])?;
+    mangle_journeys::send_file(&format!("{}/api/sources", live.address), &mangle_journeys::repository().join("demo/season.xlsx"))?;
+    let b = Browser::open(&live.address).await?;
+    b.go("/dispatches").await?;
+    b.text("h2", "Or start from an example").await?;
+    b.click("Import set-up").await?;
+    b.give("Choose set-up file", &[&file]).await?;
+    b.text("td", "Balance reminders").await?;
+    b.text("h2", "Missing here").await?;
+    b.choose("Records of Balance reminders", "season, Holders").await?;
+    b.click("Import").await?;
+    b.find(".proof").await?;
+    ensure!(b.path().await?.starts_with("/dispatches/balance-reminders"), "{}", b.path().await?);
+    // What was missing is added, and it runs.
+    let mut settings = ask("GET", &format!("{}/api/settings", live.address), None)?;
+    settings["office_name"] = json!("Brackwater Quay");
+    settings["office_email"] = json!("office@brackwater-quay.example");
+    ask("PUT", &format!("{}/api/settings", live.address), Some(settings))?;
+    let path = format!("{}/api/dispatches/balance-reminders", live.address);
+    let bench = ask("GET", &path, None)?;
+    let rows: Vec<&Value> = bench["records"].as_array().context("records")?.iter().map(|one| &one["row"]).collect();
+    let one = ask("POST", &format!("{path}/one/{}", rows[0]), Some(json!({ "hold": true })))?;
+    let run = wait(&live, &one["id"], |run| run["blocked"] == 1)?;
+    ensure!(run["failed"] == 0, "{run}");
+    b.close().await
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn an_example_is_laid_out_and_run_within_a_minute() -> Result<()> {
+    let folder = tempfile::tempdir()?;
+    let program = Program::demo(folder.path())?;
+    let begun = Instant::now();
+    let b = Browser::open(&program.address).await?;
+    b.go("/dispatches").await?;
+    b.click("Examples").await?;
+    b.find("button[aria-label='Use Invoice with payment code']").await?.click().await?;
+    b.find(".proof img, .proof svg").await?;
+    let path = b.path().await?;
+    let key = path.split('/').nth(2).context("a key")?.to_owned();
+    b.go(&format!("/dispatches/{key}/preflight")).await?;
+    b.click("Run 4 documents").await?;
+    b.text("footer//button", "Run 4 documents").await?.click().await?;
+    let runs = || ask("GET", &format!("{}/api/runs", program.address), None);
+    let mut done = Value::Null;
+    for _ in 0..200 {
+        let all = runs()?;
+        done = all.as_array().into_iter().flatten().find(|run| run["dispatch"] == key.as_str()).cloned().unwrap_or_default();
+        if done["state"] == "done" {
+            break;
+        }
+        std::thread::sleep(std::time::Duration::from_millis(100));
+    }
+    ensure!(done["delivered"] == 4, "{done}");
+    ensure!(begun.elapsed().as_secs() < 60, "{:?}", begun.elapsed());
+    b.close().await
+}
