@@ -25,7 +25,7 @@ ALTER TABLE item ADD COLUMN pages INTEGER NOT NULL DEFAULT 0;
 ALTER TABLE item ADD COLUMN removed TEXT NOT NULL DEFAULT '';
 UPDATE item SET made = coalesce((SELECT min(document.made) FROM document WHERE document.item_id = item.id), changed),
   pages = coalesce((SELECT sum(pages) FROM document WHERE document.item_id = item.id), 0) WHERE state = 'made';
-CREATE INDEX item_made ON item (made) WHERE made <> '';
+CREATE INDEX item_made ON item (made);
 CREATE INDEX item_far ON item (progress, id);
 -- The ledger counts by when something came to its end.
 CREATE INDEX delivery_changed ON delivery (changed) WHERE state IN ('delivered', 'failed');

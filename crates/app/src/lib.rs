@@ -22,6 +22,7 @@ pub mod jobs;
 pub mod labels;
 pub mod language;
 pub mod ledger;
+pub mod logo;
 pub mod mail;
 pub mod making;
 pub mod messages;

@@ -52,7 +52,7 @@ const STARTERS: [Starter; 6] = [
         template: ("Balance reminder.docx", file!("reminder.docx")),
         data: Data::File("Holders (sample).xlsx", SEASON, "Holders"),
         setup: || Setup {
-            ties: [("due".to_owned(), "Due date".to_owned())].into(),
+            ties: [("due".to_owned(), "Due date".to_owned()), ("harbour due".to_owned(), "Yearly fee".to_owned())].into(),
             filter: "days overdue > 30".to_owned(),
             name: "Reminder [: ref]".to_owned(),
             channels: by_email("[: e-mail]", "Your balance at [: office.name]", "Dear [: salutation] [: last name],"),
@@ -76,7 +76,7 @@ const STARTERS: [Starter; 6] = [
         key: "quote",
         name: "Quote from the CRM",
         about: "A quote for each refit case, with lines by section, optional work, VAT and a place to sign.",
-        shows: "Nested lists, groups, sums worked out once, payment code. Choose your CRM query under Records.",
+        shows: "Nested lists, groups, sums calculated once, payment code. Choose your CRM query under Records.",
         template: ("Refit quote.docx", file!("refit-quote.docx")),
         data: Data::File("Refit cases (sample).json", file!("refit-cases.json"), ""),
         setup: || Setup {

@@ -201,3 +201,86 @@ async fn an_example_is_laid_out_and_run_within_a_minute() -> Result<()> {
     ensure!(begun.elapsed().as_secs() < 60, "{:?}", begun.elapsed());
     b.close().await
 }
+
+#[tokio::test(flavor = "multi_thread")]
+async fn an_order_with_lines_is_filled_in_on_a_telephone_and_becomes_an_invoice() -> Result<()> {
+    let folder = tempfile::tempdir()?;
+    let program = Program::demo(folder.path())?;
+    let address = &program.address;
+    let form = ask("POST", &format!("{address}/api/forms"), Some(json!({ "name": "Chandlery order" })))?;
+    let at = format!("{address}/api/forms/{}", form["id"]);
+    let mut draft = form["draft"].clone();
+    let field = |id: u32, kind: &str, name: &str, more: Value| {
+        let mut field = json!({ "id": id, "kind": kind, "name": name, "label": name });
+        field.as_object_mut().into_iter().for_each(|own| own.extend(more.as_object().cloned().unwrap_or_default()));
+        field
+    };
+    draft["fields"] = json!([
+        field(1, "text", "name", json!({ "required": true })),
+        field(2, "rows", "lines", json!({ "required": true, "most": "5" })),
+        field(3, "choice", "item", json!({ "group": 2, "required": true, "options": ["Rope", "Cleat"] })),
+        field(4, "number", "quantity", json!({ "group": 2, "required": true, "least": "1" })),
+        field(5, "computed", "price", json!({ "group": 2, "currency": "EUR", "formula": "if(item = \"Rope\"; 2.5; 8)" })),
+        field(6, "computed", "amount", json!({ "group": 2, "currency": "EUR", "formula": "quantity * price" })),
+        field(7, "computed", "total", json!({ "currency": "EUR", "formula": "sum(lines.(amount))" })),
+    ]);
+    let written = ask("PUT", &at, Some(draft))?;
+    ensure!(written["problems"] == json!([]), "{written}");
+    let open = ask("POST", &format!("{at}/open"), None)?;
+    let template = folder.path().join("Chandlery invoice.docx");
+    let text = "Invoice for [: name]: [:repeat for lines][: quantity] x [: item] at [: price as money \"EUR\"]; [:end]Total [: total as money \"EUR\"]";
+    mangle_journeys::docx(&template, text)?;
+    let template = mangle_journeys::send_file(&format!("{address}/api/templates"), &template)?;
+    let made = json!({ "name": "Chandlery invoices", "template_id": template["id"], "sheet_id": open["sheet_id"], "filter": "" });
+    let made = ask("POST", &format!("{address}/api/dispatches"), Some(made))?;
+    let path = format!("{address}/api/dispatches/{}", made["key"].as_str().context("a key")?);
+    let bench = ask("GET", &path, None)?;
+    let mut setup = bench["setup"].clone();
+    setup["channels"] = json!([]);
+    setup["name"] = json!("Invoice [: name]");
+    setup["triggers"] = json!([{ "id": 1, "on": true, "hold": false, "trigger": { "kind": "answer", "condition": "" } }]);
+    let body = json!({
+        "name": bench["name"], "template_id": bench["template_id"], "sheet_id": bench["sheet_id"], "setup": setup, "revision": bench["revision"]
+    });
+    let saved = ask("PUT", &path, Some(body))?;
+    ensure!(saved["obstacles"] == json!([]), "{}", saved["obstacles"]);
+
+    // The desk shows it as it will be.
+    let b = Browser::open(address).await?;
+    b.go(&format!("/forms/{}/2", form["id"])).await?;
+    b.text("h2", "Rows").await?;
+    b.text("section[@aria-label='Form preview']//button", "Add").await?;
+
+    let link = open["address"].as_str().context("an address")?;
+    let telephone = Browser::telephone(link).await?;
+    telephone.client.goto(link).await?;
+    telephone.write("#field-1", "Ada Quayle").await?;
+    telephone.text("label", "Rope").await?.click().await?;
+    telephone.write("#field-2-0-4", "12").await?;
+    telephone.click("Add another").await?;
+    telephone.find("[data-row='2-1'] input[value=Cleat]").await?.click().await?;
+    telephone.write("#field-2-1-4", "0").await?;
+    telephone.find("#field-2-1-4").await?.send_keys("\t").await?;
+    telephone.text("p", "At least 1").await?;
+    telephone.write("#field-2-1-4", "2").await?;
+    telephone.text("output", "46.00").await?;
+    telephone.find(".send").await?.click().await?;
+    telephone.text("p", "Thank you").await?;
+    telephone.close().await?;
+
+    let mut found = Value::Null;
+    for _ in 0..100 {
+        found = ask("GET", &format!("{address}/api/documents?find=quayle%20invoice"), None)?["documents"][0].clone();
+        if !found.is_null() {
+            break;
+        }
+        std::thread::sleep(std::time::Duration::from_millis(100));
+    }
+    let detail = ask("GET", &format!("{address}/api/items/{}", found["item"]), None)?;
+    let pdf = folder.path().join("invoice.pdf");
+    std::fs::write(&pdf, bytes(&format!("{address}/api/documents/{}", detail["item"]["documents"][0]["id"]))?)?;
+    let said = mangle_journeys::tool("pdftotext", &["-layout", pdf.to_str().context("a path")?, "-"]);
+    let said = said.split_whitespace().collect::<Vec<_>>().join(" ");
+    ensure!(said.contains("Invoice for Ada Quayle: 12 x Rope at €2.50; 2 x Cleat at €8.00; Total €46.00"), "{said}");
+    b.close().await
+}

@@ -1,13 +1,14 @@
 <script setup lang="ts">
 import { nextTick, ref, watch } from 'vue'
 
+import OfficeMark from '../shared/OfficeMark.vue'
 import FormFields from './FormFields.vue'
 import { useAnswer } from './answer'
 
 /** A form as those outside see it. */
 const props = defineProps<{ token: string }>()
 const it = useAnswer(props.token)
-const { form, given, files, look, wrong, sending, thanks, problem, gone } = it
+const { form, given, files, look, wrong, tried, sending, thanks, problem, gone } = it
 const homepage = ref('')
 const screen = ref<HTMLElement>()
 
@@ -36,6 +37,7 @@ async function send() {
       <p class="told" role="status">{{ thanks }}</p>
     </template>
     <template v-else>
+      <OfficeMark />
       <h1>{{ form.title }}</h1>
       <p v-if="form.shut" class="told" role="status">{{ form.shut }}</p>
       <form v-else novalidate @submit.prevent="send">
@@ -46,6 +48,7 @@ async function send() {
           :files="files"
           :look="look"
           :wrong="wrong"
+          :tried="tried"
           @set="it.set"
           @leave="it.leave"
           @add="it.add"

@@ -5,7 +5,12 @@ import type { Given, PublicField } from './answer'
 import { fitsSoFar, shaped } from './mask'
 
 /** What a field is answered with, where that is no file. */
-const props = defineProps<{ field: PublicField; value: Given | undefined; wrong: boolean }>()
+const props = withDefaults(
+  defineProps<{ field: PublicField; value: Given | undefined; wrong: boolean; prefix?: string }>(),
+  { prefix: '' },
+)
+/** What tells it from the same field of another row. */
+const own = computed(() => `${props.prefix}${props.field.id}`)
 const emit = defineEmits<{ set: [value: Given]; leave: [] }>()
 
 const TYPES: Record<string, { type: string; mode?: 'decimal'; fill?: string }> = {
@@ -18,10 +23,12 @@ const TYPES: Record<string, { type: string; mode?: 'decimal'; fill?: string }> =
 }
 const how = computed(() => TYPES[props.field.kind] ?? { type: 'text' })
 const text = computed(() => (typeof props.value === 'string' ? props.value : ''))
-const chosen = computed(() => (Array.isArray(props.value) ? props.value : []))
+const chosen = computed(() =>
+  Array.isArray(props.value) ? props.value.filter((one) => typeof one === 'string') : [],
+)
 const about = computed(() => ({
   'aria-invalid': props.wrong,
-  'aria-describedby': `${props.wrong ? `wrong-${props.field.id} ` : ''}help-${props.field.id}`,
+  'aria-describedby': `${props.wrong ? `wrong-${own.value} ` : ''}help-${own.value}`,
 }))
 
 function type(event: Event) {
@@ -43,7 +50,7 @@ function tick(option: string, yes: boolean) {
 <template>
   <textarea
     v-if="field.kind === 'long-text'"
-    :id="`field-${field.id}`"
+    :id="`field-${own}`"
     rows="4"
     :value="text"
     v-bind="about"
@@ -54,7 +61,7 @@ function tick(option: string, yes: boolean) {
     <label v-for="option in field.options" :key="option" class="option">
       <input
         type="radio"
-        :name="`field-${field.id}`"
+        :name="`field-${own}`"
         :value="option"
         :checked="text === option"
         @change="(emit('set', option), emit('leave'))"
@@ -72,7 +79,7 @@ function tick(option: string, yes: boolean) {
   </div>
   <label v-else-if="field.kind === 'yes-no' || field.kind === 'accept'" class="option">
     <input
-      :id="`field-${field.id}`"
+      :id="`field-${own}`"
       type="checkbox"
       :checked="value === true"
       v-bind="about"
@@ -81,7 +88,7 @@ function tick(option: string, yes: boolean) {
   </label>
   <div v-else class="line">
     <input
-      :id="`field-${field.id}`"
+      :id="`field-${own}`"
       :type="how.type"
       :inputmode="how.mode"
       :autocomplete="how.fill"

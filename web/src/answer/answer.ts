@@ -200,6 +200,7 @@ export function useAnswer(token: string) {
     files,
     look,
     wrong,
+    tried,
     sending,
     thanks,
     problem,

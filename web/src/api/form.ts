@@ -98,6 +98,8 @@ export const KINDS: [FieldKind, string][] = [
   ['file', 'File'],
   ['picture', 'Picture'],
   ['signature', 'Signature'],
+  ['rows', 'Rows'],
+  ['computed', 'Computed'],
   ['hidden', 'Hidden field'],
   ['heading', 'Heading'],
   ['explanation', 'Text block'],
@@ -144,5 +146,7 @@ export function newField(kind: FieldKind, fields: FormField[]): FormField {
     options: kind === 'choice' || kind === 'choices' ? ['Option 1', 'Option 2'] : [],
     currency: kind === 'money' ? 'EUR' : '',
     megabytes: null,
+    group: 0,
+    formula: '',
   }
 }

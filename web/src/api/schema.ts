@@ -1278,6 +1278,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/logo": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The office's logo as public pages show it; no content where there is none. */
+        get: operations["get_logo"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/mail-server": {
         parameters: {
             query?: never;
@@ -1412,6 +1429,25 @@ export interface paths {
         /** Takes a file of set-ups over: all of it, or nothing. */
         post: operations["post_moves_import"];
         delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/office-logo": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The office's logo; no content where there is none. */
+        get: operations["get_office_logo"];
+        /** Takes a picture (PNG, JPEG or WebP, at most 1 MB) as the office's logo. */
+        put: operations["put_office_logo"];
+        post?: never;
+        /** Removes the office's logo. */
+        delete: operations["delete_office_logo"];
         options?: never;
         head?: never;
         patch?: never;
@@ -3156,7 +3192,9 @@ export interface components {
             size: number;
         };
         BTreeMap: {
-            [key: string]: string | boolean | string[];
+            [key: string]: string | boolean | string[] | {
+                [key: string]: components["schemas"]["GivenBody"];
+            }[];
         };
         /** @description The bench: a dispatch with the state of its stations. */
         Bench: components["schemas"]["DispatchBody"] & {
@@ -4322,6 +4360,18 @@ export interface components {
              */
             default: string;
             /**
+             * @description What it is worked out by: an expression over the fields above it, and in a row over those of
+             *     the row.
+             * @default
+             */
+            formula: string;
+            /**
+             * Format: int32
+             * @description The rows of fields that it belongs to, by their number; 0 for none. Each row has it.
+             * @default 0
+             */
+            group: number;
+            /**
              * @description What stands below it.
              * @default
              */
@@ -4401,7 +4451,7 @@ export interface components {
          * @description The kinds of fields.
          * @enum {string}
          */
-        FormFieldKind: "text" | "long-text" | "number" | "money" | "date" | "time" | "email" | "telephone" | "choice" | "choices" | "yes-no" | "accept" | "file" | "picture" | "signature" | "hidden" | "heading" | "explanation";
+        FormFieldKind: "text" | "long-text" | "number" | "money" | "date" | "time" | "email" | "telephone" | "choice" | "choices" | "yes-no" | "accept" | "file" | "picture" | "signature" | "rows" | "computed" | "hidden" | "heading" | "explanation";
         /**
          * @description A format that documents are made in.
          * @enum {string}
@@ -4509,7 +4559,9 @@ export interface components {
             syntax: string;
         };
         /** @description What was given to a field: text, a tick, or several options or keys of files. */
-        GivenBody: string | boolean | string[];
+        GivenBody: string | boolean | string[] | {
+            [key: string]: components["schemas"]["GivenBody"];
+        }[];
         /** @description A row that the file has not. */
         GoneRow: {
             /** @description What to call it. */
@@ -4876,8 +4928,12 @@ export interface components {
              * @description The field's number.
              */
             field: number;
+            /** @description Its rows, each with its fields. */
+            rows?: components["schemas"]["LookedBody"][][];
             /** @description Whether it is shown. */
             shown: boolean;
+            /** @description What was worked out, as it is shown. */
+            worked_out?: string | null;
             /** @description What is wrong, in words. */
             wrong?: string | null;
         };
@@ -5778,6 +5834,11 @@ export interface components {
             currency: string;
             /** @description How many files it takes. */
             files: number;
+            /**
+             * Format: int32
+             * @description The rows that it belongs to, by their number; 0 for none.
+             */
+            group: number;
             help: string;
             /** Format: int32 */
             id: number;
@@ -5789,6 +5850,8 @@ export interface components {
              * @description The largest of them, in megabytes.
              */
             megabytes: number;
+            /** @description The most rows that it takes. */
+            most_rows: number;
             options: string[];
             required: boolean;
         };
@@ -10236,6 +10299,31 @@ export interface operations {
             };
         };
     };
+    get_logo: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "image/*": number[];
+                };
+            };
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
     get_mail_server: {
         parameters: {
             query?: never;
@@ -10610,6 +10698,81 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    get_office_logo: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "image/*": number[];
+                };
+            };
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    put_office_logo: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": components["schemas"]["FileForm"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/plain": boolean;
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    delete_office_logo: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/plain": boolean;
                 };
             };
         };

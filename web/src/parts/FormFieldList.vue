@@ -48,7 +48,7 @@ async function key(event: KeyboardEvent, at: number) {
         <button
           type="button"
           class="one"
-          :class="{ here: field.id === chosen, words: field.kind === 'heading' }"
+          :class="{ here: field.id === chosen, words: field.kind === 'heading', member: field.group }"
           :title="`${kindName(field.kind)}. Drag to reorder, or press Alt+↑ or Alt+↓`"
           @click="emit('show', field.id)"
           @keydown="key($event, at)"
@@ -105,6 +105,9 @@ li.over {
 .itself {
   min-height: 34px;
   border-bottom: 1px solid var(--line);
+}
+.member {
+  padding-left: 28px;
 }
 .words .label {
   font-weight: 600;

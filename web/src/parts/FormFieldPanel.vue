@@ -36,11 +36,22 @@ const LIMITS: Partial<Record<FormField['kind'], [string, string, string]>> = {
   money: ['Minimum', 'Maximum', 'Amount, or formula using the fields above'],
   date: ['Earliest', 'Latest', 'Date or formula: 2026-12-31, today + 3'],
   time: ['Earliest', 'Latest', 'e.g. 08:30'],
+  rows: ['Minimum rows', 'Maximum rows', 'up to 100'],
   choices: ['Minimum options', 'Maximum options', ''],
   file: ['', 'Maximum files', 'up to 20'],
   picture: ['', 'Maximum files', 'up to 20'],
 }
 const limits = computed(() => LIMITS[own.value.kind])
+/** The rows above it, which it can be in. */
+const rows = computed(() => {
+  const all = props.it.draft.value?.fields ?? []
+  return all
+    .slice(
+      0,
+      all.findIndex((f) => f.id === own.value.id),
+    )
+    .filter((f) => f.kind === 'rows')
+})
 </script>
 
 <template>
@@ -74,7 +85,7 @@ const limits = computed(() => LIMITS[own.value.kind])
   <FormLine v-if="!words && !is('hidden')" label="Help text" about="Shown below the field">
     <el-input v-model="own.help" aria-label="Help text" />
   </FormLine>
-  <label v-if="!words && !is('hidden', 'accept')" class="tick">
+  <label v-if="!words && !is('hidden', 'accept', 'computed')" class="tick">
     <el-checkbox v-model="own.required">Required</el-checkbox>
   </label>
   <FormLine v-if="is('choice', 'choices')" label="Options" about="One per line" :wrong="wrong('options')">
@@ -85,7 +96,31 @@ const limits = computed(() => LIMITS[own.value.kind])
       aria-label="Options"
     />
   </FormLine>
-  <FormLine v-if="is('money')" label="Currency" :wrong="wrong('currency')">
+  <FormLine
+    v-if="is('computed')"
+    label="Formula"
+    about="Uses the fields above: quantity * price, or sum(lines.(amount)) over rows"
+    :wrong="wrong('formula')"
+  >
+    <el-input v-model="own.formula" aria-label="Formula" class="mono" />
+  </FormLine>
+  <FormLine
+    v-if="own.group || (rows.length && !is('rows', 'accept', 'file', 'picture', 'signature'))"
+    label="In rows"
+    about="Asked once in each row"
+    :wrong="wrong('group')"
+  >
+    <el-select v-model="own.group" aria-label="In rows">
+      <el-option :value="0" label="No" />
+      <el-option v-for="one in rows" :key="one.id" :value="one.id" :label="one.label || one.name" />
+    </el-select>
+  </FormLine>
+  <FormLine
+    v-if="is('money', 'computed')"
+    label="Currency"
+    :about="is('computed') ? 'Blank for a plain number' : ''"
+    :wrong="wrong('currency')"
+  >
     <el-input v-model="own.currency" aria-label="Currency" style="width: 90px" />
   </FormLine>
   <div v-if="limits" class="two">
@@ -118,7 +153,7 @@ const limits = computed(() => LIMITS[own.value.kind])
     </FormLine>
   </template>
   <FormLine
-    v-if="!words && !is('accept', 'file', 'picture', 'signature')"
+    v-if="!words && !is('accept', 'file', 'picture', 'signature', 'rows', 'computed')"
     label="Default value"
     about="Text, or placeholders using the fields above: [: today + 7]"
     :wrong="wrong('default')"

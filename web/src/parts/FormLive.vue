@@ -30,6 +30,8 @@ const fields = computed<PublicField[]>(() =>
       currency: f.currency,
       files: f.kind === 'signature' ? 1 : Math.min(20, Math.max(1, Number.parseInt(f.most) || 1)),
       megabytes: f.megabytes ?? 10,
+      group: f.group,
+      most_rows: Math.min(100, Math.max(1, Number.parseInt(f.most) || 100)),
     })),
 )
 const wrong = computed(

@@ -35,6 +35,10 @@ function add(kind: FieldKind) {
   const fields = draft.value?.fields
   if (!fields) return
   const made = newField(kind, fields)
+  // What is added within rows belongs to them.
+  const rows = chosen.value?.kind === 'rows' ? chosen.value.id : (chosen.value?.group ?? 0)
+  const alone = ['rows', 'accept', 'file', 'picture', 'signature'].includes(kind)
+  if (!alone) made.group = rows
   const at = fields.findIndex((f) => f.id === chosen.value?.id)
   fields.splice(at < 0 ? fields.length : at + 1, 0, made)
   void show(made.id)

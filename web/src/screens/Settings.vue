@@ -8,6 +8,7 @@ import CurrencyPick from '../parts/CurrencyPick.vue'
 import FontList from '../parts/FontList.vue'
 import FormLine from '../parts/FormLine.vue'
 import Group from '../parts/Group.vue'
+import OfficeLogo from '../parts/OfficeLogo.vue'
 import MailServer from '../parts/MailServer.vue'
 import PrinterList from '../parts/PrinterList.vue'
 import SealKey from '../parts/SealKey.vue'
@@ -66,6 +67,7 @@ async function save() {
           <FormLine label="Office e-mail address" about="Replies go to this address.">
             <el-input v-model="settings.office_email" />
           </FormLine>
+          <OfficeLogo />
         </Group>
         <Group :level="2" title="You">
           <FormLine label="Your name" about="Shown in the version history.">

@@ -3,6 +3,7 @@ import createClient from 'openapi-fetch'
 import { computed, defineAsyncComponent, nextTick, ref } from 'vue'
 
 import type { components, paths } from '../api/schema'
+import OfficeMark from './OfficeMark.vue'
 
 /** A shared document, for whoever has its address. */
 const props = defineProps<{ token: string }>()
@@ -90,6 +91,7 @@ const size = (bytes: number) =>
       <button v-if="gone === OFFLINE" class="press" @click="load">Try again</button>
       <p v-else-if="!page && !gone" class="told">Loading…</p>
       <template v-else-if="page">
+        <OfficeMark />
         <h1 v-if="page.office">{{ page.office }}</h1>
         <p v-if="page.state === 'closed'" class="told" role="status">{{ page.message }}</p>
         <form v-else @submit.prevent="open">

@@ -1,9 +1,12 @@
 <script setup lang="ts">
 import createClient from 'openapi-fetch'
-import { computed, defineAsyncComponent, nextTick, reactive, ref } from 'vue'
+import { computed, defineAsyncComponent, nextTick, ref } from 'vue'
 
 import type { components, paths } from '../api/schema'
+import OfficeMark from '../shared/OfficeMark.vue'
+import LeaveDialog from './LeaveDialog.vue'
 import SignatureInput from './SignatureInput.vue'
+import SignFields from './SignFields.vue'
 import { wordsOf } from './words'
 
 /** A document to sign, for whoever has a signer's link. */
@@ -29,11 +32,9 @@ const dialog = ref<'decline' | 'hand-on'>()
 const input = ref<HTMLInputElement>()
 
 const consent = ref(false)
-const values = reactive<Record<number, string>>({})
+const values = ref<Record<number, string>>({})
 const signature = ref({ typed: '', picture: '' })
 const initials = ref({ typed: '', picture: '' })
-const reason = ref('')
-const other = reactive({ name: '', email: '' })
 /** The field that the pages show. */
 const at = ref<number>()
 
@@ -75,7 +76,7 @@ async function open() {
   consent.value = got.data.consented
   const filled = got.data.filled as unknown as Record<string, string>
   for (const field of got.data.fields) {
-    values[field.number] = filled[field.number] ?? (field.kind === 'name' ? got.data.name : '')
+    values.value[field.number] = filled[field.number] ?? (field.kind === 'name' ? got.data.name : '')
   }
   document.title = got.data.title
 }
@@ -92,7 +93,7 @@ const drawn = (field: Field) => (field.kind === 'signature' ? signature.value : 
 function filled(field: Field) {
   if (field.kind === 'date') return true
   if (field.kind === 'signature' || field.kind === 'initials') return given(drawn(field))
-  return !!values[field.number]?.trim()
+  return !!values.value[field.number]?.trim()
 }
 const empty = computed(() => now.value?.fields.filter((field) => !field.optional && !filled(field)) ?? [])
 const nameOf = (field: Field) =>
@@ -138,7 +139,7 @@ function keep() {
   timer = window.setTimeout(() => {
     const body = {
       key: now.value?.key ?? '',
-      values: Object.fromEntries(Object.entries(values).filter(([, text]) => text)),
+      values: Object.fromEntries(Object.entries(values.value).filter(([, text]) => text)),
     }
     void api.PUT('/api/signer/{token}/filled', { params, body }).catch(() => undefined)
   }, 600)
@@ -160,7 +161,7 @@ async function sign() {
   busy.value = true
   window.clearTimeout(timer)
   const own = Object.fromEntries(
-    listed.value.map((field) => [field.number, values[field.number] ?? '']).filter(([, text]) => text),
+    listed.value.map((field) => [field.number, values.value[field.number] ?? '']).filter(([, text]) => text),
   )
   const body: Schemas['SignInput'] = {
     key: now.value.key,
@@ -176,27 +177,6 @@ async function sign() {
     return
   }
   over.value = got.data.completed ? words.value.completed : `${words.value.done} ${words.value.doneMore}`
-}
-
-async function leave() {
-  busy.value = true
-  problem.value = ''
-  const key = now.value?.key ?? ''
-  const got =
-    dialog.value === 'decline'
-      ? await api
-          .POST('/api/signer/{token}/decline', { params, body: { key, reason: reason.value } })
-          .catch(() => undefined)
-      : await api
-          .POST('/api/signer/{token}/hand-on', { params, body: { key, ...other } })
-          .catch(() => undefined)
-  busy.value = false
-  if (!got?.response.ok) {
-    problem.value = said(got?.error)
-    return
-  }
-  over.value = dialog.value === 'decline' ? words.value.declinedDone : words.value.handedOn
-  dialog.value = undefined
 }
 
 const address = (save: boolean) =>
@@ -261,53 +241,17 @@ const day = (utc: string) =>
               :start="initialsOf(now.name)"
               :words="words"
             />
-            <template v-for="field in listed" :key="field.number">
-              <label v-if="field.kind === 'tick'" class="check">
-                <input
-                  :id="`field-${field.number}`"
-                  type="checkbox"
-                  :checked="values[field.number] === 'yes'"
-                  @focus="at = field.number"
-                  @change="
-                    ((values[field.number] = ($event.target as HTMLInputElement).checked ? 'yes' : ''),
-                    keep())
-                  "
-                />
-                <span
-                  >{{ nameOf(field) }}
-                  <small
-                    >{{ words.page(field.page + 1) }}{{ field.optional ? `, ${words.optional}` : '' }}</small
-                  ></span
-                >
-              </label>
-              <label v-else>
-                {{ nameOf(field) }}
-                <small
-                  >{{ words.page(field.page + 1) }}{{ field.optional ? `, ${words.optional}` : '' }}</small
-                >
-                <select
-                  v-if="field.kind === 'choice'"
-                  :id="`field-${field.number}`"
-                  v-model="values[field.number]"
-                  @focus="at = field.number"
-                  @change="keep"
-                >
-                  <option value="">{{ words.choose }}</option>
-                  <option v-for="one in field.options" :key="one" :value="one">{{ one }}</option>
-                </select>
-                <input
-                  v-else
-                  :id="`field-${field.number}`"
-                  v-model="values[field.number]"
-                  maxlength="500"
-                  @focus="at = field.number"
-                  @input="keep"
-                />
-              </label>
-            </template>
+            <SignFields
+              v-model="values"
+              :fields="listed"
+              :words="words"
+              :name-of="nameOf"
+              @at="at = $event"
+              @changed="keep"
+            />
             <p v-if="asks('date')" class="told quiet">{{ words.dateNote }}</p>
           </section>
-          <p v-if="problem && !dialog" class="wrong" role="alert">{{ problem }}</p>
+          <p v-if="problem" class="wrong" role="alert">{{ problem }}</p>
           <div class="acts">
             <button v-if="empty.length" type="button" @click="next">{{ words.next }}</button>
             <button id="sign" class="press main" :disabled="busy">
@@ -318,25 +262,15 @@ const day = (utc: string) =>
             <button v-if="now.decline" type="button" @click="dialog = 'decline'">{{ words.decline }}</button>
             <button v-if="now.hand_on" type="button" @click="dialog = 'hand-on'">{{ words.handOn }}</button>
           </div>
-          <fieldset v-if="dialog" class="aside">
-            <legend>{{ dialog === 'decline' ? words.declineTitle : words.handOnTitle }}</legend>
-            <label v-if="dialog === 'decline'"
-              >{{ words.reason }} <input v-model="reason" maxlength="500"
-            /></label>
-            <template v-else>
-              <label>{{ words.name }} <input v-model="other.name" maxlength="200" /></label>
-              <label>{{ words.email }} <input v-model="other.email" type="email" /></label>
-            </template>
-            <p v-if="problem" class="wrong" role="alert">{{ problem }}</p>
-            <div class="acts">
-              <button type="button" @click="((dialog = undefined), (problem = ''))">
-                {{ words.cancel }}
-              </button>
-              <button type="button" :disabled="busy" @click="leave">
-                {{ dialog === 'decline' ? words.decline : words.send }}
-              </button>
-            </div>
-          </fieldset>
+          <LeaveDialog
+            v-if="dialog"
+            :token="token"
+            :signer-key="now.key"
+            :what="dialog"
+            :words="words"
+            @done="((over = $event), (dialog = undefined))"
+            @cancel="dialog = undefined"
+          />
         </form>
       </div>
     </template>
@@ -345,6 +279,7 @@ const day = (utc: string) =>
       <button v-if="gone === words.offline" class="press" @click="load">{{ words.again }}</button>
       <p v-else-if="!page && !gone" class="told">{{ words.loading }}</p>
       <template v-else-if="page">
+        <OfficeMark />
         <h1 v-if="page.office">{{ page.office }}</h1>
         <p v-if="page.state === 'closed'" class="told" role="status">{{ words.closed[page.reason] }}</p>
         <form v-else @submit.prevent="open">

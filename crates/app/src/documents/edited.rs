@@ -86,7 +86,7 @@ async fn anew(app: &App, item: ItemWork) -> Outcome<Vec<u8>> {
     blocking(move || -> Outcome<Vec<u8>> {
         let template = prepared.template.as_ref().ok_or_else(|| Error::missing("the template"))?;
         if !template.writes() {
-            return Err(Error::conflict("no-docx", "this document has parts that are PDFs, so there is no DOCX of it"));
+            return Err(Error::conflict("no-docx", "this document contains PDFs as they are, so it can't be edited as DOCX"));
         }
         let record = record_of(&prepared, &work, &item)?;
         let (filled, _) = check_one(&prepared, &**template, &record, (item.position, work.count), Purpose::Proof)

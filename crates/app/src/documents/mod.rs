@@ -5,6 +5,8 @@ mod edited;
 mod erasure;
 mod found;
 mod removal;
+#[cfg(test)]
+mod tests;
 
 use std::io::Write;
 

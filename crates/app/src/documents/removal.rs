@@ -37,7 +37,7 @@ pub(crate) async fn round(app: &App) -> Result<usize> {
             let mut due = Vec::new();
             for (id, months) in dispatches::retentions(c)? {
                 let before = clock::now().saturating_sub(jiff::Span::new().months(i64::from(months))).to_string();
-                let why = format!("kept for {}", mangle_core::words::counted(months as usize, "month", "months"));
+                let why = format!("retention of {}", mangle_core::words::counted(months as usize, "month", "months"));
                 due.extend(documents::made_before(c, id, &before, BATCH - due.len())?.into_iter().map(|item| (item, why.clone())));
                 if due.len() >= BATCH {
                     break;

@@ -67,6 +67,10 @@ pub struct PublicField {
     pub files: usize,
     /// The largest of them, in megabytes.
     pub megabytes: u64,
+    /// The rows that it belongs to, by their number; 0 for none.
+    pub group: u32,
+    /// The most rows that it takes.
+    pub most_rows: usize,
 }
 
 impl PublicField {
@@ -82,6 +86,8 @@ impl PublicField {
             currency: field.currency.clone(),
             files: field.most_files(),
             megabytes: field.largest() >> 20,
+            group: field.group,
+            most_rows: field.most.trim().parse().unwrap_or(100).clamp(1, 100),
         }
     }
 }
@@ -111,7 +117,10 @@ fn shut(kept: &KeptForm, live: &Form, now: DateTime) -> Option<String> {
 /// What the address fills in: `?first_name=Ada`.
 fn from_address(rules: &Rules, asked: &HashMap<String, String>) -> AnswerBody {
     let by_name: HashMap<Folded, &String> = asked.iter().map(|(name, text)| (Folded::new(name), text)).collect();
-    let filled = rules.asked().filter(|f| !f.kind.takes_files() && f.kind != FormFieldKind::Accept);
+    let is_asked = |f: &&FormField| {
+        !f.kind.takes_files() && !matches!(f.kind, FormFieldKind::Accept | FormFieldKind::Rows | FormFieldKind::Computed)
+    };
+    let filled = rules.asked().filter(is_asked);
     let given = filled.filter_map(|field| {
         let text = by_name.get(&Folded::new(&field.name))?;
         let text: String = text.chars().take(2_000).collect();

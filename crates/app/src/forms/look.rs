@@ -2,7 +2,7 @@
 
 use std::collections::BTreeMap;
 
-use mangle_core::form::{Given, GivenFile, LookedAt, Rules};
+use mangle_core::form::{FormFieldKind, Given, GivenFile, LookedAt, Rules};
 use serde::{Deserialize, Serialize};
 
 use crate::store::forms::{self, Arrival};
@@ -18,6 +18,9 @@ pub enum GivenBody {
     Yes(bool),
     /// Options, or the keys of files that came.
     Many(Vec<String>),
+    /// Rows, each with what was given to its fields, by their number.
+    #[cfg_attr(feature = "openapi", schema(no_recursion))]
+    Rows(Vec<BTreeMap<u32, GivenBody>>),
 }
 
 /// What was given to the fields, by their number.
@@ -38,15 +41,31 @@ pub struct LookedBody {
     #[serde(skip_serializing_if = "Option::is_none")]
     #[serde(serialize_with = "mangle_core::words::as_sentence_or_none")]
     pub wrong: Option<String>,
+    /// What was worked out, as it is shown.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub worked_out: Option<String>,
+    /// Its rows, each with its fields.
+    #[serde(skip_serializing_if = "Vec::is_empty")]
+    #[cfg_attr(feature = "openapi", schema(no_recursion))]
+    pub rows: Vec<Vec<LookedBody>>,
 }
 
 impl LookedBody {
     pub fn all(looked: &[LookedAt], given: &AnswerBody) -> Vec<LookedBody> {
-        let body = |one: &LookedAt| LookedBody {
-            field: one.field,
-            shown: one.shown,
-            by_default: one.given.as_ref().filter(|_| !given.contains_key(&one.field)).and_then(back),
-            wrong: one.wrong.as_ref().map(ToString::to_string),
+        let nothing = AnswerBody::new();
+        let body = |one: &LookedAt| {
+            let rows: &[AnswerBody] = match given.get(&one.field) {
+                Some(GivenBody::Rows(rows)) => rows,
+                _ => &[],
+            };
+            LookedBody {
+                field: one.field,
+                shown: one.shown,
+                by_default: one.given.as_ref().filter(|_| !given.contains_key(&one.field)).and_then(back),
+                wrong: one.wrong.as_ref().map(ToString::to_string),
+                worked_out: one.worked_out.clone(),
+                rows: one.rows.iter().enumerate().map(|(at, row)| LookedBody::all(row, rows.get(at).unwrap_or(&nothing))).collect(),
+            }
         };
         looked.iter().map(body).collect()
     }
@@ -57,7 +76,7 @@ fn back(given: &Given) -> Option<GivenBody> {
         Given::Text(text) => GivenBody::Text(text.clone()),
         Given::Yes(yes) => GivenBody::Yes(*yes),
         Given::Many(chosen) => GivenBody::Many(chosen.clone()),
-        Given::Files(_) => return None,
+        Given::Files(_) | Given::Rows(_) => return None,
     })
 }
 
@@ -67,14 +86,24 @@ pub fn given(rules: &Rules, body: &AnswerBody, arrived: &[Arrival]) -> BTreeMap<
         let own = keys.iter().filter_map(|key| arrived.iter().find(|a| a.key == *key && a.field == field));
         Given::Files(own.map(|a| GivenFile { name: a.name.clone(), bytes: a.size, picture: a.picture }).collect())
     };
+    let plain = |given: &GivenBody| match given {
+        GivenBody::Many(chosen) => Given::Many(chosen.clone()),
+        GivenBody::Text(text) => Given::Text(text.clone()),
+        GivenBody::Yes(yes) => Given::Yes(*yes),
+        // Rows within rows are none.
+        GivenBody::Rows(_) => Given::Rows(Vec::new()),
+    };
     let mut out = BTreeMap::new();
     for field in rules.asked() {
         let given = match body.get(&field.id) {
             None => continue,
             Some(GivenBody::Many(keys)) if field.kind.takes_files() => files(field.id, keys),
-            Some(GivenBody::Many(chosen)) => Given::Many(chosen.clone()),
-            Some(GivenBody::Text(text)) => Given::Text(text.clone()),
-            Some(GivenBody::Yes(yes)) => Given::Yes(*yes),
+            Some(GivenBody::Many(none)) if field.kind == FormFieldKind::Rows && none.is_empty() => Given::Rows(Vec::new()),
+            Some(GivenBody::Rows(rows)) => {
+                let row = |row: &AnswerBody| rules.members(field.id).filter_map(|own| Some((own.id, plain(row.get(&own.id)?)))).collect();
+                Given::Rows(rows.iter().map(row).collect())
+            }
+            Some(given) => plain(given),
         };
         out.insert(field.id, given);
     }

@@ -56,7 +56,7 @@ async fn a_pack_moves_with_its_parts_and_comes_back_unchanged() {
     assert_eq!(view.items.iter().filter(|own| own.kind == "template").count(), 5, "the pack and its four templates");
     assert_eq!(view.sources.len(), 1);
     assert_eq!(view.sources[0].sheet, None, "there is no such sheet yet");
-    assert!(view.missing.iter().any(|own| own.what.code == "no-sender"), "{:?}", view.missing);
+    assert!(view.missing.iter().any(|own| own.what.code == "no-office-address"), "{:?}", view.missing);
 
     let source = sources::keep(&there, Upload { name: "season.xlsx".into(), bytes: file("season.xlsx") }).await.expect("brought in");
     let holders = source.sheets.iter().find(|sheet| sheet.name == "Holders").expect("holders").id;

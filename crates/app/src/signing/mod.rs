@@ -46,19 +46,16 @@ impl Message {
         }
     }
 
-    fn text(self, plan: &RoundPlan, title: &str) -> RoundMessage {
-        let over = |how: &str| RoundMessage {
-            subject: format!("No signature needed: {title}"),
-            text: format!("Dear {},\n\n“{title}” {how}. You don't need to do anything.", mangle_core::signing::NAME),
-            html: None,
-        };
+    /// What it says, in a signer's language where it is there in that.
+    fn text(self, plan: &RoundPlan, title: &str, language: &str) -> RoundMessage {
         match self {
-            Message::Invitation => plan.messages.invitation.clone(),
-            Message::Reminder => plan.messages.reminder.clone(),
-            Message::Completion => plan.messages.completion.clone(),
-            Message::Over(RoundState::Declined) => over("will not be signed: somebody declined"),
-            Message::Over(RoundState::Expired) => over("was not signed in time"),
-            Message::Over(_) => over("was withdrawn by the sender"),
+            Message::Invitation => plan.messages.invitation.in_language(language),
+            Message::Reminder => plan.messages.reminder.in_language(language),
+            Message::Completion => plan.messages.completion.in_language(language),
+            Message::Over(state) => {
+                let (subject, text) = mangle_core::signing::over(state, title, language, mangle_core::signing::NAME);
+                RoundMessage { subject, text, ..RoundMessage::default() }
+            }
         }
     }
 }
@@ -160,7 +157,7 @@ fn send(t: &Transaction<'_>, row: &RoundRow, what: Message, place: Place, nonce:
         return Ok(());
     }
     let (seat, person) = (&row.round.seats[place.seat], person(&row.round, place)?);
-    let own = what.text(&row.plan, &row.title);
+    let own = what.text(&row.plan, &row.title, &person.language);
     // The link is put in when it is sent.
     let message = own.to(&person.name, &seat.role, mangle_core::signing::LINK);
     let payload = EmailPayload {

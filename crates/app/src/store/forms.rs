@@ -107,7 +107,7 @@ pub fn open(t: &Transaction<'_>, form: &KeptForm) -> Result<()> {
     let mut columns = info.columns;
     let mut last = columns.iter().position(|c| c.field.is_none()).unwrap_or(0);
     for field in &form.draft.fields {
-        let Some(column) = field.column() else { continue };
+        let Some(column) = form.draft.column(field) else { continue };
         let described = ColumnInfo { field: Some(field.id), ..ColumnInfo::of(&column) };
         match columns.iter().position(|c| c.field == Some(field.id)) {
             Some(at) => {

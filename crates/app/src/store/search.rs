@@ -2,7 +2,7 @@
 //! (SQLite FTS5), and by dispatch, state and time.
 
 use anyhow::Result;
-use rusqlite::{Connection, Row, named_params};
+use rusqlite::{Connection, OptionalExtension, Row, ToSql};
 use serde::Serialize;
 
 /// What is looked for.
@@ -58,11 +58,6 @@ const FOUND: &str = "SELECT item.id, item.run_id, dispatch.key, dispatch.name, i
     coalesce((SELECT group_concat(recipient, ', ') FROM (SELECT DISTINCT recipient FROM delivery WHERE item_id = item.id AND recipient <> '')), ''),
     (SELECT max(pages) FROM document WHERE item_id = item.id),
     coalesce((SELECT max(version) FROM document WHERE item_id = item.id), 1), item.made, item.removed";
-const WHERE: &str = "JOIN run ON run.id = item.run_id JOIN dispatch ON dispatch.id = run.dispatch_id
-    WHERE item.state = 'made' AND run.kind = :kind AND (:dispatch = '' OR dispatch.key = :dispatch)
-    AND (:state = '' OR item.progress = :state) AND item.made >= :from AND (:to = '' OR item.made < :to)
-    AND (:before = 0 OR item.id < :before)";
-
 fn found(r: &Row<'_>) -> rusqlite::Result<FoundDocument> {
     Ok(FoundDocument {
         item: r.get(0)?,
@@ -87,45 +82,74 @@ fn question(text: &str) -> String {
     words.collect::<Vec<_>>().join(" ")
 }
 
-/// Where the rows come from: the index, where words are looked for, and each dispatch's runs,
-/// where one is.
-fn from(search: &Search, text: &str) -> (&'static str, &'static str) {
-    match (text.is_empty(), search.dispatch.is_empty()) {
-        (false, _) => ("item_text CROSS JOIN item ON item.id = item_text.rowid", "AND item_text MATCH :text ORDER BY item_text.rowid DESC"),
-        (true, false) => ("item", "AND :text = '' AND item.run_id IN (SELECT own.id FROM run AS own JOIN dispatch AS of ON of.id = own.dispatch_id WHERE of.key = :dispatch) ORDER BY item.id DESC"),
-        (true, true) => ("item", "AND :text = '' ORDER BY item.id DESC"),
+/// A question in SQL: only what is asked for, so that its indices serve it, and what it is asked with.
+struct Asked<'a> {
+    sql: String,
+    with: Vec<(&'static str, &'a dyn ToSql)>,
+}
+
+impl<'a> Asked<'a> {
+    /// What is selected of what a search finds, the newest first, at most so many.
+    fn new(select: &str, search: &'a Search, text: &'a String, kind: &'a &str, most: &'a usize) -> Asked<'a> {
+        let mut wheres = vec!["item.state = 'made' AND run.kind = :kind"];
+        let mut with: Vec<(&'static str, &dyn ToSql)> = vec![(":kind", kind), (":most", most)];
+        let mut add = |condition, name, value: &'a dyn ToSql| {
+            wheres.push(condition);
+            with.push((name, value));
+        };
+        let (rows, order) = match text.is_empty() {
+            false => ("item_text CROSS JOIN item ON item.id = item_text.rowid", "item_text.rowid"),
+            true => ("item", "item.id"),
+        };
+        if !text.is_empty() {
+            add("item_text MATCH :text", ":text", text);
+        }
+        if !search.dispatch.is_empty() {
+            let of = "item.run_id IN (SELECT own.id FROM run AS own JOIN dispatch AS of ON of.id = own.dispatch_id WHERE of.key = :dispatch)";
+            add(of, ":dispatch", &search.dispatch);
+        }
+        if !search.state.is_empty() {
+            add("item.progress = :state", ":state", &search.state);
+        }
+        if !search.from.is_empty() {
+            add("item.made >= :from", ":from", &search.from);
+        }
+        if !search.to.is_empty() {
+            add("item.made < :to", ":to", &search.to);
+        }
+        if search.before > 0 {
+            add("item.id < :before", ":before", &search.before);
+        }
+        let wheres = wheres.join(" AND ");
+        let sql = format!(
+            "{select} FROM {rows} JOIN run ON run.id = item.run_id JOIN dispatch ON dispatch.id = run.dispatch_id WHERE {wheres} ORDER BY {order} DESC LIMIT :most"
+        );
+        Asked { sql, with }
     }
 }
 
 /// What is found, the newest first.
-pub fn list(c: &Connection, search: &Search, count: usize) -> Result<Vec<FoundDocument>> {
-    let text = question(&search.text);
-    let (rows, order) = from(search, &text);
-    let sql = format!("{FOUND} FROM {rows} {WHERE} {order} LIMIT :count");
-    let kind = if search.proofs { "proof" } else { "run" };
-    let found = c.prepare_cached(&sql)?.query_map(
-        named_params! { ":text": text, ":kind": kind, ":dispatch": search.dispatch, ":state": search.state, ":from": search.from, ":to": search.to, ":before": search.before, ":count": count },
-        found,
-    )?.collect::<Result<_, _>>()?;
-    Ok(found)
+pub fn list(c: &Connection, search: &Search, most: usize) -> Result<Vec<FoundDocument>> {
+    let (text, kind) = (question(&search.text), kind(search));
+    let asked = Asked::new(FOUND, search, &text, &kind, &most);
+    Ok(c.prepare_cached(&asked.sql)?.query_map(asked.with.as_slice(), found)?.collect::<Result<_, _>>()?)
 }
 
 /// How many are found, counted up to a number.
 pub fn count(c: &Connection, search: &Search, most: usize) -> Result<usize> {
-    let text = question(&search.text);
-    let (rows, order) = from(search, &text);
-    let sql = format!("SELECT count(*) FROM (SELECT 1 FROM {rows} {WHERE} {order} LIMIT :most)");
-    let kind = if search.proofs { "proof" } else { "run" };
-    Ok(c.prepare_cached(&sql)?.query_row(
-        named_params! { ":text": text, ":kind": kind, ":dispatch": search.dispatch, ":state": search.state, ":from": search.from, ":to": search.to, ":before": search.before, ":most": most },
-        |r| r.get(0),
-    )?)
+    let (text, kind) = (question(&search.text), kind(search));
+    let asked = Asked::new("SELECT 1", search, &text, &kind, &most);
+    Ok(c.prepare_cached(&format!("SELECT count(*) FROM ({})", asked.sql))?.query_row(asked.with.as_slice(), |r| r.get(0))?)
+}
+
+fn kind(search: &Search) -> &'static str {
+    if search.proofs { "proof" } else { "run" }
 }
 
 /// A record's documents, by their item.
 pub fn get(c: &Connection, item: i64) -> Result<Option<FoundDocument>> {
     let sql = format!("{FOUND} FROM item JOIN run ON run.id = item.run_id JOIN dispatch ON dispatch.id = run.dispatch_id WHERE item.id = ?1 AND item.state = 'made'");
-    Ok(rusqlite::OptionalExtension::optional(c.prepare_cached(&sql)?.query_row([item], found))?)
+    Ok(c.prepare_cached(&sql)?.query_row([item], found).optional()?)
 }
 
 /// Takes the words of an item's documents in, or in anew.

@@ -154,6 +154,16 @@ pub fn write(c: &Connection, settings: &Settings) -> Result<()> {
     put(c, "printers", &serde_json::to_string(&settings.printers)?)
 }
 
+/// The file of the office's logo.
+pub fn logo(c: &Connection) -> Result<Option<String>> {
+    Ok(get(c, "logo")?.filter(|file| !file.is_empty()))
+}
+
+/// Changes the office's logo.
+pub fn set_logo(c: &Connection, file: Option<&str>) -> Result<()> {
+    put(c, "logo", file.unwrap_or_default())
+}
+
 /// What the office has set for a kind of channel, as JSON, with its secret as it is stored: closed.
 pub fn of_channel(c: &Connection, kind: &str) -> Result<Option<(String, String)>> {
     let Some(settings) = get(c, &format!("channel {kind}"))? else { return Ok(None) };

@@ -6,13 +6,13 @@ use std::sync::Arc;
 
 use jiff::civil::{DateTime, Time};
 
-use super::rules::Rule;
+use super::rules::{Rows, Rule};
 use super::{FormFieldKind, Rules};
 use crate::language::syntax::Expr;
 use crate::language::{Context, Scope, Ties, plain};
-use crate::records::{Cell, Record};
+use crate::records::{Cell, ColumnType, Record};
 use crate::value::read::{self, Reading};
-use crate::value::{EmailAddress, Value};
+use crate::value::{EmailAddress, Money, Value};
 
 /// The most signs of a line and of a long text.
 const MOST_SIGNS: [usize; 2] = [500, 20_000];
@@ -28,6 +28,21 @@ pub enum Given {
     Many(Vec<String>),
     /// Files that have arrived.
     Files(Vec<GivenFile>),
+    /// Rows, each with what was given to its fields.
+    Rows(Vec<BTreeMap<u32, Given>>),
+}
+
+impl Given {
+    /// Whether it says nothing.
+    fn is_blank(&self) -> bool {
+        match self {
+            Given::Text(text) => text.trim().is_empty(),
+            Given::Yes(yes) => !yes,
+            Given::Many(all) => all.is_empty(),
+            Given::Files(all) => all.is_empty(),
+            Given::Rows(all) => all.is_empty(),
+        }
+    }
 }
 
 /// A file as it arrived.
@@ -61,6 +76,10 @@ pub struct LookedAt {
     pub given: Option<Given>,
     /// What is wrong.
     pub wrong: Option<Wrong>,
+    /// What was worked out, as it is shown.
+    pub worked_out: Option<String>,
+    /// Its rows, each with its fields.
+    pub rows: Vec<Vec<LookedAt>>,
 }
 
 /// What is wrong with what was given.
@@ -112,16 +131,12 @@ impl Rules {
             // Only what stands above counts, and it is known by now.
             let record = Record::new(self.schema.clone(), values.clone(), 1);
             let scope = Scope::new(&record, &ties, &context);
-            // A condition that can't be worked out hides nothing.
-            let shown = rule.shown_when.as_ref().is_none_or(|expr| scope.holds(expr).unwrap_or(true));
-            let by_default = || rule.default.as_ref().map(|text| rule.by_default(&text.fill(&scope).unwrap_or_default(), &context));
-            let own = given.get(&rule.field.id).cloned().or_else(by_default);
-            let mut looked = LookedAt { field: rule.field.id, shown, given: own, wrong: None };
-            if let (true, Some(column)) = (shown, rule.column) {
-                match rule.read(looked.given.as_ref(), &scope, &context) {
-                    Ok(value) => values[column] = value,
-                    Err(wrong) => looked.wrong = Some(wrong),
-                }
+            let (looked, value) = match &rule.rows {
+                Some(rows) => rows.look(rule, given.get(&rule.field.id), &values, &scope, &context),
+                None => rule.look(given.get(&rule.field.id), &scope, &context),
+            };
+            if let (Some(value), Some(column)) = (value, rule.column) {
+                values[column] = value;
             }
             fields.push(looked);
         }
@@ -138,7 +153,7 @@ impl Rules {
 impl Look {
     /// Whether the answer will do.
     pub fn will_do(&self) -> bool {
-        self.fields.iter().all(|f| f.wrong.is_none())
+        self.fields.iter().all(|f| f.wrong.is_none() && f.rows.iter().flatten().all(|own| own.wrong.is_none()))
     }
 
     /// The answer as the cells of a row, in the order of the columns.
@@ -147,7 +162,109 @@ impl Look {
     }
 }
 
+/// The most rows of an answer.
+const MOST_ROWS: usize = 100;
+
+impl Rows {
+    /// Looks at rows: each with what stands above them. Those in which nothing is given count for
+    /// nothing.
+    fn look(
+        &self,
+        rule: &Rule,
+        given: Option<&Given>,
+        values: &[Value],
+        scope: &Scope<'_>,
+        context: &Context,
+    ) -> (LookedAt, Option<Value>) {
+        let shown = rule.is_shown(scope);
+        let mut looked = LookedAt { field: rule.field.id, shown, given: given.cloned(), wrong: None, worked_out: None, rows: Vec::new() };
+        let rows: &[BTreeMap<u32, Given>] = match given {
+            Some(Given::Rows(rows)) => rows,
+            None => &[],
+            Some(_) => {
+                looked.wrong = shown.then_some(Wrong::Kind("add rows"));
+                &[]
+            }
+        };
+        if !shown {
+            return (looked, None);
+        }
+        let (mut records, width, ties) = (Vec::new(), self.schema.columns().len(), Ties::default());
+        for row in rows.iter().take(MOST_ROWS) {
+            let mut own = vec![Value::Blank; width];
+            own.extend(self.outer.iter().map(|at| values[*at].clone()));
+            let empty = row.values().all(Given::is_blank);
+            let mut fields = Vec::with_capacity(self.rules.len());
+            for rule in &self.rules {
+                let record = Record::new(self.scope.clone(), own.clone(), 1);
+                let (mut field, value) = rule.look(row.get(&rule.field.id), &Scope::new(&record, &ties, context), context);
+                if empty {
+                    field.wrong = None;
+                }
+                if let (Some(value), Some(column)) = (value, rule.column) {
+                    own[column] = value;
+                }
+                fields.push(field);
+            }
+            looked.rows.push(fields);
+            if !empty {
+                own.truncate(width);
+                records.push(Value::Record(Arc::new(Record::new(self.schema.clone(), own, records.len() + 1))));
+            }
+        }
+        let count = records.len();
+        let limit = |text: &str| text.trim().parse::<usize>().ok();
+        let (least, most) = (limit(&rule.field.least), limit(&rule.field.most).unwrap_or(MOST_ROWS).min(MOST_ROWS));
+        if count == 0 && rule.field.required {
+            looked.wrong = Some(Wrong::Missing);
+        } else if least.is_some_and(|least| count < least) && (count > 0 || rule.field.required) {
+            looked.wrong = Some(Wrong::Limit(format!("add at least {}", rule.field.least.trim())));
+        } else if rows.len() > most {
+            looked.wrong = Some(Wrong::Limit(format!("at most {most} rows")));
+        }
+        (looked, Some(Value::List(records.into())))
+    }
+}
+
 impl Rule {
+    /// Whether it is shown: a condition that can't be worked out hides nothing.
+    fn is_shown(&self, scope: &Scope<'_>) -> bool {
+        self.shown_when.as_ref().is_none_or(|expr| scope.holds(expr).unwrap_or(true))
+    }
+
+    /// Looks at what was given to it; its value, where it has one.
+    fn look(&self, given: Option<&Given>, scope: &Scope<'_>, context: &Context) -> (LookedAt, Option<Value>) {
+        let shown = self.is_shown(scope);
+        let mut looked = LookedAt { field: self.field.id, shown, given: None, wrong: None, worked_out: None, rows: Vec::new() };
+        if self.field.kind == FormFieldKind::Computed {
+            // Whatever a person sends, it is worked out.
+            let value = if shown { self.worked_out(scope) } else { Value::Blank };
+            looked.worked_out = Some(plain(&value, &context.locale).unwrap_or_default());
+            return (looked, Some(value));
+        }
+        let by_default = || self.default.as_ref().map(|text| self.by_default(&text.fill(scope).unwrap_or_default(), context));
+        looked.given = given.cloned().or_else(by_default);
+        if !shown || self.column.is_none() {
+            return (looked, None);
+        }
+        match self.read(looked.given.as_ref(), scope, context) {
+            Ok(value) => (looked, Some(value)),
+            Err(wrong) => (LookedAt { wrong: Some(wrong), ..looked }, None),
+        }
+    }
+
+    /// What its formula comes to; blank as long as something that it needs is missing.
+    fn worked_out(&self, scope: &Scope<'_>) -> Value {
+        let Some(value) = self.formula.as_ref().and_then(|formula| scope.value(formula).ok()) else { return Value::Blank };
+        match (self.field.column().map(|column| column.kind), value) {
+            (Some(ColumnType::Money(currency)), Value::Number(amount)) => Value::Money(Money { amount, currency }),
+            (Some(ColumnType::Money(currency)), Value::Money(money)) if money.currency == currency => Value::Money(money),
+            (Some(ColumnType::Number), Value::Number(number)) => Value::Number(number),
+            (Some(ColumnType::Number), Value::Money(money)) => Value::Number(money.amount),
+            _ => Value::Blank,
+        }
+    }
+
     /// A default's text as what a person would have given.
     fn by_default(&self, text: &str, context: &Context) -> Given {
         match self.field.kind {
@@ -456,6 +573,105 @@ mod tests {
         // What was emptied stays empty.
         let look = rules.look(&BTreeMap::from([(6, text(""))]), now);
         assert_eq!(look.cells()[5], Cell::Blank);
+    }
+
+    /// An order of rope by the metre and other things by the piece.
+    fn order() -> Form {
+        let field = |id: u32, name: &str, kind: FormFieldKind| FormField { id, name: name.into(), kind, ..FormField::default() };
+        let row = |field: FormField| FormField { group: 2, ..field };
+        Form {
+            locale: "en-GB".into(),
+            fields: vec![
+                FormField { default: "10".into(), ..field(1, "discount", FormFieldKind::Number) },
+                FormField { required: true, most: "3".into(), ..field(2, "lines", FormFieldKind::Rows) },
+                row(FormField { required: true, ..field(3, "item", FormFieldKind::Text) }),
+                row(FormField { required: true, least: "1".into(), default: "1".into(), ..field(4, "quantity", FormFieldKind::Number) }),
+                row(FormField { currency: "EUR".into(), ..field(5, "price", FormFieldKind::Money) }),
+                row(FormField {
+                    currency: "EUR".into(),
+                    formula: "quantity * price * (1 - discount%)".into(),
+                    ..field(6, "amount", FormFieldKind::Computed)
+                }),
+                FormField { currency: "EUR".into(), formula: "sum(lines.(amount))".into(), ..field(7, "total", FormFieldKind::Computed) },
+                FormField { formula: "count(lines)".into(), ..field(8, "number of lines", FormFieldKind::Computed) },
+            ],
+            ..Form::default()
+        }
+    }
+
+    fn rows(rows: &[&[(u32, &str)]]) -> BTreeMap<u32, Given> {
+        let row = |row: &&[(u32, &str)]| row.iter().map(|(field, given)| (*field, text(given))).collect();
+        BTreeMap::from([(2, Given::Rows(rows.iter().map(row).collect()))])
+    }
+
+    #[test]
+    fn rows_are_worked_out_as_they_are_filled_in_and_become_a_list() {
+        let rules = Rules::new(&order());
+        assert_eq!(rules.problems(), []);
+        let now = date(2026, 9, 1).at(9, 0, 0, 0);
+        let look = rules.look(&rows(&[&[(3, "Rope"), (4, "12"), (5, "2.50")], &[(3, ""), (5, " ")], &[(3, "Cleat"), (5, "8")]]), now);
+        assert!(look.will_do(), "{:?}", look.fields);
+        let said = |at: usize, field: usize| look.fields[1].rows[at][field].worked_out.clone().unwrap_or_default();
+        assert_eq!([said(0, 3), said(1, 3), said(2, 3)], ["€27.00", "", "€7.20"]);
+        assert_eq!(look.fields[2].worked_out.as_deref(), Some("€34.20"));
+        // A row in which nothing was given is none.
+        assert_eq!(look.fields[3].worked_out.as_deref(), Some("2"));
+        let Cell::Nested(json) = &look.cells()[1] else { panic!("no list: {:?}", look.cells()) };
+        assert_eq!(json.as_array().map(Vec::len), Some(2), "{json}");
+        assert_eq!(json[0]["item"], "Rope");
+        assert_eq!(json[1]["quantity"].to_string().trim_matches('"'), "1", "by its default: {json}");
+        // What a person sends for what is worked out counts for nothing.
+        let mut forged = rows(&[&[(3, "Rope"), (4, "1"), (5, "100"), (6, "0.01")]]);
+        forged.insert(7, text("0.01"));
+        assert_eq!(rules.look(&forged, now).fields[2].worked_out.as_deref(), Some("€90.00"));
+    }
+
+    #[test]
+    fn what_is_wrong_in_a_row_is_told_in_the_row() {
+        let rules = Rules::new(&order());
+        let now = date(2026, 9, 1).at(9, 0, 0, 0);
+        let wrong = |given: BTreeMap<u32, Given>| -> Vec<String> {
+            let look = rules.look(&given, now);
+            let of = |field: &LookedAt, place: String| field.wrong.as_ref().map(|wrong| format!("{place}{} {wrong}", field.field));
+            let rows = |field: &LookedAt| -> Vec<String> {
+                let row = |(at, row): (usize, &Vec<LookedAt>)| row.iter().filter_map(|own| of(own, format!("row {at}: "))).collect::<Vec<_>>();
+                field.rows.iter().enumerate().flat_map(row).collect()
+            };
+            look.fields.iter().flat_map(|field| of(field, String::new()).into_iter().chain(rows(field))).collect()
+        };
+        assert_eq!(wrong(BTreeMap::new()), ["2 this field is required"]);
+        assert_eq!(wrong(rows(&[&[(3, "")]])), ["2 this field is required"]);
+        assert_eq!(wrong(rows(&[&[(3, "Rope"), (4, "0")], &[(5, "dear")]])), [
+            "row 0: 4 at least 1",
+            "row 1: 3 this field is required",
+            "row 1: 5 enter an amount"
+        ]);
+        assert_eq!(wrong(rows(&[&[(3, "a")], &[(3, "b")], &[(3, "c")], &[(3, "d")]])), ["2 at most 3 rows"]);
+        assert_eq!(wrong(BTreeMap::from([(2, text("x"))])), ["2 add rows"]);
+        // However many are sent, so many are looked at.
+        let many: Vec<BTreeMap<u32, Given>> = vec![BTreeMap::from([(3, text("x"))]); 5_000];
+        assert_eq!(rules.look(&BTreeMap::from([(2, Given::Rows(many))]), now).fields[1].rows.len(), MOST_ROWS);
+    }
+
+    #[test]
+    fn what_is_wrong_with_rows_as_they_are_written_is_told() {
+        let mut form = order();
+        form.fields[2].name = "Quantity".into();
+        form.fields[4].kind = FormFieldKind::Picture;
+        form.fields[5].formula = "quantity * total".into();
+        form.fields[6].formula = String::new();
+        form.fields[7].group = 99;
+        let rules = Rules::new(&form);
+        let said: Vec<String> = rules.problems().iter().map(ToString::to_string).collect();
+        assert!(said.iter().any(|own| own.contains("two fields of a row are named")), "{said:?}");
+        assert!(said.iter().any(|own| own.contains("can't be in rows")), "{said:?}");
+        assert!(said.iter().any(|own| own.contains("enter a formula")), "{said:?}");
+        assert!(said.iter().any(|own| own.contains("are not above it")), "{said:?}");
+        assert!(said.iter().any(|own| own.contains("no field") || own.contains("total")), "{said:?}");
+        // Without fields there is nothing to add.
+        let mut form = order();
+        form.fields.retain(|field| field.group == 0);
+        assert!(Rules::new(&form).problems().iter().any(|own| own.to_string().contains("the rows have no fields")));
     }
 
     #[test]

@@ -1,9 +1,11 @@
 //! A form as a person writes it.
 
+use std::sync::Arc;
+
 use jiff::civil::DateTime;
 use serde::{Deserialize, Serialize};
 
-use crate::records::{Column, ColumnType};
+use crate::records::{Column, ColumnType, Schema};
 use crate::value::Currency;
 
 /// A form: its words, when it is open, and what it asks.
@@ -75,6 +77,11 @@ pub struct FormField {
     pub currency: String,
     /// The largest file, in megabytes.
     pub megabytes: Option<u32>,
+    /// The rows of fields that it belongs to, by their number; 0 for none. Each row has it.
+    pub group: u32,
+    /// What it is worked out by: an expression over the fields above it, and in a row over those of
+    /// the row.
+    pub formula: String,
 }
 
 /// The kinds of fields.
@@ -113,6 +120,10 @@ pub enum FormFieldKind {
     Picture,
     /// A signature that is drawn.
     Signature,
+    /// Rows of fields: as many as the person adds; a list of records.
+    Rows,
+    /// Worked out while the form is filled in: a number, or an amount where it has a currency.
+    Computed,
     /// Not shown: filled by its default, or by the address.
     Hidden,
     /// A heading.
@@ -127,6 +138,11 @@ impl FormFieldKind {
         matches!(self, FormFieldKind::Heading | FormFieldKind::Explanation)
     }
 
+    /// Whether a row can have it.
+    pub fn can_be_in_rows(self) -> bool {
+        !(self.takes_files() || matches!(self, FormFieldKind::Rows | FormFieldKind::Accept))
+    }
+
     /// Whether files answer it.
     pub fn takes_files(self) -> bool {
         matches!(self, FormFieldKind::File | FormFieldKind::Picture | FormFieldKind::Signature)
@@ -138,8 +154,29 @@ impl FormFieldKind {
     }
 }
 
+impl Form {
+    /// The fields of the rows of a field.
+    pub fn members(&self, rows: u32) -> impl Iterator<Item = &FormField> {
+        self.fields.iter().filter(move |field| field.group == rows && rows != 0)
+    }
+
+    /// The column of a field's answers: none for words, and for a field of rows, which is within
+    /// their column.
+    pub fn column(&self, field: &FormField) -> Option<Column> {
+        if field.group != 0 {
+            return None;
+        }
+        let column = field.column()?;
+        if field.kind != FormFieldKind::Rows {
+            return Some(column);
+        }
+        let inner = Schema::new(self.members(field.id).filter_map(FormField::column).collect()).unwrap_or_default();
+        Some(Column { inner: Some(Arc::new(inner)), ..column })
+    }
+}
+
 impl FormField {
-    /// The column of its answers; none for words.
+    /// The column of its answers, in its form or in its rows; none for words.
     pub fn column(&self) -> Option<Column> {
         let kind = match self.kind {
             kind if kind.is_words() => return None,
@@ -148,6 +185,9 @@ impl FormField {
             FormFieldKind::Date => ColumnType::Date,
             FormFieldKind::Email => ColumnType::Email,
             FormFieldKind::YesNo | FormFieldKind::Accept => ColumnType::YesNo,
+            FormFieldKind::Computed if self.currency.trim().is_empty() => ColumnType::Number,
+            FormFieldKind::Computed => ColumnType::Money(Currency::parse(&self.currency).unwrap_or(Currency::EUR)),
+            FormFieldKind::Rows => return Some(Column::new(&self.name, ColumnType::List)),
             FormFieldKind::Choices => ColumnType::List,
             kind if kind.takes_files() && self.most_files() > 1 => ColumnType::List,
             _ => ColumnType::Text,

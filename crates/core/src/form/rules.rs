@@ -39,6 +39,21 @@ pub(super) struct Rule {
     pub most: Option<Expr>,
     pub mask: Option<Mask>,
     pub pattern: Option<Regex>,
+    pub formula: Option<Expr>,
+    /// What each of its rows has.
+    pub rows: Option<Rows>,
+}
+
+/// The fields of rows, ready.
+#[derive(Debug)]
+pub(super) struct Rows {
+    pub rules: Vec<Rule>,
+    /// The names of a row.
+    pub schema: Arc<Schema>,
+    /// Those, and the names above the rows that no field of the row has.
+    pub scope: Arc<Schema>,
+    /// The places of these among the form's.
+    pub outer: Vec<usize>,
 }
 
 impl Rules {
@@ -63,9 +78,17 @@ impl Rules {
         }
         let (schema, places) = columns(form, &mut noted);
         let mut fields = Vec::with_capacity(form.fields.len());
-        for (at, field) in form.fields.iter().take(MOST_FIELDS).enumerate() {
-            let above = Above { schema: &schema, before: places[..at].iter().flatten().count() };
-            fields.push(Rule::new(field, places[at], &above, &mut noted));
+        for (at, field) in form.fields.iter().take(MOST_FIELDS).enumerate().filter(|(_, field)| field.group == 0) {
+            let before = places[..at].iter().flatten().count();
+            let above = Above { schema: &schema, before, within: schema.columns().len() };
+            let rule = Rule::new(field, places[at], &above, &mut noted);
+            let rows = (field.kind == FormFieldKind::Rows).then(|| rows(form, field, &schema, before, &mut noted));
+            fields.push(Rule { rows, ..rule });
+        }
+        for (at, field) in form.fields.iter().enumerate().filter(|(_, field)| field.group != 0) {
+            if !form.fields[..at].iter().any(|above| above.id == field.group && above.kind == FormFieldKind::Rows) {
+                noted.field(field, "group", "the rows that this field belongs to are not above it. Choose others, or none.".to_owned());
+            }
         }
         let thanks = TextTemplate::new(&form.thanks);
         if let Some(problem) = thanks.problems().first() {
@@ -87,6 +110,14 @@ impl Rules {
     /// The fields that answers are given to.
     pub fn asked(&self) -> impl Iterator<Item = &FormField> {
         self.fields.iter().filter(|r| r.column.is_some()).map(|r| &r.field)
+    }
+}
+
+impl Rules {
+    /// The fields of the rows of a field.
+    pub fn members(&self, rows: u32) -> impl Iterator<Item = &FormField> {
+        let own = self.fields.iter().find(|rule| rule.field.id == rows).and_then(|rule| rule.rows.as_ref());
+        own.into_iter().flat_map(|rows| &rows.rules).map(|rule| &rule.field)
     }
 }
 
@@ -115,7 +146,7 @@ fn columns(form: &Form, noted: &mut Noted) -> (Schema, Vec<Option<usize>>) {
     let mut places = Vec::new();
     let mut ids: Vec<u32> = Vec::new();
     for field in &form.fields {
-        let Some(column) = field.column() else {
+        let Some(column) = form.column(field) else {
             places.push(None);
             continue;
         };
@@ -139,13 +170,55 @@ fn columns(form: &Form, noted: &mut Noted) -> (Schema, Vec<Option<usize>>) {
     (Schema::new(columns).unwrap_or_default(), places)
 }
 
+/// The fields of rows made ready: each sees those above it in its row, and those above the rows.
+fn rows(form: &Form, of: &FormField, outer: &Schema, before: usize, noted: &mut Noted) -> Rows {
+    let (mut columns, mut own): (Vec<Column>, Vec<(&FormField, Option<usize>)>) = (Vec::new(), Vec::new());
+    for field in form.members(of.id) {
+        if !field.kind.can_be_in_rows() {
+            noted.field(field, "kind", "files, consent and further rows can't be in rows. Choose another type.".to_owned());
+            continue;
+        }
+        let Some(column) = field.column() else {
+            own.push((field, None));
+            continue;
+        };
+        let folded = Folded::new(&field.name);
+        if folded.as_str().is_empty() {
+            noted.field(field, "name", "the field has no name; placeholders need one".to_owned());
+        } else if columns.iter().any(|c| Folded::new(&c.name) == folded) {
+            noted.field(field, "name", format!("two fields of a row are named “{}”. Rename one.", field.name));
+        } else {
+            own.push((field, Some(columns.len())));
+            columns.push(column);
+        }
+    }
+    if columns.is_empty() {
+        noted.field(of, "fields", "the rows have no fields. Add one, and choose these rows for it.".to_owned());
+    }
+    let schema = Schema::new(columns).unwrap_or_default();
+    let seen = |column: &Column| schema.index(&Folded::new(&column.name)).is_none();
+    let outer: Vec<(usize, &Column)> = outer.columns().iter().enumerate().take(before).filter(|(_, column)| seen(column)).collect();
+    let all = schema.columns().iter().chain(outer.iter().map(|(_, column)| *column)).cloned().collect();
+    let (scope, outer) = (Schema::new(all).unwrap_or_default(), outer.iter().map(|(at, _)| *at).collect());
+    let mut rules = Vec::with_capacity(own.len());
+    for (at, (field, column)) in own.iter().enumerate() {
+        let before = own[..at].iter().filter(|(_, column)| column.is_some()).count();
+        let above = Above { schema: &scope, before, within: schema.columns().len() };
+        rules.push(Rule::new(field, *column, &above, noted));
+    }
+    Rows { rules, schema: Arc::new(schema), scope: Arc::new(scope), outer }
+}
+
 /// The column that tells when an answer came.
 pub(super) const ANSWERED: &str = "Answered";
 
 /// The fields above one.
 struct Above<'a> {
     schema: &'a Schema,
+    /// How many of the first columns stand above it.
     before: usize,
+    /// How many columns its form, or its row, has; what comes after these stands above, too.
+    within: usize,
 }
 
 impl Above<'_> {
@@ -158,7 +231,7 @@ impl Above<'_> {
     }
 
     fn late<'n>(&self, mut names: impl Iterator<Item = &'n Folded>) -> Option<String> {
-        let late = names.find_map(|name| self.schema.index(name).filter(|at| *at >= self.before))?;
+        let late = names.find_map(|name| self.schema.index(name).filter(|at| (self.before..self.within).contains(at)))?;
         let name = &self.schema.columns()[late].name;
         Some(format!("“{name}” comes after this field. Only fields above it can be used; move one of them."))
     }
@@ -178,12 +251,18 @@ impl Rule {
                 noted.field(field, "options", "two options are identical. Change one.".to_owned());
             }
         }
-        if field.kind == FormFieldKind::Money && Currency::parse(&field.currency).is_err() {
+        let formula = read(&field.formula, value, "formula", UsedAs::Value, field, above, noted);
+        if field.kind == FormFieldKind::Computed && field.formula.trim().is_empty() {
+            noted.field(field, "formula", "enter a formula, such as quantity * price or sum(lines.(amount))".to_owned());
+        }
+        let has_currency = field.kind == FormFieldKind::Computed && !field.currency.trim().is_empty();
+        if (field.kind == FormFieldKind::Money || has_currency) && Currency::parse(&field.currency).is_err() {
             noted.field(field, "currency", format!("“{}” is not a currency. Use a three-letter code such as EUR.", field.currency));
         }
         let shown_when = read(&field.shown_when, condition, "shown_when", UsedAs::YesNo, field, above, noted);
         let (least, most) = match field.kind {
             FormFieldKind::Time => (time(field, "least", noted), time(field, "most", noted)),
+            FormFieldKind::Computed => (None, None),
             FormFieldKind::Number | FormFieldKind::Money | FormFieldKind::Date => (
                 read(&field.least, value, "least", UsedAs::Value, field, above, noted),
                 read(&field.most, value, "most", UsedAs::Value, field, above, noted),
@@ -212,7 +291,7 @@ impl Rule {
                 noted.field(field, "default", wrong);
             }
         }
-        Rule { field: field.clone(), column, shown_when, default, least, most, mask, pattern }
+        Rule { field: field.clone(), column, shown_when, default, least, most, mask, pattern, formula, rows: None }
     }
 }
 

@@ -4,9 +4,11 @@
 mod chain;
 mod round;
 mod setup;
+mod usual;
 
 pub use chain::{Chain, ChainFault, Link};
 pub use round::{Act, Effect, Person, Place, Refusal, Round, RoundState, Seat, SeatState};
 pub use setup::{
     LINK, NAME, ROLE, RoundMessage, RoundMessages, RoundPlan, SignerRole, SignerSetup, SigningPlan, SigningSetup, signer_fields,
 };
+pub use usual::over;

@@ -5,6 +5,7 @@ use std::collections::BTreeMap;
 use serde::{Deserialize, Serialize};
 
 use super::round::Person;
+use super::usual::{USUAL, primary};
 use crate::channel::{Fault, MessageText, fill};
 use crate::diagnostic::{Diagnostic, Target};
 use crate::dispatch::Station;
@@ -106,9 +107,21 @@ pub struct RoundMessage {
     pub text: String,
     /// The same as HTML; none where it is plain.
     pub html: Option<String>,
+    /// The subject and the text in other languages, by their primary subtag; none where a person
+    /// wrote the message.
+    #[serde(default)]
+    pub others: BTreeMap<String, (String, String)>,
 }
 
 impl RoundMessage {
+    /// The message in a language, where it is there in that.
+    pub fn in_language(&self, tag: &str) -> RoundMessage {
+        match self.others.get(&primary(tag)) {
+            Some((subject, text)) => RoundMessage { subject: subject.clone(), text: text.clone(), ..RoundMessage::default() },
+            None => self.clone(),
+        }
+    }
+
     /// The message to one signer.
     pub fn to(&self, name: &str, role: &str, link: &str) -> RoundMessage {
         let plain = |text: &str| text.replace(NAME, name).replace(ROLE, role).replace(LINK, link);
@@ -118,6 +131,7 @@ impl RoundMessage {
             subject: plain(&self.subject).replace(['\r', '\n'], " "),
             text: plain(&self.text),
             html: self.html.as_deref().map(rich),
+            others: BTreeMap::new(),
         }
     }
 }
@@ -182,6 +196,8 @@ struct Message {
     field: &'static str,
     subject: TextTemplate,
     body: Body,
+    /// The same in other languages, where it is the usual one.
+    others: Vec<(&'static str, TextTemplate, TextTemplate)>,
 }
 
 #[derive(Debug)]
@@ -190,24 +206,8 @@ enum Body {
     Rich(HtmlTemplate),
 }
 
-/// The usual messages.
-const USUAL: [(&str, &str, &str); 3] = [
-    (
-        "invitation",
-        "Please sign: [: dispatch.name]",
-        "Dear [: signer.name],\n\nplease read and sign “[: dispatch.name]”. No account is needed:\n\n[: signer.link]\n\nThis link is for you alone. Please don't forward it.\n\n[: office.name]",
-    ),
-    (
-        "reminder",
-        "Reminder: please sign [: dispatch.name]",
-        "Dear [: signer.name],\n\n“[: dispatch.name]” is waiting for your signature:\n\n[: signer.link]\n\n[: office.name]",
-    ),
-    (
-        "completion",
-        "Signed: [: dispatch.name]",
-        "Dear [: signer.name],\n\neveryone has signed “[: dispatch.name]”. Your copy is attached.\n\n[: office.name]",
-    ),
-];
+/// The messages' fields.
+const FIELDS: [&str; 3] = ["invitation", "reminder", "completion"];
 
 /// The most roles of a dispatch, people of a role, and steps.
 const MOST: usize = 20;
@@ -259,14 +259,20 @@ impl SigningPlan {
         }
         let own = [&setup.invitation, &setup.reminder, &setup.completion];
         let messages = std::array::from_fn(|at| {
-            let ((field, subject, body), text) = (USUAL[at], own[at]);
+            let ((subject, body), text) = (USUAL[0].1[at], own[at]);
+            let is_usual = [&text.subject, &text.html, &text.body].iter().all(|own| own.trim().is_empty());
+            let others = USUAL[1..].iter().filter(|_| is_usual).map(|(language, all)| {
+                let (subject, body) = all[at];
+                (*language, TextTemplate::new(subject), TextTemplate::new(body))
+            });
+            let others = others.collect();
             let subject = if text.subject.trim().is_empty() { subject } else { &text.subject };
             let body = match (text.html.trim(), text.body.trim()) {
                 ("", "") => Body::Plain(TextTemplate::new(body)),
                 ("", plain) => Body::Plain(TextTemplate::new(plain)),
                 (html, _) => Body::Rich(HtmlTemplate::new(html)),
             };
-            Message { field, subject: TextTemplate::new(subject), body }
+            Message { field: FIELDS[at], subject: TextTemplate::new(subject), body, others }
         });
         let passcode = Some(setup.passcode.trim()).filter(|text| !text.is_empty()).map(TextTemplate::new);
         let mut plan = SigningPlan { setup: setup.clone(), roles, messages, passcode, problems };
@@ -417,7 +423,12 @@ impl Message {
         if linked && !filled.text.contains(LINK) {
             filled.append(LINK);
         }
-        Ok(RoundMessage { subject: subject.trim().to_owned(), text: filled.text, html: rich.then_some(filled.html) })
+        let fill = |text: &TextTemplate| fill(self.field, text, scope).map_err(|e| (self.field, e));
+        let mut others = BTreeMap::new();
+        for (language, subject, text) in &self.others {
+            others.insert((*language).to_owned(), (fill(subject)?.trim().to_owned(), fill(text)?));
+        }
+        Ok(RoundMessage { subject: subject.trim().to_owned(), text: filled.text, html: rich.then_some(filled.html), others })
     }
 }
 
@@ -476,6 +487,11 @@ mod tests {
         let told = round.messages.invitation.to("Maren Vos", "holder", "https://quay.example/s/abc");
         assert_eq!(told.subject, "Please sign: Berth licences");
         assert!(told.text.starts_with("Dear Maren Vos,") && told.text.contains("\nhttps://quay.example/s/abc\n"), "{}", told.text);
+        // A signer gets it in their language, as long as nobody wrote another.
+        let german = round.messages.invitation.in_language("de-AT").to("Maren Vos", "holder", "https://q.example/s/1");
+        assert_eq!(german.subject, "Bitte unterschreiben: Berth licences");
+        assert!(german.text.contains("https://q.example/s/1"), "{}", german.text);
+        assert_eq!(round.messages.invitation.in_language("sv").subject, "Please sign: Berth licences");
         // A message without the link gets it, and a name can't bring HTML along.
         let mut own = licence();
         own.invitation =

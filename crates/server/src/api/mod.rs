@@ -15,6 +15,7 @@ mod jobs;
 mod labels;
 mod language;
 mod ledger;
+mod logo;
 mod mail;
 mod messages;
 mod moves;
@@ -51,7 +52,7 @@ struct Api;
 
 /// What whoever has an address may ask.
 fn open_to_all() -> OpenApiRouter<App> {
-    OpenApiRouter::new().merge(forms::public()).merge(shared::router()).merge(signer::router()).merge(triggers::public())
+    OpenApiRouter::new().merge(forms::public()).merge(shared::router()).merge(signer::router()).merge(triggers::public()).merge(logo::public())
 }
 
 fn office() -> OpenApiRouter<App> {
@@ -74,6 +75,7 @@ fn office() -> OpenApiRouter<App> {
         .merge(ledger::router())
         .merge(runs::router())
         .merge(signing::router())
+        .merge(logo::router())
         .merge(mail::router())
         .merge(triggers::router())
         .merge(messages::router())

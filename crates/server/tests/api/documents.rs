@@ -13,7 +13,7 @@ use crate::runs::{KIND, Server, started, until};
 async fn reminded() -> (Office, Server, Value) {
     let (server, port) = Server::start(KIND).await;
     let office = Office::sending(port).await;
-    let (status, run) = started(&office, "days overdue > 30 and e-mail is not blank and row <= 40").await;
+    let (status, run) = started(&office, "days overdue > 90 and e-mail is not blank").await;
     assert_eq!(status, StatusCode::OK, "{run}");
     let run = until(&office, &run["id"], |run| run["state"] == "done").await;
     assert_eq!(run["failed"], 0, "{run}");
@@ -251,4 +251,87 @@ async fn a_person_is_found_everywhere_and_erased_with_a_protocol_that_names_nobo
         let found = bytes.windows(address.len()).any(|part| part.eq_ignore_ascii_case(address.as_bytes()));
         assert!(!found, "{name} still holds {address}");
     }
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn a_run_beyond_the_months_limit_is_warned_of_and_the_ledger_shows_it() {
+    let (office, _server, run) = reminded().await;
+    let path = "/api/dispatches/balance-reminders";
+    let mut bench = office.get(path).await;
+    let made = run["count"].as_u64().expect("a count");
+    bench["setup"]["ceiling"] = json!(made);
+    let (status, bench) = office.ask("PUT", path, bench).await;
+    assert_eq!(status, StatusCode::OK, "{bench}");
+    let text = String::from_utf8(office.bytes(&format!("{path}/preflight?totals=true")).await).expect("text");
+    let last: Value = serde_json::from_str(text.trim().lines().last().expect("a line")).expect("JSON");
+    let note = list(&last["notes"]).iter().find(|note| note["code"] == "beyond-ceiling").expect("a note");
+    assert!(note["message"].as_str().expect("words").contains(&format!("created {} documents this month; its limit is {made}", 2 * made)), "{note}");
+    let row = &office.get("/api/ledger").await["rows"][0];
+    assert_eq!((&row["ceiling"], &row["this_month"]), (&json!(made), &json!(made)), "{row}");
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn pages_are_shown_in_the_frames_of_sites_that_the_office_names_and_of_no_others() {
+    let office = Office::furnished().await;
+    let (_, form) = office.ask("POST", "/api/forms", json!({ "name": "Berths" })).await;
+    let token = form["address"].as_str().expect("an address").rsplit('/').next().expect("a token").to_owned();
+    let policy = async |path: String, public: bool| office.header(&path, "content-security-policy", public).await;
+    let frames = format!("/api/frames/form/{}", form["id"]);
+    assert!(policy(format!("/f/{token}"), true).await.contains("frame-ancestors 'none'"));
+    let (status, set) = office.ask("PUT", &frames, json!({ "origins": ["https://WWW.quay.example/", " "] })).await;
+    assert_eq!((status, &set["origins"]), (StatusCode::OK, &json!(["https://www.quay.example"])));
+    assert!(policy(format!("/f/{token}"), true).await.contains("frame-ancestors https://www.quay.example;"));
+    // Another form, a signer's page and the office itself stay as they were.
+    for (path, public) in [("/f/another", true), ("/s/another", true)] {
+        assert!(policy(path.to_owned(), public).await.contains("frame-ancestors 'none'"), "{path}");
+    }
+    assert_eq!(policy("/go/refit-quotes/1".into(), false).await, "", "the guard of the listener adds the usual one");
+    assert!(office.refused("PUT", &frames, json!({ "origins": ["https://a.example; script-src *"] })).await.contains("not the address of a site"));
+    assert_eq!(office.get(&frames).await["origins"], json!(["https://www.quay.example"]));
+    assert!(office.refused("PUT", "/api/frames/connection/99", json!({ "origins": [] })).await.starts_with("404"));
+    // Its address as a code that is read back.
+    let svg = String::from_utf8(office.bytes(&format!("/api/forms/{}/qr.svg", form["id"])).await).expect("text");
+    assert!(svg.starts_with("<svg") && svg.contains("<path"), "{svg}");
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn templates_and_forms_are_copied_renamed_and_labelled() {
+    let office = Office::furnished().await;
+    let template = list(&office.get("/api/templates").await).iter().find(|own| own["name"] == "reminder").expect("one").clone();
+    let at = format!("/api/templates/{}", template["id"]);
+    let (status, copy) = office.ask("POST", &format!("{at}/copy"), Value::Null).await;
+    assert_eq!((status, &copy["name"]), (StatusCode::OK, &json!("reminder (copy)")), "{copy}");
+    assert_eq!(copy["placeholders"], office.get(&at).await["placeholders"]);
+    let (_, renamed) = office.ask("PUT", &format!("{at}/name"), json!({ "name": "  Reminder \n letter " })).await;
+    assert_eq!(renamed["name"], "Reminder letter");
+    assert!(office.refused("PUT", &format!("{at}/name"), json!({ "name": " " })).await.to_lowercase().contains("enter a name"));
+    let (_, form) = office.ask("POST", "/api/forms", json!({ "name": "Berths" })).await;
+    let (_, copy) = office.ask("POST", &format!("/api/forms/{}/copy", form["id"]), Value::Null).await;
+    assert_eq!((&copy["name"], &copy["state"], &copy["answers"]), (&json!("Berths (copy)"), &json!("closed"), &json!(0)));
+    assert_ne!(copy["address"], form["address"]);
+
+    let (status, labels) = office.ask("PUT", "/api/labels/dispatch/balance-reminders", json!({ "labels": ["Winter", " winter", "Money "] })).await;
+    assert_eq!(status, StatusCode::OK, "{labels}");
+    assert_eq!(labels, json!([{ "kind": "dispatch", "key": "balance-reminders", "labels": ["Money", "Winter"] }]));
+    assert!(office.refused("PUT", "/api/labels/dispatch/nothing", json!({ "labels": [] })).await.starts_with("404"));
+    assert_eq!(office.ask("DELETE", "/api/dispatches/balance-reminders", Value::Null).await.0, StatusCode::OK);
+    assert_eq!(office.get("/api/labels").await, json!([]), "they go with it");
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn public_pages_carry_the_offices_logo_and_no_script_in_its_place() {
+    let office = Office::furnished().await;
+    assert_eq!(office.public_status("/api/logo").await, StatusCode::NO_CONTENT);
+    let mut png = Vec::new();
+    image::RgbImage::from_pixel(8, 8, image::Rgb([90, 60, 110])).write_to(&mut std::io::Cursor::new(&mut png), image::ImageFormat::Png).expect("a picture");
+    assert_eq!(office.upload_as("PUT", "/api/office-logo", &[("logo.png", &png)]).await.0, StatusCode::OK);
+    assert_eq!(office.public_bytes("/api/logo").await, png);
+    assert_eq!(office.header("/api/logo", "content-type", true).await, "image/png");
+    for (name, bytes) in [("a.svg", b"<svg onload='x'/>".as_slice()), ("a.png", b"\x89PNG\r\n\x1a\nbroken"), ("a.gif", b"GIF89a")] {
+        let (status, refused) = office.upload_as("PUT", "/api/office-logo", &[(name, bytes)]).await;
+        assert_eq!((status.as_u16(), &refused["code"]), (422, &json!("picture")), "{name}");
+    }
+    assert_eq!(office.public_bytes("/api/logo").await, png, "what was refused changes nothing");
+    assert_eq!(office.ask("DELETE", "/api/office-logo", Value::Null).await.0, StatusCode::OK);
+    assert_eq!(office.public_status("/api/logo").await, StatusCode::NO_CONTENT);
 }

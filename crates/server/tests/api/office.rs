@@ -120,6 +120,14 @@ impl Office {
         to_bytes(answer.into_body(), 64 << 20).await.expect("a body").to_vec()
     }
 
+    /// A header of a page of the office, or of the public side.
+    pub async fn header(&self, path: &str, name: &str, public: bool) -> String {
+        let request = Request::builder().uri(path).header("host", "localhost:7600").body(Body::empty()).expect("a request");
+        let router = if public { &self.public } else { &self.router };
+        let answer = router.clone().oneshot(request).await.expect("answers");
+        answer.headers().get(name).and_then(|value| value.to_str().ok()).unwrap_or_default().to_owned()
+    }
+
     /// What the public side says to a page.
     pub async fn public_status(&self, path: &str) -> StatusCode {
         let request = Request::builder().uri(path).body(Body::empty()).expect("a request");
