@@ -210,6 +210,22 @@ def shade(cell, color):
     cell._tc.get_or_add_tcPr().append(element)
 
 
+def document(title, size, after, side, edges):
+    """An empty A4 document of the quay and its section: font size and space after a paragraph in
+    points; margins in cm: the sides, and top, bottom, header, footer."""
+    d = docx.Document()
+    d.core_properties.author, d.core_properties.title = "Brackwater Quay", title
+    d.core_properties.created = d.core_properties.modified = dt.datetime(2026, 11, 2, 9, 0)
+    style = d.styles["Normal"]
+    style.font.name, style.font.size = "Arial", Pt(size)
+    style.paragraph_format.space_after = Pt(after)
+    s = d.sections[0]
+    s.page_width, s.page_height = Cm(21), Cm(29.7)
+    s.left_margin = s.right_margin = Cm(side)
+    s.top_margin, s.bottom_margin, s.header_distance, s.footer_distance = map(Cm, edges)
+    return d, s
+
+
 def letterhead(d, s, width, right):
     """The office's mark and name above each page; the page's number below, with what stands before it."""
     h = s.header.paragraphs[0]
@@ -474,16 +490,7 @@ def holders_again():
 
 
 def quote(path):
-    d = docx.Document()
-    d.core_properties.author, d.core_properties.title = "Brackwater Quay", "Refit quote [: case]"
-    d.core_properties.created = d.core_properties.modified = dt.datetime(2026, 11, 2, 9, 0)
-    style = d.styles["Normal"]
-    style.font.name, style.font.size = "Arial", Pt(10)
-    style.paragraph_format.space_after = Pt(6)
-    s = d.sections[0]
-    s.page_width, s.page_height = Cm(21), Cm(29.7)
-    s.left_margin = s.right_margin = Cm(2.2)
-    s.top_margin, s.bottom_margin, s.header_distance, s.footer_distance = Cm(3.4), Cm(2.2), Cm(1.4), Cm(1.0)
+    d, s = document("Refit quote [: case]", 10, 6, 2.2, (3.4, 2.2, 1.4, 1.0))
     width = Cm(16.6)
     letterhead(d, s, width, "Quote [: case]")
     footer(d, s, width, "[: responsible before \"Your contact: \"]", 8)
@@ -578,16 +585,7 @@ def quote(path):
 
 
 def survey(path):
-    d = docx.Document()
-    d.core_properties.author, d.core_properties.title = "Brackwater Quay", "Survey report [: case id]"
-    d.core_properties.created = d.core_properties.modified = dt.datetime(2026, 11, 2, 9, 0)
-    style = d.styles["Normal"]
-    style.font.name, style.font.size = "Arial", Pt(10)
-    style.paragraph_format.space_after = Pt(6)
-    s = d.sections[0]
-    s.page_width, s.page_height = Cm(21), Cm(29.7)
-    s.left_margin = s.right_margin = Cm(2.2)
-    s.top_margin, s.bottom_margin, s.header_distance, s.footer_distance = Cm(3.4), Cm(2.2), Cm(1.4), Cm(1.0)
+    d, s = document("Survey report [: case id]", 10, 6, 2.2, (3.4, 2.2, 1.4, 1.0))
     letterhead(d, s, Cm(16.6), "Case [: case id]")
     footer(d, s, Cm(16.6), "Survey report", 8)
 
@@ -622,16 +620,7 @@ def survey(path):
 
 def berths(path):
     """One document of all records: the berths by pontoon."""
-    d = docx.Document()
-    d.core_properties.author, d.core_properties.title = "Brackwater Quay", "Berth list"
-    d.core_properties.created = d.core_properties.modified = dt.datetime(2026, 11, 2, 9, 0)
-    style = d.styles["Normal"]
-    style.font.name, style.font.size = "Arial", Pt(9)
-    style.paragraph_format.space_after = Pt(4)
-    s = d.sections[0]
-    s.page_width, s.page_height = Cm(21), Cm(29.7)
-    s.left_margin = s.right_margin = Cm(2)
-    s.top_margin, s.bottom_margin, s.header_distance, s.footer_distance = Cm(3.2), Cm(2.0), Cm(1.4), Cm(1.0)
+    d, s = document("Berth list", 9, 4, 2, (3.2, 2.0, 1.4, 1.0))
     letterhead(d, s, Cm(17), "Harbour office, 1 Slipway Row")
     footer(d, s, Cm(17), "Berth list of [: today as date long]", 8)
     p = d.add_paragraph()
@@ -675,16 +664,7 @@ def berths(path):
 
 def agreement(path, title, lines, right="Harbour office, 1 Slipway Row"):
     """A part of the welcome pack: its title, and paragraphs; a tuple is a row of a table."""
-    d = docx.Document()
-    d.core_properties.author, d.core_properties.title = "Brackwater Quay", title
-    d.core_properties.created = d.core_properties.modified = dt.datetime(2026, 11, 2, 9, 0)
-    style = d.styles["Normal"]
-    style.font.name, style.font.size = "Arial", Pt(10.5)
-    style.paragraph_format.space_after = Pt(8)
-    s = d.sections[0]
-    s.page_width, s.page_height = Cm(21), Cm(29.7)
-    s.left_margin = s.right_margin = Cm(2.5)
-    s.top_margin, s.bottom_margin, s.header_distance, s.footer_distance = Cm(3.6), Cm(2.4), Cm(1.4), Cm(1.1)
+    d, s = document(title, 10.5, 8, 2.5, (3.6, 2.4, 1.4, 1.1))
     letterhead(d, s, Cm(16), right)
     footer(d, s, Cm(16), "[: ref]", 8.5)
     heading = d.add_heading(title, 1)
@@ -745,16 +725,7 @@ def welcome():
 
 def licence(path):
     """The berth licence: holder and harbour master sign; the holder initials the page of rules."""
-    d = docx.Document()
-    d.core_properties.author, d.core_properties.title = "Brackwater Quay", "Berth licence"
-    d.core_properties.created = d.core_properties.modified = dt.datetime(2026, 11, 2, 9, 0)
-    style = d.styles["Normal"]
-    style.font.name, style.font.size = "Arial", Pt(10.5)
-    style.paragraph_format.space_after = Pt(8)
-    s = d.sections[0]
-    s.page_width, s.page_height = Cm(21), Cm(29.7)
-    s.left_margin = s.right_margin = Cm(2.5)
-    s.top_margin, s.bottom_margin, s.header_distance, s.footer_distance = Cm(3.6), Cm(2.4), Cm(1.4), Cm(1.1)
+    d, s = document("Berth licence", 10.5, 8, 2.5, (3.6, 2.4, 1.4, 1.1))
     letterhead(d, s, Cm(16), "Harbour office, 1 Slipway Row")
     footer(d, s, Cm(16), "[: ref]", 8.5)
 

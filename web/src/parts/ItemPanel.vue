@@ -56,13 +56,11 @@ async function act(delivery: Delivery, what: Act) {
   if (run) emit('changed', run.id)
 }
 
-/** What can go to the same people again, and how often it has. */
-const REPEATED = ['email', 'folder', 'print', 'crm', 'web-hook']
 const alike = (one: Delivery) =>
   props.item.deliveries.filter((own) => own.kind === one.kind && own.name === one.name)
+/** Whether it can go to the same people again: the last of those that went. */
 const repeats = (one: Delivery) =>
-  one.state === 'delivered' &&
-  REPEATED.includes(one.kind) &&
+  one.repeatable &&
   alike(one).every((own) => own.id <= one.id || own.state === 'withdrawn' || own.state === 'skipped')
 async function repeat(one: Delivery) {
   const times = alike(one).filter((own) => own.state === 'delivered' || own.state === 'uncertain').length

@@ -1,12 +1,13 @@
 <script setup lang="ts">
 import { ref } from 'vue'
 
-/** The office's logo on public pages, where it has one. */
+/** The office's logo on public pages, where it has one: served by the program, no file of the page. */
+const ADDRESS = '/api/logo'
 const there = ref(true)
 </script>
 
 <template>
-  <img v-if="there" class="office-mark" src="/api/logo" alt="" @error="there = false" />
+  <img v-if="there" class="office-mark" :src="ADDRESS" alt="" @error="there = false" />
 </template>
 
 <style scoped>

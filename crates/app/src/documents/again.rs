@@ -20,7 +20,7 @@ pub struct Again {
 }
 
 /// The kinds whose deliveries can't be repeated: a link stays the same, and a sheet's columns are
-/// written by themselves.
+/// written by themselves. Nor can a message with a signer's link, which the round looks after.
 const NOT_REPEATED: [&str; 2] = ["link", "sheet"];
 
 impl App {
@@ -30,7 +30,8 @@ impl App {
         let run = self.store.change(move |t| -> Outcome<i64> {
             let work = deliveries::get(t, id)?.ok_or_else(|| Error::missing("the delivery"))?;
             let about = About { run: work.run_id, item: Some(work.item_id), delivery: Some(id) };
-            if NOT_REPEATED.contains(&work.kind.as_str()) || work.payload.is_null() {
+            let of_signer = work.payload.get("signer_link").is_some_and(|link| !link.is_null());
+            if NOT_REPEATED.contains(&work.kind.as_str()) || work.payload.is_null() || of_signer {
                 return Err(Error::conflict("not-repeated", "this delivery can't be sent again. Run the record again."));
             }
             let (open, times) = deliveries::gone(t, id)?;

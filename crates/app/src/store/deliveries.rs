@@ -77,6 +77,10 @@ pub struct DeliveryInfo {
     /// Whether it can be withdrawn now, delivered or not.
     #[serde(default)]
     pub revocable: bool,
+    /// Whether it was delivered and the same can be sent again: not a link, which stays the same, a
+    /// sheet's columns, which are written by themselves, or a signer's link, which reminders bring.
+    #[serde(default)]
+    pub repeatable: bool,
 }
 
 /// A delivery as the queue takes it.
@@ -145,7 +149,8 @@ pub fn add(c: &Connection, item: (i64, i64), new: &NewDelivery, at: &str) -> Res
 pub fn of_items(c: &Connection, items: &[i64], now: i64) -> Result<Vec<(i64, DeliveryInfo)>> {
     let mut query = c.prepare_cached(
         "SELECT item_id, id, kind, name, CASE WHEN state = 'blocked' AND waits <> '' THEN 'signing' WHEN state = 'blocked' AND held = 0 THEN 'scheduled' ELSE state END, recipient, attempts, iif(due > ?2 + 3600, 0, max(0, due - ?2)), receipt, error_code, error_message, changed, opens, opened,
-         iif(token <> '' AND json_valid(payload), coalesce(json_extract(payload, '$.passcode'), ''), '')
+         iif(token <> '' AND json_valid(payload), coalesce(json_extract(payload, '$.passcode'), ''), ''),
+         state = 'delivered' AND kind NOT IN ('link', 'sheet') AND json_valid(payload) AND json_type(payload) = 'object' AND json_extract(payload, '$.signer_link') IS NULL
          FROM delivery WHERE item_id IN (SELECT value FROM json_each(?1)) ORDER BY item_id, channel",
     )?;
     let rows = query.query_map(params![serde_json::to_string(items)?, now], |r| {
@@ -165,6 +170,7 @@ pub fn of_items(c: &Connection, items: &[i64], now: i64) -> Result<Vec<(i64, Del
             opened: r.get(13)?,
             passcode: r.get(14)?,
             revocable: false,
+            repeatable: r.get(15)?,
         };
         Ok((r.get(0)?, info))
     })?;
