@@ -3734,6 +3734,11 @@ export interface components {
             receipt: string;
             /** @description To whom or where it goes. */
             recipient: string;
+            /**
+             * @description Whether it was delivered and the same can be sent again: not a link, which stays the same, a
+             *     sheet's columns, which are written by themselves, or a signer's link, which reminders bring.
+             */
+            repeatable?: boolean;
             /** @description Whether it can be withdrawn now, delivered or not. */
             revocable?: boolean;
             /** @description blocked (it waits for a person's release), scheduled (it waits for its moment), signing (it waits for signatures), to send, sending, delivered, failed, uncertain, withdrawn or skipped. */
