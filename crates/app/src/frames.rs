@@ -42,7 +42,11 @@ fn origin(text: &str) -> Outcome<String> {
     let wrong = || Error::unusable("origin", format!("“{text}” is not the address of a site. Enter it like https://crm.quay.example"));
     let url: Url = text.parse().map_err(|_| wrong())?;
     let local = ["localhost", "127.0.0.1"].contains(&url.host_str().unwrap_or_default());
-    if !(url.scheme() == "https" || (url.scheme() == "http" && local)) || url.path() != "/" || url.query().is_some() || !url.username().is_empty() {
+    if !(url.scheme() == "https" || (url.scheme() == "http" && local))
+        || url.path() != "/"
+        || url.query().is_some()
+        || !url.username().is_empty()
+    {
         return Err(wrong());
     }
     Ok(url.origin().ascii_serialization())
@@ -66,7 +70,15 @@ mod tests {
     fn only_sites_are_named_and_nothing_else_gets_into_the_header() {
         assert_eq!(origin("https://CRM.quay.example/").expect("a site"), "https://crm.quay.example");
         assert_eq!(origin("http://localhost:7620").expect("a site"), "http://localhost:7620");
-        for wrong in ["crm.quay.example", "http://crm.quay.example", "https://a.example/x", "https://a.example; script-src *", "*", "https://u@a.example", "javascript:1"] {
+        for wrong in [
+            "crm.quay.example",
+            "http://crm.quay.example",
+            "https://a.example/x",
+            "https://a.example; script-src *",
+            "*",
+            "https://u@a.example",
+            "javascript:1",
+        ] {
             assert!(origin(wrong).is_err(), "{wrong}");
         }
     }

@@ -68,7 +68,12 @@ const STARTERS: [Starter; 6] = [
         data: Data::Form(file!("crane-lift.form.json")),
         setup: || Setup {
             name: "Crane lift agreement [: name]".to_owned(),
-            triggers: vec![TriggerSetup { id: 1, on: true, hold: false, trigger: Trigger::Answer(AnswerTrigger { condition: String::new() }) }],
+            triggers: vec![TriggerSetup {
+                id: 1,
+                on: true,
+                hold: false,
+                trigger: Trigger::Answer(AnswerTrigger { condition: String::new() }),
+            }],
             ..Setup::default()
         },
     },

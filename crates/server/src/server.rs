@@ -85,10 +85,7 @@ async fn guard(State(address): State<SocketAddr>, request: Request, next: Next) 
     }
     let mut response = next.run(request).await;
     for (name, value) in [
-        (
-            header::CONTENT_SECURITY_POLICY,
-            web::OFFICE_POLICY,
-        ),
+        (header::CONTENT_SECURITY_POLICY, web::OFFICE_POLICY),
         (header::X_CONTENT_TYPE_OPTIONS, "nosniff"),
         (header::REFERRER_POLICY, "no-referrer"),
     ] {

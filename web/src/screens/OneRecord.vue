@@ -145,7 +145,9 @@ async function create(hold: boolean) {
             <dt>{{ own.name }}</dt>
             <dd v-for="(line, at) in own.shown.slice(0, 3)" :key="at">{{ line.label }}: {{ line.text }}</dd>
           </dl>
-          <p v-if="page && !page.findings.length && !told.length" class="quiet">It is stored and not delivered.</p>
+          <p v-if="page && !page.findings.length && !told.length" class="quiet">
+            It is stored and not delivered.
+          </p>
           <p class="quiet">
             “Create and hold” lets you check the document and edit it in a word processor before it is sent.
           </p>

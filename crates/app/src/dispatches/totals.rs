@@ -12,8 +12,8 @@ use rayon::prelude::*;
 use tokio_util::sync::CancellationToken;
 
 use crate::prepare::Prepared;
-use crate::store::{Connection, ledger};
 use crate::store::runs::{self, Counted, RunInfo};
+use crate::store::{Connection, ledger};
 
 /// The most documents whose pages are counted one by one; of more, some are taken for all.
 const COUNTED: usize = 48;

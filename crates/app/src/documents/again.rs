@@ -42,7 +42,10 @@ impl App {
                 return Err(Error::conflict("not-delivered", "this has not been delivered yet. Retry or release it instead."));
             }
             if times != told.times {
-                let message = format!("this was sent {} meanwhile. Look at its deliveries before you send it again.", counted(times, "time", "times"));
+                let message = format!(
+                    "this was sent {} meanwhile. Look at its deliveries before you send it again.",
+                    counted(times, "time", "times")
+                );
                 return Err(Error::conflict("sent", message));
             }
             let at = clock::stamp();

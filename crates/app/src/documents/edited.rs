@@ -145,7 +145,8 @@ pub async fn edited(app: &App, item: i64, file: Upload) -> Outcome<EditedDocumen
         let scope = prepared.scope(&record, &context);
         // To whom it goes was settled when it was made.
         let checked = filled(&prepared.plan, &*template, &scope, prepared.means(), Purpose::Proof);
-        let (filled, mut outline) = checked.map_err(|_| Error::conflict("findings", "the document can't be made: the record has findings"))?;
+        let (filled, mut outline) =
+            checked.map_err(|_| Error::conflict("findings", "the document can't be made: the record has findings"))?;
         outline.file_name.clone_from(&document.file_name);
         let moment = run.moment.parse().unwrap_or_else(|_| clock::now());
         let made = documents(&prepared.plan, &*template, &record, (&filled, &outline), (moment, false));
@@ -156,7 +157,8 @@ pub async fn edited(app: &App, item: i64, file: Upload) -> Outcome<EditedDocumen
     let (changes, pdf, file_name, upload) = made.await??;
     let pages = pdf.as_ref().and_then(|own| own.pages);
     let size = upload.len();
-    let docx = NewDocument { format: Format::Docx, file: app.files.keep(upload).await?, name: format!("{file_name}.docx"), pages: None, size };
+    let docx =
+        NewDocument { format: Format::Docx, file: app.files.keep(upload).await?, name: format!("{file_name}.docx"), pages: None, size };
     let mut all = vec![docx];
     if let Some(pdf) = pdf {
         let size = pdf.bytes.len();

@@ -126,7 +126,11 @@ pub async fn person(app: &App, text: String) -> Outcome<PersonFound> {
         .await?;
     for (template, template_name, case) in cases {
         let name = format!("{template_name}, {case}");
-        elsewhere.push(PersonPlace { what: "Test case of a template: delete it there".into(), name, to: format!("/templates/{template}/test-cases") });
+        elsewhere.push(PersonPlace {
+            what: "Test case of a template: delete it there".into(),
+            name,
+            to: format!("/templates/{template}/test-cases"),
+        });
     }
     for list in [rows.len(), documents.len()] {
         more |= list > MOST;

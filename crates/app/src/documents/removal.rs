@@ -6,7 +6,7 @@ use std::time::Duration;
 use anyhow::Result;
 
 use crate::store::events::{self, About};
-use crate::store::{Transaction, deliveries, documents, dispatches, rounds, search};
+use crate::store::{Transaction, deliveries, dispatches, documents, rounds, search};
 use crate::{Actor, App, clock, jobs};
 
 /// How often it is looked for documents whose time is over, and how many are removed at a time.

@@ -76,7 +76,10 @@ async fn a_file_that_another_document_uses_stays() {
     let kept = file.clone();
     app.store
         .change(move |t| -> anyhow::Result<()> {
-            t.execute("INSERT INTO document (item_id, format, version, file, name, size, made) VALUES (?1, 'docx', 1, ?2, 'a', 1, '')", rusqlite::params![item, kept])?;
+            t.execute(
+                "INSERT INTO document (item_id, format, version, file, name, size, made) VALUES (?1, 'docx', 1, ?2, 'a', 1, '')",
+                rusqlite::params![item, kept],
+            )?;
             Ok(())
         })
         .await

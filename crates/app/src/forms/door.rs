@@ -117,9 +117,8 @@ fn shut(kept: &KeptForm, live: &Form, now: DateTime) -> Option<String> {
 /// What the address fills in: `?first_name=Ada`.
 fn from_address(rules: &Rules, asked: &HashMap<String, String>) -> AnswerBody {
     let by_name: HashMap<Folded, &String> = asked.iter().map(|(name, text)| (Folded::new(name), text)).collect();
-    let is_asked = |f: &&FormField| {
-        !f.kind.takes_files() && !matches!(f.kind, FormFieldKind::Accept | FormFieldKind::Rows | FormFieldKind::Computed)
-    };
+    let is_asked =
+        |f: &&FormField| !f.kind.takes_files() && !matches!(f.kind, FormFieldKind::Accept | FormFieldKind::Rows | FormFieldKind::Computed);
     let filled = rules.asked().filter(is_asked);
     let given = filled.filter_map(|field| {
         let text = by_name.get(&Folded::new(&field.name))?;

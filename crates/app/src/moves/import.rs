@@ -225,13 +225,19 @@ pub async fn compare(app: &App, bytes: Vec<u8>) -> Outcome<MoveView> {
                 for form in &own.forms {
                     forms_here.push(forms::of_key(c, &form.key)?.map(|id| forms::get(c, id)).transpose()?.flatten());
                 }
-                Ok((templates_here, sheets_here, forms_here, clauses::list(c)?, messages::list(c)?, (settings::read(c)?, buckets::names(c)?)))
+                Ok((
+                    templates_here,
+                    sheets_here,
+                    forms_here,
+                    clauses::list(c)?,
+                    messages::list(c)?,
+                    (settings::read(c)?, buckets::names(c)?),
+                ))
             }
         })
         .await?;
     let (templates_here, sheets_here, forms_here, clauses_here, messages_here, (office, buckets)) = here;
-    let places: HashMap<i64, usize> =
-        templates_here.iter().enumerate().filter_map(|(at, own)| Some((own.as_ref()?.0, at + 1))).collect();
+    let places: HashMap<i64, usize> = templates_here.iter().enumerate().filter_map(|(at, own)| Some((own.as_ref()?.0, at + 1))).collect();
     let mut items = Vec::new();
     for (dispatch, (kept, _)) in own.dispatches.iter().zip(&sheets_here) {
         let same = kept.as_ref().map(|kept| {
@@ -369,7 +375,8 @@ fn take(t: &Transaction<'_>, own: &Move, choices: &Choices, store: &FileStore, t
         };
         let here = templates::get(t, id)?.and_then(|here| here.version(None).cloned());
         if here.is_none_or(|here| here.file != file) {
-            let new = NewVersion { file_name: &template.file_name, file: &file, size, at: &at, by: &by, note: "imported", kind: &template.kind };
+            let new =
+                NewVersion { file_name: &template.file_name, file: &file, size, at: &at, by: &by, note: "imported", kind: &template.kind };
             let number = templates::add_version(t, id, &new)?;
             templates::set_parts(t, id, number, &parts)?;
             templates::put_in_use(t, id, number)?;
@@ -386,7 +393,8 @@ fn take(t: &Transaction<'_>, own: &Move, choices: &Choices, store: &FileStore, t
     }
     for message in &own.messages {
         let here = messages::list(t)?.into_iter().find(|here| here.key == message.key);
-        let same = here.is_some_and(|here| here.versions.iter().any(|version| version.number == here.in_use && version.text == message.text));
+        let same =
+            here.is_some_and(|here| here.versions.iter().any(|version| version.number == here.in_use && version.text == message.text));
         if !same {
             messages::take_moved(t, &message.key, &message.name, &message.text, (&at, &by))?;
         }

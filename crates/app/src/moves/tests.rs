@@ -77,7 +77,11 @@ async fn a_pack_moves_with_its_parts_and_comes_back_unchanged() {
     assert!(again.items.iter().all(|own| own.state == "same"), "{:?}", states(&again));
     import(&there, file_of, Choices::default()).await.expect("imported again");
     let all = there.store.with(|c| stored::list(c)).await.expect("listed");
-    assert!(all.iter().all(|own| own.versions.len() == 1), "{:?}", all.iter().map(|own| (&own.name, own.versions.len())).collect::<Vec<_>>());
+    assert!(
+        all.iter().all(|own| own.versions.len() == 1),
+        "{:?}",
+        all.iter().map(|own| (&own.name, own.versions.len())).collect::<Vec<_>>()
+    );
     // And back: it is what it was there.
     let home = compare(&here, exported(&there, &["welcome-packs"]).await).await.expect("compared");
     assert!(home.items.iter().all(|own| own.state == "same"), "{:?}", states(&home));
@@ -92,7 +96,8 @@ async fn what_changed_in_test_arrives_in_live_and_what_fires_there_goes_on() {
     sources::keep(&live, Upload { name: "season.xlsx".into(), bytes: file("season.xlsx") }).await.expect("brought in");
     let at = clock::stamp();
     let stamp = at.clone();
-    let welcome = test.store.with(|c| stored::list(c)).await.expect("listed").into_iter().find(|own| own.name == "welcome-flat").expect("one").id;
+    let welcome =
+        test.store.with(|c| stored::list(c)).await.expect("listed").into_iter().find(|own| own.name == "welcome-flat").expect("one").id;
     test.store
         .change(move |t| -> anyhow::Result<()> {
             clauses::add(t, "late fee", "", "A fee of 25.00 is due.", &stamp)?;

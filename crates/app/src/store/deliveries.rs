@@ -398,8 +398,9 @@ pub fn copy(c: &Connection, id: i64, key: &str, at: &str) -> Result<i64> {
 /// Nothing of an item is delivered any more, and what was can't be traced to anybody; false where
 /// something is just being handed over.
 pub fn forget(c: &Connection, item: i64, at: &str) -> Result<bool> {
-    let busy: bool =
-        c.prepare_cached("SELECT EXISTS (SELECT 1 FROM delivery WHERE item_id = ?1 AND state = 'sending')")?.query_row([item], |r| r.get(0))?;
+    let busy: bool = c
+        .prepare_cached("SELECT EXISTS (SELECT 1 FROM delivery WHERE item_id = ?1 AND state = 'sending')")?
+        .query_row([item], |r| r.get(0))?;
     if busy {
         return Ok(false);
     }

@@ -164,8 +164,7 @@ pub fn list(c: &Connection, run: Option<i64>, state: Option<&str>) -> Result<Vec
 
 /// The open rounds at which something may be due, of runs that are not paused.
 pub fn due(c: &Connection, at: &str) -> Result<Vec<i64>> {
-    let sql =
-        "SELECT id FROM round WHERE state = 'open' AND look <= ?1 AND run_id NOT IN (SELECT id FROM run WHERE state = 'paused') ORDER BY look LIMIT 500";
+    let sql = "SELECT id FROM round WHERE state = 'open' AND look <= ?1 AND run_id NOT IN (SELECT id FROM run WHERE state = 'paused') ORDER BY look LIMIT 500";
     Ok(c.prepare_cached(sql)?.query_map([at], |r| r.get(0))?.collect::<Result<_, _>>()?)
 }
 

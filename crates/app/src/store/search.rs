@@ -105,7 +105,8 @@ impl<'a> Asked<'a> {
             add("item_text MATCH :text", ":text", text);
         }
         if !search.dispatch.is_empty() {
-            let of = "item.run_id IN (SELECT own.id FROM run AS own JOIN dispatch AS of ON of.id = own.dispatch_id WHERE of.key = :dispatch)";
+            let of =
+                "item.run_id IN (SELECT own.id FROM run AS own JOIN dispatch AS of ON of.id = own.dispatch_id WHERE of.key = :dispatch)";
             add(of, ":dispatch", &search.dispatch);
         }
         if !search.state.is_empty() {
@@ -148,7 +149,9 @@ fn kind(search: &Search) -> &'static str {
 
 /// A record's documents, by their item.
 pub fn get(c: &Connection, item: i64) -> Result<Option<FoundDocument>> {
-    let sql = format!("{FOUND} FROM item JOIN run ON run.id = item.run_id JOIN dispatch ON dispatch.id = run.dispatch_id WHERE item.id = ?1 AND item.state = 'made'");
+    let sql = format!(
+        "{FOUND} FROM item JOIN run ON run.id = item.run_id JOIN dispatch ON dispatch.id = run.dispatch_id WHERE item.id = ?1 AND item.state = 'made'"
+    );
     Ok(c.prepare_cached(&sql)?.query_row([item], found).optional()?)
 }
 

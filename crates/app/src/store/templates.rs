@@ -198,7 +198,8 @@ pub fn set_parts(c: &Connection, pack: i64, number: i64, parts: &[i64]) -> Resul
 
 /// A copy of a version of a pack is put together from the same templates.
 pub fn copy_parts(c: &Connection, version: i64, copy: i64, number: i64) -> Result<()> {
-    let sql = "INSERT INTO pack_part (version_id, template_id) SELECT own.id, part.template_id FROM template_version AS own, pack_part AS part
+    let sql =
+        "INSERT INTO pack_part (version_id, template_id) SELECT own.id, part.template_id FROM template_version AS own, pack_part AS part
         WHERE own.template_id = ?2 AND own.number = ?3 AND part.version_id = ?1";
     c.execute(sql, params![version, copy, number])?;
     Ok(())

@@ -16,8 +16,8 @@ use serde::{Deserialize, Serialize};
 
 use crate::packs;
 use crate::prepare::blocking;
-use crate::store::{clauses, settings};
 use crate::store::templates::{self, NewVersion, PACK, TemplateInfo};
+use crate::store::{clauses, settings};
 use crate::transfer::Upload;
 use crate::{App, Error, Outcome, clock};
 

@@ -634,18 +634,18 @@ mod tests {
             let look = rules.look(&given, now);
             let of = |field: &LookedAt, place: String| field.wrong.as_ref().map(|wrong| format!("{place}{} {wrong}", field.field));
             let rows = |field: &LookedAt| -> Vec<String> {
-                let row = |(at, row): (usize, &Vec<LookedAt>)| row.iter().filter_map(|own| of(own, format!("row {at}: "))).collect::<Vec<_>>();
+                let row =
+                    |(at, row): (usize, &Vec<LookedAt>)| row.iter().filter_map(|own| of(own, format!("row {at}: "))).collect::<Vec<_>>();
                 field.rows.iter().enumerate().flat_map(row).collect()
             };
             look.fields.iter().flat_map(|field| of(field, String::new()).into_iter().chain(rows(field))).collect()
         };
         assert_eq!(wrong(BTreeMap::new()), ["2 this field is required"]);
         assert_eq!(wrong(rows(&[&[(3, "")]])), ["2 this field is required"]);
-        assert_eq!(wrong(rows(&[&[(3, "Rope"), (4, "0")], &[(5, "dear")]])), [
-            "row 0: 4 at least 1",
-            "row 1: 3 this field is required",
-            "row 1: 5 enter an amount"
-        ]);
+        assert_eq!(
+            wrong(rows(&[&[(3, "Rope"), (4, "0")], &[(5, "dear")]])),
+            ["row 0: 4 at least 1", "row 1: 3 this field is required", "row 1: 5 enter an amount"]
+        );
         assert_eq!(wrong(rows(&[&[(3, "a")], &[(3, "b")], &[(3, "c")], &[(3, "d")]])), ["2 at most 3 rows"]);
         assert_eq!(wrong(BTreeMap::from([(2, text("x"))])), ["2 add rows"]);
         // However many are sent, so many are looked at.

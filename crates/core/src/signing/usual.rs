@@ -97,7 +97,11 @@ pub fn over(state: RoundState, title: &str, language: &str, name: &str) -> (Stri
             "Guten Tag",
             "„",
             "“",
-            ["wird nicht unterschrieben: Jemand hat abgelehnt", "wurde nicht rechtzeitig unterschrieben", "wurde vom Absender zurückgezogen"],
+            [
+                "wird nicht unterschrieben: Jemand hat abgelehnt",
+                "wurde nicht rechtzeitig unterschrieben",
+                "wurde vom Absender zurückgezogen",
+            ],
             "Sie müssen nichts tun.",
         ),
         "fr" => (

@@ -52,7 +52,12 @@ struct Api;
 
 /// What whoever has an address may ask.
 fn open_to_all() -> OpenApiRouter<App> {
-    OpenApiRouter::new().merge(forms::public()).merge(shared::router()).merge(signer::router()).merge(triggers::public()).merge(logo::public())
+    OpenApiRouter::new()
+        .merge(forms::public())
+        .merge(shared::router())
+        .merge(signer::router())
+        .merge(triggers::public())
+        .merge(logo::public())
 }
 
 fn office() -> OpenApiRouter<App> {

@@ -265,7 +265,10 @@ async fn a_run_beyond_the_months_limit_is_warned_of_and_the_ledger_shows_it() {
     let text = String::from_utf8(office.bytes(&format!("{path}/preflight?totals=true")).await).expect("text");
     let last: Value = serde_json::from_str(text.trim().lines().last().expect("a line")).expect("JSON");
     let note = list(&last["notes"]).iter().find(|note| note["code"] == "beyond-ceiling").expect("a note");
-    assert!(note["message"].as_str().expect("words").contains(&format!("created {} documents this month; its limit is {made}", 2 * made)), "{note}");
+    assert!(
+        note["message"].as_str().expect("words").contains(&format!("created {} documents this month; its limit is {made}", 2 * made)),
+        "{note}"
+    );
     let row = &office.get("/api/ledger").await["rows"][0];
     assert_eq!((&row["ceiling"], &row["this_month"]), (&json!(made), &json!(made)), "{row}");
 }
@@ -286,7 +289,12 @@ async fn pages_are_shown_in_the_frames_of_sites_that_the_office_names_and_of_no_
         assert!(policy(path.to_owned(), public).await.contains("frame-ancestors 'none'"), "{path}");
     }
     assert_eq!(policy("/go/refit-quotes/1".into(), false).await, "", "the guard of the listener adds the usual one");
-    assert!(office.refused("PUT", &frames, json!({ "origins": ["https://a.example; script-src *"] })).await.contains("not the address of a site"));
+    assert!(
+        office
+            .refused("PUT", &frames, json!({ "origins": ["https://a.example; script-src *"] }))
+            .await
+            .contains("not the address of a site")
+    );
     assert_eq!(office.get(&frames).await["origins"], json!(["https://www.quay.example"]));
     assert!(office.refused("PUT", "/api/frames/connection/99", json!({ "origins": [] })).await.starts_with("404"));
     // Its address as a code that is read back.
@@ -310,7 +318,8 @@ async fn templates_and_forms_are_copied_renamed_and_labelled() {
     assert_eq!((&copy["name"], &copy["state"], &copy["answers"]), (&json!("Berths (copy)"), &json!("closed"), &json!(0)));
     assert_ne!(copy["address"], form["address"]);
 
-    let (status, labels) = office.ask("PUT", "/api/labels/dispatch/balance-reminders", json!({ "labels": ["Winter", " winter", "Money "] })).await;
+    let (status, labels) =
+        office.ask("PUT", "/api/labels/dispatch/balance-reminders", json!({ "labels": ["Winter", " winter", "Money "] })).await;
     assert_eq!(status, StatusCode::OK, "{labels}");
     assert_eq!(labels, json!([{ "kind": "dispatch", "key": "balance-reminders", "labels": ["Money", "Winter"] }]));
     assert!(office.refused("PUT", "/api/labels/dispatch/nothing", json!({ "labels": [] })).await.starts_with("404"));
@@ -323,7 +332,9 @@ async fn public_pages_carry_the_offices_logo_and_no_script_in_its_place() {
     let office = Office::furnished().await;
     assert_eq!(office.public_status("/api/logo").await, StatusCode::NO_CONTENT);
     let mut png = Vec::new();
-    image::RgbImage::from_pixel(8, 8, image::Rgb([90, 60, 110])).write_to(&mut std::io::Cursor::new(&mut png), image::ImageFormat::Png).expect("a picture");
+    image::RgbImage::from_pixel(8, 8, image::Rgb([90, 60, 110]))
+        .write_to(&mut std::io::Cursor::new(&mut png), image::ImageFormat::Png)
+        .expect("a picture");
     assert_eq!(office.upload_as("PUT", "/api/office-logo", &[("logo.png", &png)]).await.0, StatusCode::OK);
     assert_eq!(office.public_bytes("/api/logo").await, png);
     assert_eq!(office.header("/api/logo", "content-type", true).await, "image/png");
