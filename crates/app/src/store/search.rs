@@ -90,7 +90,7 @@ struct Asked<'a> {
 
 impl<'a> Asked<'a> {
     /// What is selected of what a search finds, the newest first, at most so many.
-    fn new(select: &str, search: &'a Search, text: &'a String, kind: &'a &str, most: &'a usize) -> Asked<'a> {
+    fn new(select: &str, search: &'a Search, text: &'a &str, kind: &'a &str, most: &'a usize) -> Asked<'a> {
         let mut wheres = vec!["item.state = 'made' AND run.kind = :kind"];
         let mut with: Vec<(&'static str, &dyn ToSql)> = vec![(":kind", kind), (":most", most)];
         let mut add = |condition, name, value: &'a dyn ToSql| {
@@ -132,6 +132,7 @@ impl<'a> Asked<'a> {
 /// What is found, the newest first.
 pub fn list(c: &Connection, search: &Search, most: usize) -> Result<Vec<FoundDocument>> {
     let (text, kind) = (question(&search.text), kind(search));
+    let text = text.as_str();
     let asked = Asked::new(FOUND, search, &text, &kind, &most);
     Ok(c.prepare_cached(&asked.sql)?.query_map(asked.with.as_slice(), found)?.collect::<Result<_, _>>()?)
 }
@@ -139,6 +140,7 @@ pub fn list(c: &Connection, search: &Search, most: usize) -> Result<Vec<FoundDoc
 /// How many are found, counted up to a number.
 pub fn count(c: &Connection, search: &Search, most: usize) -> Result<usize> {
     let (text, kind) = (question(&search.text), kind(search));
+    let text = text.as_str();
     let asked = Asked::new("SELECT 1", search, &text, &kind, &most);
     Ok(c.prepare_cached(&format!("SELECT count(*) FROM ({})", asked.sql))?.query_row(asked.with.as_slice(), |r| r.get(0))?)
 }
