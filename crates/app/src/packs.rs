@@ -6,13 +6,15 @@ use std::sync::Arc;
 
 use futures::future::BoxFuture;
 use mangle_core::diagnostic::Diagnostic;
-use mangle_core::dispatch::{Pack, PartContent, of_part};
-use mangle_documents::formats::{self, Content, Picture, Template};
+use mangle_core::dispatch::{FixedField, Pack, PartContent, of_part};
+use mangle_documents::bound::{self, Bound, Piece};
+use mangle_documents::formats::{self, Content, Picture, SignerPlace, Template};
 use mangle_documents::pdf::FixedPdf;
 use mangle_documents::picture;
 use serde::{Deserialize, Serialize};
 
 use crate::cache::Weigh;
+use crate::pages::Pages;
 use crate::prepare::blocking;
 use crate::store::settings;
 use crate::store::templates::{self, NewVersion, PACK};
@@ -75,7 +77,7 @@ impl App {
     /// What a part is, or why it can't be used.
     async fn part(&self, content: &PartContent, opening: Opening<'_>, above: &[i64]) -> Result<Result<Content, Diagnostic>, Error> {
         let (file, name, is_pdf) = match content {
-            PartContent::Pdf { file, file_name } => (file, file_name, true),
+            PartContent::Pdf { file, file_name, .. } => (file, file_name, true),
             PartContent::Picture { file, file_name } => (file, file_name, false),
             PartContent::Template { id, version } => {
                 let (id, version) = (*id, *version);
@@ -160,10 +162,47 @@ pub async fn keep_file(app: &App, upload: Upload) -> Outcome<PartFile> {
     app.parts.insert(file.clone(), FixedPart { content, size });
     let part = stem(&name);
     let content = match is_pdf {
-        true => PartContent::Pdf { file, file_name: name },
+        true => PartContent::Pdf { file, file_name: name, fields: Vec::new() },
         false => PartContent::Picture { file, file_name: name },
     };
     Ok(PartFile { content, name: part, pages, tagged })
+}
+
+/// A signature field on a page of a PDF, as it will be.
+#[derive(Debug, Serialize)]
+#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
+pub struct PlacedField {
+    /// The signer role; blank where its placeholder is not a signature field.
+    pub role: String,
+    /// What is filled in, in words.
+    pub field: String,
+    /// Its width in points.
+    pub width: f64,
+    /// Its height in points.
+    pub height: f64,
+    /// What is wrong with its placeholder; blank for nothing.
+    #[serde(serialize_with = "mangle_core::words::as_sentence")]
+    pub problem: String,
+}
+
+/// What signature fields are, and how large.
+pub fn placed(fields: &[FixedField]) -> Vec<PlacedField> {
+    let one = |field: &FixedField| match field.read() {
+        Ok(own) => {
+            let SignerPlace { role, field, size: (width, height), .. } = SignerPlace::of(&own);
+            PlacedField { role, field: field.word().to_owned(), width, height, problem: String::new() }
+        }
+        Err(problem) => PlacedField { role: String::new(), field: String::new(), width: 0.0, height: 0.0, problem: problem.message },
+    };
+    fields.iter().map(one).collect()
+}
+
+/// The pages of a PDF that is a part, or is to be.
+pub async fn file_pages(app: &App, file: String) -> Outcome<Pages> {
+    let content = PartContent::Pdf { file_name: file.clone(), file, fields: Vec::new() };
+    let Ok(Content::Pdf(pdf)) = app.part(&content, Opening::default(), &[]).await? else { return Err(Error::missing("the PDF")) };
+    let piece = Piece { title: String::new(), pages: bound::Pages::Fixed(pdf, Vec::new()), first: [0, 0] };
+    Ok(blocking(move || Pages::of(&Bound::new(vec![piece], false, false))).await?)
 }
 
 /// A new pack.

@@ -32,8 +32,8 @@ pub struct Piece {
 pub enum Pages {
     /// They were typeset.
     Typeset(Box<Made>),
-    /// They are those of a PDF.
-    Fixed(Arc<FixedPdf>),
+    /// They are those of a PDF, with the signature fields that were placed on them.
+    Fixed(Arc<FixedPdf>, Vec<MarkedSpot>),
 }
 
 impl Pages {
@@ -41,7 +41,7 @@ impl Pages {
     pub fn count(&self) -> usize {
         match self {
             Pages::Typeset(made) => made.page_count(),
-            Pages::Fixed(pdf) => pdf.page_count(),
+            Pages::Fixed(pdf, _) => pdf.page_count(),
         }
     }
 }
@@ -86,7 +86,7 @@ impl Bound {
     pub fn size(&self, page: usize) -> Option<(f64, f64)> {
         match self.at(page)? {
             (Piece { pages: Pages::Typeset(made), .. }, page) => made.size(page),
-            (Piece { pages: Pages::Fixed(pdf), .. }, page) => pdf.size(page),
+            (Piece { pages: Pages::Fixed(pdf, _), .. }, page) => pdf.size(page),
         }
     }
 
@@ -94,7 +94,7 @@ impl Bound {
     pub fn svg(&self, page: usize) -> Option<String> {
         match self.at(page)? {
             (Piece { pages: Pages::Typeset(made), .. }, page) => made.svg(page),
-            (Piece { pages: Pages::Fixed(pdf), .. }, page) => pdf.svg(page),
+            (Piece { pages: Pages::Fixed(pdf, _), .. }, page) => pdf.svg(page),
         }
     }
 
@@ -108,22 +108,26 @@ impl Bound {
 
     /// Where the marks are, page by page, a rectangle for each line.
     pub fn marks(&self) -> Vec<MarkedSpot> {
-        self.spots(0, Made::marks)
+        self.spots(0, |pages| match pages {
+            Pages::Typeset(made) => made.marks(),
+            Pages::Fixed(..) => Vec::new(),
+        })
     }
 
     /// Where the signature fields are, with the numbers of their drawings.
     pub fn signers(&self) -> Vec<MarkedSpot> {
-        self.spots(1, Made::signers)
+        self.spots(1, |pages| match pages {
+            Pages::Typeset(made) => made.signers(),
+            Pages::Fixed(_, fields) => fields.clone(),
+        })
     }
 
-    fn spots(&self, kind: usize, of: fn(&Made) -> Vec<MarkedSpot>) -> Vec<MarkedSpot> {
+    fn spots(&self, kind: usize, of: fn(&Pages) -> Vec<MarkedSpot>) -> Vec<MarkedSpot> {
         let (mut found, mut before) = (Vec::new(), 0);
         for piece in &self.pieces {
-            if let Pages::Typeset(made) = &piece.pages {
-                let moved =
-                    |spot: MarkedSpot| MarkedSpot { number: spot.number.wrapping_add(piece.first[kind]), page: spot.page + before, ..spot };
-                found.extend(of(made).into_iter().map(moved));
-            }
+            let moved =
+                |spot: MarkedSpot| MarkedSpot { number: spot.number.wrapping_add(piece.first[kind]), page: spot.page + before, ..spot };
+            found.extend(of(&piece.pages).into_iter().map(moved));
             before += piece.pages.count();
         }
         found
@@ -144,7 +148,7 @@ impl Bound {
                     let bytes = made.pdf_as(PdfWish { password: None, ..wish })?;
                     (Document::load_mem(&bytes).map_err(|e| failed(e.to_string()))?, true)
                 }
-                Pages::Fixed(pdf) => {
+                Pages::Fixed(pdf, _) => {
                     if let Some(standard) = wish.standard.filter(|standard| !pdf.keeps(*standard)) {
                         let name = standard.name();
                         return Err(failed(format!(

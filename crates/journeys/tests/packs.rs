@@ -93,6 +93,45 @@ async fn a_welcome_pack_is_put_together_asked_about_and_made() -> Result<()> {
 }
 
 #[tokio::test(flavor = "multi_thread")]
+async fn a_signature_field_is_placed_on_the_page_of_a_pdf_and_moved_by_keyboard() -> Result<()> {
+    let folder = tempfile::tempdir()?;
+    let program = Program::demo(folder.path())?;
+    let rules = folder.path().join("Bridge times.pdf");
+    std::fs::copy("../../demo/harbour-rules.pdf", &rules)?;
+    let b = Browser::open(&program.address).await?;
+    b.go("/templates").await?;
+    b.click("New pack").await?;
+    b.write("[aria-label='Name']", "Rules to sign").await?;
+    b.click("Create pack").await?;
+    b.give("Add PDF or picture", &[&rules]).await?;
+    b.text("b", "Bridge times").await?;
+    b.click("Signature fields…").await?;
+    b.find("img[alt='Page 2']").await?;
+    b.click("Add field").await?;
+    b.write("[aria-label='Placeholder of field 1']", "[: name]").await?;
+    b.text("small", "is not a signature field").await?;
+    b.write("[aria-label='Placeholder of field 1']", "[:signer holder initials]").await?;
+    b.gone("small", "is not a signature field").await?;
+    // A millimetre to the right, a centimetre up.
+    let field = b.find("[aria-label='Field 1: initials for holder']").await?;
+    let before = field.attr("style").await?;
+    field.send_keys("\u{e014}").await?;
+    field.send_keys("\u{e008}\u{e013}").await?;
+    ensure!(field.attr("style").await? != before, "it did not move");
+    b.click("Done").await?;
+    b.text("span", "1 field").await?;
+    b.click("Save pack").await?;
+    b.text("p", "is in use").await?;
+    let all = ask("GET", &format!("{}/api/templates", program.address), None)?;
+    let id = all.as_array().and_then(|all| all.iter().find(|own| own["name"] == "Rules to sign")).context("the pack")?["id"].clone();
+    let pack = ask("GET", &format!("{}/api/templates/{id}", program.address), None)?["pack"].clone();
+    let field = &pack["parts"][0]["content"]["fields"][0];
+    ensure!((&field["page"], &field["left"]) == (&json!(2), &json!(260)), "{pack}");
+    ensure!(field["top"].as_u64().is_some_and(|top| top % 10 == 0 && top > 1500), "{pack}");
+    b.close().await
+}
+
+#[tokio::test(flavor = "multi_thread")]
 async fn two_templates_by_rule_and_one_document_for_all() -> Result<()> {
     let folder = tempfile::tempdir()?;
     let program = Program::demo(folder.path())?;

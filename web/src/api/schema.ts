@@ -420,7 +420,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** The pages of one row with answers to what is asked. */
+        /** The pages of one row with what is said of it. */
         post: operations["post_dispatches__key__one__record__page"];
         delete?: never;
         options?: never;
@@ -1107,6 +1107,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/items/{id}/trace": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Where the values of a document came from when it was made: its pages with marks, and what each
+         *     placeholder did.
+         */
+        get: operations["get_items__id__trace"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/jobs": {
         parameters: {
             query?: never;
@@ -1453,6 +1473,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/pack-fields": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** What signature fields on the pages of a PDF are, and how large. */
+        post: operations["post_pack_fields"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/pack-files": {
         parameters: {
             query?: never;
@@ -1467,6 +1504,23 @@ export interface paths {
          *     refused.
          */
         post: operations["post_pack_files"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/pack-files/{file}/pages": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The pages of a PDF that is a part of a pack, or is to be one. */
+        get: operations["get_pack_files__file__pages"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -3130,13 +3184,6 @@ export interface components {
             /** @description The condition on which an answer starts a run; blank for every answer. */
             condition: string;
         };
-        /** @description Answers to what is asked. */
-        Answered: {
-            /** @description The answers, by what each is about. */
-            answers?: {
-                [key: string]: string;
-            };
-        };
         /** @description A file that came. */
         Arrived: {
             /** @description What the answer calls it by. */
@@ -3866,6 +3913,11 @@ export interface components {
             /** @description Its size in bytes; 0 where it is not known. */
             size: number;
         };
+        /** @description Where the values of a record's document come from: its pages as it was made, with marks. */
+        DocumentTrace: components["schemas"]["Pages"] & {
+            /** @description What each placeholder did. */
+            trace: components["schemas"]["TraceInfo"][];
+        };
         /** @description A version of a document. */
         DocumentVersion: {
             /** @description Whether it is the one that is sent. */
@@ -4223,6 +4275,26 @@ export interface components {
             column: string;
             /** @description Its place among the sheet's columns. */
             index: number;
+        };
+        /** @description A signature field on a page of a PDF. */
+        FixedField: {
+            /**
+             * Format: int32
+             * @description From the left edge of the page, in tenths of a millimetre.
+             */
+            left: number;
+            /**
+             * Format: int32
+             * @description The page of the PDF, from 1.
+             */
+            page: number;
+            /** @description Its placeholder, as in a template: `[:signer holder signature width 60 mm]`. */
+            placeholder: string;
+            /**
+             * Format: int32
+             * @description From the top edge of the page, in tenths of a millimetre.
+             */
+            top: number;
         };
         /** @description A file that goes along with every message. */
         FixedFile: {
@@ -5432,6 +5504,22 @@ export interface components {
             /** @description What is put in. */
             text: string;
         };
+        /** @description What is said of a record beside what its source says. */
+        OneChoices: {
+            /** @description The answers to what is asked; the usual ones count for others. */
+            answers?: {
+                [key: string]: string;
+            };
+            /**
+             * @description Whom messages come from instead: the address or the name of one of the office's senders;
+             *     blank for what the channel says.
+             */
+            sender?: string;
+            /** @description Who signs instead of those whom the dispatch says, by the role. */
+            signers?: {
+                [key: string]: components["schemas"]["SignerSetup"];
+            };
+        };
         /** @description One record as a dispatch would make its document. */
         OneRecord: {
             /** @description The answers that are used where nothing else is said. */
@@ -5462,13 +5550,30 @@ export interface components {
             row: number;
             /** @description Whether the record is among those that the dispatch selects. */
             selected: boolean;
+            /** @description Whom its messages can come from, where it is sent by e-mail and there is a choice. */
+            senders: string[];
             /**
              * Format: int64
              * @description The sheet's number.
              */
             sheet: number;
+            /** @description Who is to sign it, where it is signed: another can be named for this record. */
+            signers: components["schemas"]["OneSigner"][];
             /** @description The source's and sheet's name. */
             source: string;
+        };
+        /** @description Who is to sign for a role. */
+        OneSigner: {
+            /** @description Their address. */
+            email: string;
+            /** @description Their language, a BCP 47 tag. */
+            language: string;
+            /** @description The first of those who can sign for it. */
+            name: string;
+            /** @description How many others can sign instead. */
+            others: number;
+            /** @description The signer role. */
+            role: string;
         };
         /** @description A shared document that was opened. */
         Opened: {
@@ -5610,6 +5715,8 @@ export interface components {
              */
             version?: number | null;
         } | {
+            /** @description The signature fields on its pages. */
+            fields: components["schemas"]["FixedField"][];
             /** @description The file's name in the store. */
             file: string;
             /** @description What people call it. */
@@ -5737,6 +5844,25 @@ export interface components {
          * @enum {string}
          */
         Place: "body" | "table" | "header" | "footer" | "text-box" | "note" | "text";
+        /** @description A signature field on a page of a PDF, as it will be. */
+        PlacedField: {
+            /** @description What is filled in, in words. */
+            field: string;
+            /**
+             * Format: double
+             * @description Its height in points.
+             */
+            height: number;
+            /** @description What is wrong with its placeholder; blank for nothing. */
+            problem: string;
+            /** @description The signer role; blank where its placeholder is not a signature field. */
+            role: string;
+            /**
+             * Format: double
+             * @description Its width in points.
+             */
+            width: number;
+        };
         /** @description A placeholder. */
         PlaceholderInfo: {
             /** @description It is another form of one before it, for older programs. */
@@ -6861,10 +6987,8 @@ export interface components {
         };
         /** @description What a record's document is made with. */
         StartOne: {
-            /** @description The answers to what is asked; the usual ones count for others. */
-            answers?: {
-                [key: string]: string;
-            };
+            /** @description What is said of it beside what its source says. */
+            choices?: components["schemas"]["OneChoices"];
             /** @description Whether its deliveries wait until a person releases them. */
             hold?: boolean;
             /** @description How many documents of it there were before, as the person was told and confirmed. */
@@ -8537,7 +8661,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["Answered"];
+                "application/json": components["schemas"]["OneChoices"];
             };
         };
         responses: {
@@ -9980,6 +10104,43 @@ export interface operations {
             };
         };
     };
+    get_items__id__trace: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DocumentTrace"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     get_jobs: {
         parameters: {
             query?: never;
@@ -10782,6 +10943,29 @@ export interface operations {
             };
         };
     };
+    post_pack_fields: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FixedField"][];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PlacedField"][];
+                };
+            };
+        };
+    };
     post_pack_files: {
         parameters: {
             query?: never;
@@ -10804,6 +10988,35 @@ export interface operations {
                 };
             };
             422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    get_pack_files__file__pages: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                file: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Pages"];
+                };
+            };
+            404: {
                 headers: {
                     [name: string]: unknown;
                 };

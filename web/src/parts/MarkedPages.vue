@@ -1,7 +1,8 @@
 <script setup lang="ts">
-import { computed, nextTick, onUnmounted, ref, watch } from 'vue'
+import { computed, nextTick, ref, watch } from 'vue'
 
 import type { Schemas } from '../api/client'
+import { usePageUrls } from './pageUrls'
 
 /** Pages with marks that can be clicked; the chosen ones are brought into view. */
 const props = defineProps<{
@@ -22,17 +23,7 @@ const props = defineProps<{
 }>()
 const emit = defineEmits<{ choose: [number: number, event: MouseEvent] }>()
 
-const urls = ref<string[]>([])
-const free = () => urls.value.forEach((url) => URL.revokeObjectURL(url))
-watch(
-  () => props.pages,
-  (pages) => {
-    free()
-    urls.value = pages.map((page) => URL.createObjectURL(new Blob([page.svg], { type: 'image/svg+xml' })))
-  },
-  { immediate: true },
-)
-onUnmounted(free)
+const urls = usePageUrls(() => props.pages)
 
 const ofPage = computed(() => {
   const found = props.pages.map(() => [] as Schemas['PageMark'][])

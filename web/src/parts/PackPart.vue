@@ -1,7 +1,9 @@
 <script setup lang="ts">
-import { computed } from 'vue'
+import { computed, ref } from 'vue'
 
 import type { Schemas } from '../api/client'
+import { count } from '../api/words'
+import FixedFields from './FixedFields.vue'
 import FormulaInput from './FormulaInput.vue'
 
 /** One part of a pack: its name and title, when it is included, what it is repeated over. */
@@ -13,6 +15,9 @@ const props = defineProps<{
 }>()
 defineEmits<{ remove: [] }>()
 const part = defineModel<Schemas['Part']>({ required: true })
+
+/** Whether the signature fields of its PDF are being placed. */
+const placing = ref(false)
 
 type Kind = Schemas['Inclusion']['kind']
 const KINDS: [Kind, string][] = [
@@ -76,6 +81,17 @@ const versions = computed(() => {
       </label>
     </template>
     <p v-else class="quiet file">{{ content.file_name }}</p>
+    <div v-if="content.kind === 'pdf'" class="file">
+      <el-button @click="placing = true">Signature fields…</el-button>
+      <span class="quiet"> {{ content.fields.length ? count(content.fields.length, 'field') : 'None' }}</span>
+      <FixedFields
+        v-if="placing"
+        v-model="content.fields"
+        :file="content.file"
+        :name="content.file_name"
+        @close="placing = false"
+      />
+    </div>
     <label class="field">
       <span>Include</span>
       <el-select :model-value="own.kind" aria-label="Include" @change="include">

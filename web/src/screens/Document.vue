@@ -8,6 +8,7 @@ import { count, moment, size, stateWord } from '../api/words'
 import ChangeList from '../parts/ChangeList.vue'
 import FilePick from '../parts/FilePick.vue'
 import ItemPanel from '../parts/ItemPanel.vue'
+import MarkedPages from '../parts/MarkedPages.vue'
 import PdfPages from '../parts/PdfPages.vue'
 import StateWord from '../parts/StateWord.vue'
 import { enter } from '../router'
@@ -18,6 +19,15 @@ const route = useRoute()
 const runs = useRuns()
 const detail = ref<Schemas['DocumentDetail']>()
 const changes = ref<Schemas['ChangeInfo'][]>()
+/** Where the values come from, where that is asked for, and the entry that was clicked. */
+const trace = ref<Schemas['DocumentTrace']>()
+const asked = ref<number>()
+const entry = computed(() => (asked.value === undefined ? undefined : trace.value?.trace[asked.value]))
+async function toggleTrace() {
+  asked.value = undefined
+  if (trace.value) return (trace.value = undefined)
+  trace.value = await attempt(() => ask(api.GET('/api/items/{id}/trace', { params: params() })))
+}
 const busy = ref(false)
 const params = () => ({ path: { id: Number(props.item) } })
 
@@ -103,7 +113,23 @@ async function release() {
         @dragleave="over = false"
         @drop.prevent="drop"
       >
-        <PdfPages v-if="shown" class="pages" :address="address(shown)" :name="detail.document.file_name" />
+        <div v-if="trace" class="traced">
+          <p class="quiet">The document as it was created. Click a value to see where it comes from.</p>
+          <MarkedPages
+            :pages="trace.pages"
+            :marks="trace.marks"
+            :signatures="trace.signatures"
+            :chosen="asked === undefined ? [] : [asked]"
+            :title="(number) => trace?.trace[number]?.text ?? ''"
+            @choose="asked = $event"
+          />
+        </div>
+        <PdfPages
+          v-else-if="shown"
+          class="pages"
+          :address="address(shown)"
+          :name="detail.document.file_name"
+        />
         <div v-else class="empty">
           <h2>{{ detail.document.removed ? 'This document was removed' : 'No pages to show' }}</h2>
           <p v-if="detail.document.removed">
@@ -114,6 +140,28 @@ async function release() {
         </div>
       </div>
       <aside aria-label="About this document">
+        <section v-if="!detail.document.removed" class="panel-body">
+          <p>
+            <el-button :aria-pressed="!!trace" @click="toggleTrace">{{
+              trace ? 'Show the document' : 'Show where values come from'
+            }}</el-button>
+          </p>
+          <div v-if="entry" role="status">
+            <p class="code name">{{ entry.text }}</p>
+            <p v-if="entry.chose" class="quiet">{{ entry.chose }}</p>
+            <table aria-label="Fields used">
+              <tbody>
+                <tr v-for="(read, at) in entry.read" :key="at">
+                  <td class="quiet">{{ read.field }}</td>
+                  <td>{{ read.value || 'blank' }}</td>
+                </tr>
+                <tr v-if="!entry.read.length">
+                  <td class="quiet">Uses no fields</td>
+                </tr>
+              </tbody>
+            </table>
+          </div>
+        </section>
         <section v-if="detail.versions.length" class="panel-body">
           <h2>Versions</h2>
           <p v-for="one in detail.versions" :key="`${one.document} ${one.version}`" class="line">
@@ -182,6 +230,10 @@ async function release() {
 .desk.over {
   outline: 2px dashed var(--accent);
   outline-offset: -6px;
+}
+.traced {
+  overflow: auto;
+  padding: 16px 20px;
 }
 .pages {
   border-width: 0 1px 0 0;

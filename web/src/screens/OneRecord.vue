@@ -1,11 +1,12 @@
 <script setup lang="ts">
+import { useDebounceFn } from '@vueuse/core'
 import { computed, onMounted, ref } from 'vue'
 import { useRouter } from 'vue-router'
 
 import { api, ask, attempt, type Schemas } from '../api/client'
 import { confirmed } from '../api/confirm'
 import { said } from '../api/diagnostics'
-import { moment } from '../api/words'
+import { count, moment } from '../api/words'
 import MarkedPages from '../parts/MarkedPages.vue'
 import StateWord from '../parts/StateWord.vue'
 import ZoomBar from '../parts/ZoomBar.vue'
@@ -18,6 +19,21 @@ const one = ref<Schemas['OneRecord']>()
 const page = ref<Schemas['PageView']>()
 const problem = ref('')
 const answers = ref<Record<string, string>>({})
+/** Who signs, as it may be changed for this record. */
+const signers = ref<Schemas['OneSigner'][]>([])
+const sender = ref('')
+const choices = computed<Schemas['OneChoices']>(() => {
+  const before = one.value?.signers ?? []
+  const changed = signers.value.filter((own, at) => {
+    const was = before[at]
+    return was && (own.name !== was.name || own.email !== was.email)
+  })
+  const people = changed.map(({ role, name, email, language }) => [
+    role,
+    { name, email, language, phone: '' },
+  ])
+  return { answers: answers.value, signers: Object.fromEntries(people), sender: sender.value }
+})
 const busy = ref<'hold' | 'send'>()
 const zoom = ref(1)
 /** The same start twice is one. */
@@ -29,7 +45,7 @@ async function look() {
   const params = { path: { key: props.dispatch, record: one.value?.row ?? 0 } }
   const got = await api.POST('/api/dispatches/{key}/one/{record}/page', {
     params,
-    body: { answers: answers.value },
+    body: choices.value,
   })
   if (mine !== turn) return
   page.value = got.data
@@ -41,9 +57,11 @@ onMounted(() =>
     one.value = await ask(api.GET('/api/dispatches/{key}/one/{record}', { params }))
     for (const question of one.value.questions)
       answers.value[question.about] = one.value.answers[question.about] ?? question.usual
+    signers.value = one.value.signers.map((own) => ({ ...own }))
     await look()
   }),
 )
+const lookSoon = useDebounceFn(look, 400)
 function answer(about: string, value: string) {
   answers.value = { ...answers.value, [about]: value }
   void look()
@@ -74,7 +92,7 @@ async function create(hold: boolean) {
     return
   busy.value = hold ? 'hold' : 'send'
   const body = {
-    answers: answers.value,
+    choices: choices.value,
     hold,
     repeats: own.repeats,
     revision: own.revision,
@@ -135,6 +153,28 @@ async function create(hold: boolean) {
               </template>
             </el-select>
           </div>
+        </section>
+        <section v-if="signers.length" aria-labelledby="signed">
+          <h2 id="signed">Who signs</h2>
+          <div v-for="own in signers" :key="own.role" class="signer">
+            <b
+              >{{ own.role
+              }}<span v-if="own.others" class="quiet">, or {{ count(own.others, 'other') }}</span></b
+            >
+            <el-input v-model="own.name" :aria-label="`Name of the ${own.role}`" @input="lookSoon" />
+            <el-input
+              v-model="own.email"
+              :aria-label="`E-mail address of the ${own.role}`"
+              @input="lookSoon"
+            />
+          </div>
+        </section>
+        <section v-if="one.senders.length" aria-labelledby="from">
+          <h2 id="from">Sender</h2>
+          <el-select v-model="sender" aria-label="Sender" @change="look">
+            <el-option value="" label="As the dispatch says" />
+            <el-option v-for="own in one.senders" :key="own" :value="own" :label="own" />
+          </el-select>
         </section>
         <section aria-labelledby="goes">
           <h2 id="goes">What happens</h2>
@@ -216,6 +256,11 @@ section {
   padding: 16px;
   background: var(--desk);
   border-left: 1px solid var(--line);
+}
+.signer {
+  display: grid;
+  gap: 4px;
+  margin-bottom: 10px;
 }
 .what {
   color: var(--ink);

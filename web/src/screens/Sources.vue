@@ -5,9 +5,11 @@ import { useRouter } from 'vue-router'
 
 import { api, ask, attempt, type Schemas, upload } from '../api/client'
 import { confirmed } from '../api/confirm'
+import { useLabels } from '../api/labels'
 import { count, DATA_FILES, day, grouped } from '../api/words'
 import FilePick from '../parts/FilePick.vue'
 import Imports from '../parts/Imports.vue'
+import LabelFilter from '../parts/LabelFilter.vue'
 import ListFoot from '../parts/ListFoot.vue'
 import NewForm from '../parts/NewForm.vue'
 
@@ -17,6 +19,12 @@ const busy = ref(false)
 
 const load = async () => (sources.value = await ask(api.GET('/api/sources')))
 onMounted(() => attempt(load))
+const labels = useLabels('source')
+onMounted(labels.load)
+const label = ref('')
+const shown = computed(() =>
+  sources.value?.filter((one) => !label.value || labels.of(one.id).includes(label.value)),
+)
 
 async function take(files: File[]) {
   busy.value = true
@@ -104,6 +112,7 @@ async function remove(source: Schemas['Source']) {
     </div>
     <div class="body">
       <Imports @ended="attempt(load)" />
+      <LabelFilter v-model="label" :names="labels.names.value" />
       <table v-if="sources?.length" class="list">
         <thead>
           <tr>
@@ -112,15 +121,16 @@ async function remove(source: Schemas['Source']) {
             <th>From</th>
             <th class="num" style="width: 110px">Records</th>
             <th style="width: 130px">Added</th>
-            <th style="width: 150px"><span class="unseen">Act</span></th>
+            <th style="width: 200px"><span class="unseen">Act</span></th>
           </tr>
         </thead>
         <tbody>
-          <tr v-for="source in sources" :key="source.id">
+          <tr v-for="source in shown" :key="source.id">
             <td>
               <RouterLink :to="place(source)"
                 ><b>{{ source.name }}</b></RouterLink
               >
+              <span v-for="own in labels.of(source.id)" :key="own" class="quiet"> {{ own }}</span>
             </td>
             <td>
               <template v-for="(sheet, index) in source.sheets" :key="sheet.id">
@@ -135,6 +145,7 @@ async function remove(source: Schemas['Source']) {
             <td class="quiet">{{ day(source.brought_in) }}</td>
             <td class="doing">
               <el-button text @click="rename(source)">Rename</el-button>
+              <el-button text @click="labels.edit(source.id, source.name)">Labels</el-button>
               <el-button text @click="remove(source)">Delete</el-button>
             </td>
           </tr>

@@ -4,6 +4,7 @@
 use std::collections::BTreeMap;
 
 use mangle_core::dispatch::Question;
+use mangle_core::signing::SignerSetup;
 use serde::{Deserialize, Serialize};
 
 use super::preview::{PageView, view};
@@ -13,8 +14,8 @@ use crate::dispatches::sheet_name;
 use crate::prepare::blocking;
 use crate::store::dispatches::Dispatch;
 use crate::store::items::{self, OfRow};
-use crate::store::queries;
 use crate::store::runs::RunInfo;
+use crate::store::{queries, settings};
 use crate::{App, Error, Outcome};
 
 /// One record as a dispatch would make its document.
@@ -37,6 +38,10 @@ pub struct OneRecord {
     pub questions: Vec<Question>,
     /// The answers that are used where nothing else is said.
     pub answers: BTreeMap<String, String>,
+    /// Who is to sign it, where it is signed: another can be named for this record.
+    pub signers: Vec<OneSigner>,
+    /// Whom its messages can come from, where it is sent by e-mail and there is a choice.
+    pub senders: Vec<String>,
     /// What keeps the dispatch from running.
     pub obstacles: Vec<String>,
     /// What was made of the record before, the newest first.
@@ -48,14 +53,47 @@ pub struct OneRecord {
     pub selected: bool,
 }
 
+/// Who is to sign for a role.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
+pub struct OneSigner {
+    /// The signer role.
+    pub role: String,
+    /// The first of those who can sign for it.
+    pub name: String,
+    /// Their address.
+    pub email: String,
+    /// Their language, a BCP 47 tag.
+    pub language: String,
+    /// How many others can sign instead.
+    pub others: usize,
+}
+
+/// What is said of a record beside what its source says.
+#[derive(Debug, Default, Clone, Deserialize)]
+#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
+#[serde(deny_unknown_fields)]
+pub struct OneChoices {
+    /// The answers to what is asked; the usual ones count for others.
+    #[serde(default)]
+    pub answers: BTreeMap<String, String>,
+    /// Who signs instead of those whom the dispatch says, by the role.
+    #[serde(default)]
+    pub signers: BTreeMap<String, SignerSetup>,
+    /// Whom messages come from instead: the address or the name of one of the office's senders;
+    /// blank for what the channel says.
+    #[serde(default)]
+    pub sender: String,
+}
+
 /// What a record's document is made with.
 #[derive(Debug, Default, Deserialize)]
 #[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
 #[serde(deny_unknown_fields)]
 pub struct StartOne {
-    /// The answers to what is asked; the usual ones count for others.
+    /// What is said of it beside what its source says.
     #[serde(default)]
-    pub answers: BTreeMap<String, String>,
+    pub choices: OneChoices,
     /// Whether its deliveries wait until a person releases them.
     #[serde(default)]
     pub hold: bool,
@@ -69,12 +107,20 @@ pub struct StartOne {
     pub start_key: Option<String>,
 }
 
-/// The dispatch for one record alone, with the answers for it.
-pub(super) fn alone(mut dispatch: Dispatch, row: usize, answers: BTreeMap<String, String>) -> Dispatch {
+/// The dispatch for one record alone, with what is said of it.
+fn alone(mut dispatch: Dispatch, row: usize, choices: OneChoices) -> Dispatch {
     dispatch.setup.picked = vec![row];
     dispatch.setup.left_out = Vec::new();
     dispatch.setup.choose = mangle_core::dispatch::Choose::All;
-    dispatch.setup.answers.extend(answers);
+    dispatch.setup.answers.extend(choices.answers);
+    for role in &mut dispatch.setup.signing.roles {
+        if let Some(other) = choices.signers.get(role.role.trim()) {
+            role.people = vec![other.clone()];
+        }
+    }
+    if !choices.sender.trim().is_empty() {
+        dispatch.setup.channels.iter_mut().for_each(|channel| channel.send_from(choices.sender.trim()));
+    }
     dispatch
 }
 
@@ -110,14 +156,18 @@ impl App {
         let (id, name, revision, answers) = (dispatch.id, dispatch.name.clone(), dispatch.revision, dispatch.setup.answers.clone());
         let loaded = self.sheet(sheet).await?;
         let label = loaded.sheet.record(row).map(|own| mangle_core::records::label(own, &dispatch.setup.label)).unwrap_or_default();
-        let bench = bench::bench(self, alone(dispatch, row, BTreeMap::new())).await?;
+        let alone = alone(dispatch, row, OneChoices::default());
+        let signers = self.signers_of(&alone, row).await?;
+        let by_mail = alone.setup.channels.iter().any(|channel| channel.on && channel.channel.kind() == "email");
+        let bench = bench::bench(self, alone).await?;
         let selected = bench.records.iter().any(|own| own.row == row);
         let found = self.store.read(move |c| -> anyhow::Result<_> {
             let served = items::served(c, id, sheet, &|_, _| false)?;
             let source = sheet_name(c, Some(sheet))?.map(|(source, sheet)| format!("{source}, {sheet}")).unwrap_or_default();
-            Ok((items::history(c, sheet, row)?, usize::from(served.get(&row).is_some_and(|own| own.run.is_some())), source))
+            let repeats = usize::from(served.get(&row).is_some_and(|own| own.run.is_some()));
+            Ok((items::history(c, sheet, row)?, repeats, source, settings::read(c)?.senders))
         });
-        let (mut before, repeats, source) = found.await?;
+        let (mut before, repeats, source, senders) = found.await?;
         before.retain(|own| own.kind == "run" && own.dispatch == name);
         Ok(OneRecord {
             name,
@@ -128,6 +178,8 @@ impl App {
             label,
             questions: bench.questions,
             answers,
+            signers,
+            senders: senders.into_iter().filter(|_| by_mail).map(|sender| sender.address).collect(),
             obstacles: bench.obstacles.iter().map(ToString::to_string).collect(),
             before,
             repeats,
@@ -136,10 +188,30 @@ impl App {
     }
 
     /// The pages of one record with answers to what is asked.
-    pub async fn one_page(&self, key: &str, row: usize, answers: BTreeMap<String, String>) -> Outcome<PageView> {
+    pub async fn one_page(&self, key: &str, row: usize, choices: OneChoices) -> Outcome<PageView> {
         let dispatch = find(self, key).await?;
-        let (prepared, _) = ready(self, &alone(dispatch, row, answers)).await?;
+        let (prepared, _) = ready(self, &alone(dispatch, row, choices)).await?;
         blocking(move || view(&prepared, row)).await?
+    }
+
+    /// Who is to sign a record's document by the dispatch; nobody where that can't be told.
+    async fn signers_of(&self, dispatch: &Dispatch, row: usize) -> Outcome<Vec<OneSigner>> {
+        if !dispatch.setup.signing.on {
+            return Ok(Vec::new());
+        }
+        let (prepared, _) = ready(self, dispatch).await?;
+        let all = blocking(move || {
+            let record = prepared.sheet.as_ref().and_then(|sheet| sheet.sheet.record(row))?;
+            let context = prepared.context(record, 1, 1);
+            let plan = prepared.plan.signing.as_ref()?.render(&prepared.scope(record, &context)).ok()?;
+            let one = |(role, _, people): (String, u32, Vec<mangle_core::signing::Person>)| {
+                let others = people.len().saturating_sub(1);
+                let first = people.into_iter().next()?;
+                Some(OneSigner { role, name: first.name, email: first.email, language: first.language, others })
+            };
+            Some(plan.roles.into_iter().filter_map(one).collect())
+        });
+        Ok(all.await?.unwrap_or_default())
     }
 
     /// Makes the document of one record. Refused while anything stops it, and where the record would
@@ -152,6 +224,6 @@ impl App {
         if dispatch.setup.joint {
             return Err(Error::conflict("joint", "this dispatch makes one document of all records. Start a run instead."));
         }
-        self.begin_one(alone(dispatch, row, asked.answers), (asked.repeats, asked.start_key, asked.hold)).await
+        self.begin_one(alone(dispatch, row, asked.choices), (asked.repeats, asked.start_key, asked.hold)).await
     }
 }

@@ -4,11 +4,13 @@ use mangle_core::dispatch::Format;
 use mangle_core::preflight::Purpose;
 use mangle_core::records::{Record, read_kept};
 use mangle_core::template::compare;
+use mangle_documents::layout::Typesetter;
 use serde::Serialize;
 
 use crate::jobs;
 use crate::jobs::check_one;
-use crate::making::{documents, filled};
+use crate::making::{documents, filled, page_of};
+use crate::pages::{Pages, TraceInfo};
 use crate::prepare::{Prepared, blocking};
 use crate::store::documents::{self as stored, Kind, NewDocument};
 use crate::store::events::{self, About};
@@ -92,6 +94,37 @@ async fn anew(app: &App, item: ItemWork) -> Outcome<Vec<u8>> {
         let (filled, _) = check_one(&prepared, &**template, &record, (item.position, work.count), Purpose::Proof)
             .map_err(|_| Error::conflict("findings", "the document can't be made again: the record has findings"))?;
         Ok(template.write(&filled)?)
+    })
+    .await?
+}
+
+/// Where the values of a record's document come from: its pages as it was made, with marks.
+#[derive(Debug, Serialize)]
+#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
+pub struct DocumentTrace {
+    /// The pages; their marks are entries of the trace.
+    #[serde(flatten)]
+    pub pages: Pages,
+    /// What each placeholder did.
+    pub trace: Vec<TraceInfo>,
+}
+
+/// Where the values of an item's document came from when it was made; what was edited since is not in
+/// it.
+pub async fn trace(app: &App, item: i64) -> Outcome<DocumentTrace> {
+    let found = app.store.read(move |c| -> anyhow::Result<_> { Ok((search::get(c, item)?, items::get(c, item)?)) }).await?;
+    let (Some(document), Some(item)) = found else { return Err(Error::missing("the document")) };
+    if !document.removed.is_empty() {
+        return Err(Error::conflict("removed", "the document was removed, and its values with it"));
+    }
+    let (prepared, work) = jobs::prepared(app, item.run_id).await?;
+    blocking(move || -> Outcome<DocumentTrace> {
+        let template = prepared.template.as_ref().ok_or_else(|| Error::missing("the template"))?;
+        let record = record_of(&prepared, &work, &item)?;
+        let context = prepared.context(&record, item.position, work.count);
+        let traced = template.fill_traced(&prepared.scope(&record, &context), prepared.means());
+        let made = page_of(&**template, &traced.filled, &Typesetter::default())?;
+        Ok(DocumentTrace { pages: Pages::filled(&traced.filled, &made), trace: TraceInfo::of(traced.trace, template.placeholders()) })
     })
     .await?
 }

@@ -22,7 +22,7 @@ use crate::transfer::Download;
 use crate::{App, Error, Outcome, clock};
 
 pub use again::Again;
-pub use edited::{EditedDocument, changes, edited, word_processor};
+pub use edited::{DocumentTrace, EditedDocument, changes, edited, trace, word_processor};
 pub use erasure::{Erase, Erased, ErasureInfo, PersonFound, PersonPlace, PersonRow, erase, erasures, person};
 pub use found::{DocumentDetail, FoundPage, Query, detail, found, selection_pdf, selection_zip, version};
 pub(crate) use removal::work as removal_work;

@@ -191,6 +191,11 @@ pub fn made_before(c: &Connection, dispatch: i64, before: &str, most: usize) -> 
 /// The values and the names of an item are forgotten; when and why stays.
 pub fn removed(c: &Connection, item: i64, when_and_why: &str) -> Result<()> {
     c.prepare_cached("DELETE FROM running_part WHERE item_id = ?1")?.execute([item])?;
+    // Signers who were named for this record alone are part of its run's set-up.
+    c.prepare_cached(
+        "UPDATE run SET setup = json_set(setup, '$.signing.roles', json('[]')) WHERE sole <> 0 AND id = (SELECT run_id FROM item WHERE id = ?1)",
+    )?
+    .execute([item])?;
     c.prepare_cached("UPDATE item SET label = '', file_name = '', record = '{}', error_message = '', removed = ?2 WHERE id = ?1")?
         .execute(params![item, when_and_why])?;
     Ok(())

@@ -1,10 +1,12 @@
 //! Signing rounds, their events and the links of their signers.
 
 use anyhow::Result;
+use jiff::SignedDuration;
+use jiff::civil::DateTime;
 use mangle_core::signing::{Chain, Link, Place, Round, RoundPlan, RoundState};
 use rusqlite::{Connection, OptionalExtension, Row, params};
 use serde::{Deserialize, Serialize};
-use serde_json::Value;
+use serde_json::{Value, json};
 
 use super::kept;
 
@@ -225,20 +227,30 @@ pub fn chain(c: &Connection, id: i64) -> Result<Chain> {
     Ok(Chain(links.collect::<Result<_, _>>()?))
 }
 
-/// Adds what happened to a round's events.
+/// How far a moment may be before that of the event before it, in seconds: what comes at the same
+/// time may be written down the other way round.
+const APART: i64 = 60;
+
+/// Adds what happened to a round's events, and that the clock was set back where it was.
 pub fn happened(c: &Connection, id: i64, at: &str, who: &str, what: &str, with: Value) -> Result<()> {
     let last = c
         .prepare_cached("SELECT link FROM round_event WHERE round_id = ?1 ORDER BY number DESC LIMIT 1")?
         .query_row([id], |r| kept::<Link>(0, &r.get::<_, String>(0)?))
         .optional()?;
-    let chain = Chain(last.into_iter().collect());
-    let link = chain.follow(at, who, what, with);
-    c.prepare_cached("INSERT INTO round_event (round_id, number, link) VALUES (?1, ?2, ?3)")?.execute(params![
-        id,
-        link.number,
-        serde_json::to_string(&link)?
-    ])?;
+    let mut chain = Chain(last.into_iter().collect());
+    let set_back = chain.0.last().filter(|last| is_before(at, &last.at)).map(|last| json!({ "before": last.at }));
+    let told = set_back.map(|with| ("Mangle", "clock set back", with));
+    let mut insert = c.prepare_cached("INSERT INTO round_event (round_id, number, link) VALUES (?1, ?2, ?3)")?;
+    for (who, what, with) in told.into_iter().chain([(who, what, with)]) {
+        let link = chain.add(at, who, what, with);
+        insert.execute(params![id, link.number, serde_json::to_string(link)?])?;
+    }
     Ok(())
+}
+
+fn is_before(at: &str, other: &str) -> bool {
+    let (Ok(at), Ok(other)) = (at.parse::<DateTime>(), other.parse::<DateTime>()) else { return false };
+    at.saturating_add(SignedDuration::from_secs(APART)) < other
 }
 
 /// A signer's link.

@@ -311,6 +311,13 @@ impl ChannelSetup {
         }
     }
 
+    /// It sends from another of the office's senders, where it is one that has a sender.
+    pub fn send_from(&mut self, sender: &str) {
+        if let Channel::Email(settings) = &mut self.channel {
+            sender.clone_into(&mut settings.from);
+        }
+    }
+
     /// The fixed files that go along.
     pub fn files(&self) -> &[FixedFile] {
         match &self.channel {

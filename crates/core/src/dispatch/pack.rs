@@ -7,6 +7,8 @@ use serde::{Deserialize, Serialize};
 
 use crate::diagnostic::Diagnostic;
 use crate::language::Folded;
+use crate::language::syntax::SignerField;
+use crate::signing::signer_fields;
 use crate::template::{Condition, Repeat, TextTemplate};
 use crate::words::grouped;
 
@@ -88,6 +90,10 @@ pub enum PartContent {
         file: String,
         /// What people call it.
         file_name: String,
+        /// The signature fields on its pages.
+        #[serde(default)]
+        #[cfg_attr(feature = "openapi", schema(required = true))]
+        fields: Vec<FixedField>,
     },
     /// A picture on a page of its own.
     Picture {
@@ -96,6 +102,41 @@ pub enum PartContent {
         /// What people call it.
         file_name: String,
     },
+}
+
+/// A signature field on a page of a PDF.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
+#[serde(deny_unknown_fields)]
+pub struct FixedField {
+    /// Its placeholder, as in a template: `[:signer holder signature width 60 mm]`.
+    pub placeholder: String,
+    /// The page of the PDF, from 1.
+    pub page: u32,
+    /// From the left edge of the page, in tenths of a millimetre.
+    pub left: u32,
+    /// From the top edge of the page, in tenths of a millimetre.
+    pub top: u32,
+}
+
+impl FixedField {
+    /// Its placeholder, compiled.
+    pub fn text(&self) -> TextTemplate {
+        TextTemplate::new(self.placeholder.trim())
+    }
+
+    /// What its placeholder says, or what is wrong with it.
+    pub fn read(&self) -> Result<SignerField, Box<Diagnostic>> {
+        let text = self.text();
+        if let Some(problem) = text.problems().first() {
+            return Err(Box::new(problem.clone()));
+        }
+        let whole = matches!(text.placeholders(), [own] if own.text == self.placeholder.trim());
+        signer_fields(text.placeholders().iter()).pop().filter(|_| whole).ok_or_else(|| {
+            let message = format!("“{}” is not a signature field. Enter one, such as [:signer holder signature].", self.placeholder.trim());
+            Box::new(Diagnostic::error("no-field", message))
+        })
+    }
 }
 
 /// When a part is included.
@@ -256,6 +297,9 @@ impl Pack {
                 }
                 Inclusion::Always | Inclusion::Ask { .. } => {}
             }
+            if let PartContent::Pdf { fields, .. } = &part.content {
+                problems.extend(fields.iter().filter_map(|field| field.read().err()).map(|problem| of_part(name, *problem)));
+            }
             match Repeat::read(&part.repeat) {
                 Ok(own) => {
                     let problem = own.and_then(|own| own.text().problems().first().cloned());
@@ -331,6 +375,25 @@ mod tests {
         assert_eq!(answer(&given, &questions[1]), "Metered", "an answer that can't be counts for nothing");
         let again = Pack::read(&pack.write().expect("writes")).expect("reads");
         assert_eq!(again, pack);
+    }
+
+    #[test]
+    fn a_signature_field_on_a_pdf_is_one_placeholder_and_nothing_else() {
+        let field = |placeholder: &str| FixedField { placeholder: placeholder.into(), page: 1, left: 200, top: 2_500 };
+        let read = field(" [:signer harbour master signature width 60 mm optional] ").read().expect("a field");
+        assert_eq!((read.role.text.as_str(), read.optional, read.field.word()), ("harbour master", true, "signature"));
+        for wrong in ["", "signature", "[: name]", "[:signer holder]", "Here: [:signer holder date]", "[:signer a date][:signer b date]"] {
+            assert!(field(wrong).read().is_err(), "{wrong}");
+        }
+        let pdf = r#"{"kind":"pdf","file":"ab","file_name":"rules.pdf"}"#;
+        let content: PartContent = serde_json::from_str(pdf).expect("packs from before have no fields");
+        let PartContent::Pdf { file, file_name, .. } = content else { panic!("a PDF") };
+        let content = PartContent::Pdf { file, file_name, fields: vec![field("[: name]")] };
+        let pack = Pack { parts: vec![Part { content, ..part("Rules", Inclusion::Always) }], ..Pack::default() };
+        assert_eq!(
+            pack.problems()[0].message,
+            "part “Rules”: “[: name]” is not a signature field. Enter one, such as [:signer holder signature]."
+        );
     }
 
     #[test]

@@ -15,7 +15,7 @@ use std::sync::Arc;
 use mangle_core::diagnostic::Diagnostic;
 use mangle_core::dispatch::Question;
 use mangle_core::language::Scope;
-use mangle_core::language::syntax::Field;
+use mangle_core::language::syntax::{Field, SignerField};
 use mangle_core::template::{FillError, Need, Outline, Placeholder, Traced, Way, needs};
 
 pub use self::by_rule::{ByRule, Rule};
@@ -210,6 +210,30 @@ pub struct SignerPlace {
     pub optional: bool,
     /// Its size in points.
     pub size: (f64, f64),
+}
+
+impl SignerPlace {
+    /// The place that a field takes, as large as it says or as is usual for its kind.
+    pub fn of(field: &SignerField) -> SignerPlace {
+        let usual = match field.field {
+            Field::Signature => (170.0, 51.0),
+            Field::Initials => (57.0, 28.0),
+            Field::Name | Field::Text(_) | Field::Choice(_) => (170.0, 22.0),
+            Field::Date => (85.0, 22.0),
+            Field::Tick => (14.0, 14.0),
+        };
+        let size = match (field.sizes.fit, field.sizes.width, field.sizes.height) {
+            (Some(size), ..) => size,
+            (None, width, height) => (width.unwrap_or(usual.0), height.unwrap_or(usual.1)),
+        };
+        SignerPlace {
+            role: field.role.text.clone(),
+            field: field.field.clone(),
+            label: field.label.clone(),
+            optional: field.optional,
+            size,
+        }
+    }
 }
 
 /// What filling is done with besides the record.

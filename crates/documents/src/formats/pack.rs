@@ -5,7 +5,7 @@ use std::collections::HashMap;
 use std::sync::Arc;
 
 use mangle_core::diagnostic::Diagnostic;
-use mangle_core::dispatch::{self, Inclusion, Numbering, Question, answer, of_part};
+use mangle_core::dispatch::{self, FixedField, Inclusion, Numbering, PartContent, Question, answer, of_part};
 use mangle_core::language::syntax::Sizes;
 use mangle_core::language::{EvalError, Fault, Scope, Span};
 use mangle_core::template::{Condition, FillError, Outline, Place, Placeholder, Repeat, TextTemplate, Traced, Way};
@@ -13,7 +13,7 @@ use typst::foundations::Bytes;
 
 use super::{EditError, Filled, MakeError, Means, PageNotes, SignerPlace, Template, TracedFill, page_notes_of, questions_of};
 use crate::bound::{Bound, Pages, Piece};
-use crate::layout::{FontSet, Made, Through, TypesetError, Typesetter};
+use crate::layout::{FontSet, Made, MarkedSpot, Through, TypesetError, Typesetter};
 use crate::model::{
     Align, Block, Document, Drawing, Inline, Line, PageSize, Paragraph, Section, Shows, Tab, TabKind, Target, TextStyle, Vertical,
 };
@@ -68,6 +68,8 @@ struct Part {
     condition: Option<Condition>,
     repeat: Option<Repeat>,
     content: Content,
+    /// The signature fields on its pages, each with its place.
+    fields: Vec<(MarkedSpot, SignerPlace)>,
     /// Where the placeholders of its template begin among all.
     first: usize,
 }
@@ -95,6 +97,7 @@ impl Pack {
         let mut problems = own.problems();
         problems.extend(wrong);
         let mut parts: Vec<Part> = Vec::with_capacity(own.parts.len());
+        let mut on_pages: Vec<Vec<Placeholder>> = Vec::with_capacity(own.parts.len());
         for (part, content) in own.parts.iter().zip(contents) {
             let condition = match &part.include {
                 Inclusion::If { condition } | Inclusion::OneOf { condition, .. } => Condition::read(condition).unwrap_or_default(),
@@ -102,7 +105,22 @@ impl Pack {
             };
             let title = if part.title.trim().is_empty() { part.name.replace("[:", "[[:") } else { part.title.clone() };
             let repeat = Repeat::read(&part.repeat).unwrap_or_default();
-            parts.push(Part { title: TextTemplate::new(&title), condition, repeat, content, first: 0 });
+            let (mut fields, mut of_fields) = (Vec::new(), Vec::new());
+            if let (PartContent::Pdf { fields: placed, .. }, Content::Pdf(pdf)) = (&part.content, &content) {
+                for field in placed {
+                    match on_page(field, pdf, fields.len() as u32) {
+                        Ok(Some(found)) => {
+                            fields.push(found);
+                            of_fields.extend(field.text().placeholders().iter().cloned());
+                        }
+                        // What its placeholder is not is among the pack's own problems.
+                        Ok(None) => {}
+                        Err(problem) => problems.push(of_part(&part.name, *problem)),
+                    }
+                }
+            }
+            on_pages.push(of_fields);
+            parts.push(Part { title: TextTemplate::new(&title), condition, repeat, content, fields, first: 0 });
         }
         let cover = (!own.cover.trim().is_empty()).then(|| TextTemplate::new(&own.cover));
         let mut placeholders: Vec<Placeholder> = cover.iter().flat_map(|cover| cover.placeholders().iter().cloned()).collect();
@@ -114,6 +132,7 @@ impl Pack {
         let mut outline = Vec::new();
         for (at, part) in parts.iter_mut().enumerate() {
             part.first = placeholders.len();
+            placeholders.extend(on_pages[at].iter().map(|own| part.seen(own)));
             if let Content::Template(template) = &part.content {
                 placeholders.extend(template.placeholders().iter().map(|own| part.seen(own)));
                 outline.extend(template.outline().iter().map(|line| line.clone().moved(part.first)));
@@ -195,6 +214,7 @@ impl Pack {
             for scope in &scopes {
                 let title = said(&part.title, scope, &mut errors);
                 let mut piece = FilledPiece { part: at, title, filled: None, first: [trace.len() as u32, 0] };
+                let mut own: HashMap<u32, SignerPlace> = part.fields.iter().map(|(spot, place)| (spot.number, place.clone())).collect();
                 if let Content::Template(template) = &part.content {
                     let mut filled = match traced {
                         true => {
@@ -205,14 +225,14 @@ impl Pack {
                         }
                         false => template.fill_with(scope, means).map_err(|own| errors.extend(own)).ok(),
                     };
-                    let own = filled.as_mut().map(|filled| std::mem::take(&mut filled.signers)).unwrap_or_default();
-                    // Behind those of the parts before, whatever theirs begin at.
-                    if let (Some(most), Some(least)) = (signers.keys().max(), own.keys().min()) {
-                        piece.first[1] = (most + 1).wrapping_sub(*least);
-                    }
-                    signers.extend(own.into_iter().map(|(number, place)| (number.wrapping_add(piece.first[1]), place)));
+                    own.extend(filled.as_mut().map(|filled| std::mem::take(&mut filled.signers)).unwrap_or_default());
                     piece.filled = filled;
                 }
+                // Behind those of the parts before, whatever theirs begin at.
+                if let (Some(most), Some(least)) = (signers.keys().max(), own.keys().min()) {
+                    piece.first[1] = (most + 1).wrapping_sub(*least);
+                }
+                signers.extend(own.into_iter().map(|(number, place)| (number.wrapping_add(piece.first[1]), place)));
                 pieces.push(piece);
             }
         }
@@ -249,7 +269,7 @@ impl Pack {
                     };
                     made.extend(inner.into_iter().map(retitled));
                 }
-                (Content::Pdf(pdf), _) => made.push(of(Pages::Fixed(pdf.clone()), first)),
+                (Content::Pdf(pdf), _) => made.push(of(self.parts[piece.part].fixed(pdf), first)),
                 (Content::Picture(picture), _) => made.push(of(Pages::Typeset(Box::new(picture.page(&title, typesetter)?)), first)),
                 (Content::Template(_) | Content::Gone, _) => {}
             }
@@ -264,7 +284,7 @@ impl Pack {
         let mut front = Vec::new();
         let paper = made.first().and_then(|piece| match &piece.pages {
             Pages::Typeset(made) => made.size(0),
-            Pages::Fixed(pdf) => pdf.size(0),
+            Pages::Fixed(pdf, _) => pdf.size(0),
         });
         let page = paper_of(paper.unwrap_or(A4));
         let typesetter = Typesetter { proof: typesetter.proof, ..Typesetter::default() };
@@ -313,7 +333,37 @@ impl Pack {
     }
 }
 
+/// Where a signature field is on a page of a PDF, and what is filled in there; none where its
+/// placeholder is not one.
+fn on_page(field: &FixedField, pdf: &FixedPdf, number: u32) -> Result<Option<(MarkedSpot, SignerPlace)>, Box<Diagnostic>> {
+    let Ok(own) = field.read() else { return Ok(None) };
+    let place = SignerPlace::of(&own);
+    let wrong = |message: String| Err(Box::new(Diagnostic::error("field-off-page", message)));
+    let page = (field.page as usize).wrapping_sub(1);
+    let Some((across, down)) = pdf.size(page) else {
+        let (at, count) = (field.page, pdf.page_count());
+        return wrong(format!("{} is on page {at} of {count}. Choose another page.", field.placeholder));
+    };
+    let (left, top) = (tenths(field.left), tenths(field.top));
+    let (width, height) = place.size;
+    // Half a point is lost when what is dragged is rounded.
+    if left + width > across + 0.5 || top + height > down + 0.5 {
+        return wrong(format!("{} does not fit on page {}. Move it up or left, or make it smaller.", field.placeholder, field.page));
+    }
+    Ok(Some((MarkedSpot { number, page, left, top, width, height }, place)))
+}
+
+/// Tenths of a millimetre in points.
+fn tenths(length: u32) -> f64 {
+    f64::from(length) * 72.0 / 254.0
+}
+
 impl Part {
+    /// Its PDF's pages with their signature fields.
+    fn fixed(&self, pdf: &Arc<FixedPdf>) -> Pages {
+        Pages::Fixed(pdf.clone(), self.fields.iter().map(|(spot, _)| *spot).collect())
+    }
+
     /// A placeholder of its own as the pack sees it.
     fn seen(&self, placeholder: &Placeholder) -> Placeholder {
         self.repeat.as_ref().map_or_else(|| placeholder.clone(), |repeat| repeat.around(placeholder))
@@ -412,7 +462,7 @@ impl Template for Pack {
                     let inner = template.with_stand_ins()?.into_pieces().into_iter();
                     made.extend(inner.map(|piece| Piece { first: [piece.first[0] + part.first as u32, 0], ..piece }));
                 }
-                Content::Pdf(pdf) => made.push(of(Pages::Fixed(pdf.clone()))),
+                Content::Pdf(pdf) => made.push(of(part.fixed(pdf))),
                 Content::Picture(picture) => made.push(of(Pages::Typeset(Box::new(picture.page(&own.name, &Typesetter::default())?)))),
                 Content::Gone => {}
             }

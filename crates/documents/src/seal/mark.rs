@@ -35,8 +35,10 @@ pub fn mark(pdf: &[u8], marks: &[Mark], looks: &[u8]) -> Result<Vec<u8>, SealFau
     let forms = appearances(&mut update, marks, looks)?;
     for (own, form) in marks.iter().zip(forms) {
         let page = *pages.get(own.page).ok_or(SealFault::NoPage(own.page + 1))?;
-        let [x, y] = corner(&update.document, page);
-        let rect: Vec<Object> = [x + own.left, y - own.top - own.height, x + own.left + own.width, y - own.top].map(Object::from).to_vec();
+        let (rect, turn) = place(&update.document, page, own);
+        if let (Some(turn), Ok(form)) = (turn, update.document.get_object_mut(form).and_then(Object::as_stream_mut)) {
+            form.dict.set("Matrix", turn.map(Object::from).to_vec());
+        }
         let field = dictionary! {
             "FT" => "Tx",
             // It is read, not changed (12.7.3.1).
@@ -45,7 +47,7 @@ pub fn mark(pdf: &[u8], marks: &[Mark], looks: &[u8]) -> Result<Vec<u8>, SealFau
             "TU" => lopdf::text_string(&own.label),
             "V" => lopdf::text_string(&own.value),
             "DA" => Object::string_literal("0 g"),
-            "Rect" => rect,
+            "Rect" => rect.map(Object::from).to_vec(),
             "AP" => dictionary! { "N" => form },
         };
         add_field(&mut update, page, field, &own.label)?;
@@ -53,16 +55,26 @@ pub fn mark(pdf: &[u8], marks: &[Mark], looks: &[u8]) -> Result<Vec<u8>, SealFau
     update.finish()
 }
 
-/// The top left corner of what is seen of a page, in its own coordinates.
-fn corner(document: &Document, page: ObjectId) -> [f64; 2] {
+/// Where a mark is in the coordinates of its page, and how what it looks like is turned so that it
+/// is upright on a page that is shown turned (ISO 32000-1, 7.7.3.3 and 12.5.5).
+fn place(document: &Document, page: ObjectId, own: &Mark) -> ([f64; 4], Option<[i64; 6]>) {
     let seen = [b"CropBox".as_slice(), b"MediaBox"].into_iter().find_map(|key| crate::pdf::inherited(document, page, key));
     let numbers: Vec<f64> = match seen.as_ref().map(|found| document.dereference(found)) {
         Some(Ok((_, Object::Array(items)))) => items.iter().filter_map(|item| item.as_float().ok().map(f64::from)).collect(),
         _ => Vec::new(),
     };
-    match numbers.as_slice() {
-        [left, bottom, right, top] => [left.min(*right), top.max(*bottom)],
-        _ => [0.0, 842.0],
+    let [left, bottom, right, top] = match numbers.as_slice() {
+        [a, b, c, d] => [a.min(*c), b.min(*d), a.max(*c), b.max(*d)],
+        _ => [0.0, 0.0, 595.0, 842.0],
+    };
+    let turned = crate::pdf::inherited(document, page, b"Rotate").and_then(|own| document.dereference(&own).ok()?.1.as_i64().ok());
+    // Its edges as they are seen: from the left, from the top.
+    let (from, to, upper, lower) = (own.left, own.left + own.width, own.top, own.top + own.height);
+    match turned.unwrap_or_default().rem_euclid(360) {
+        90 => ([left + upper, bottom + from, left + lower, bottom + to], Some([0, 1, -1, 0, 0, 0])),
+        180 => ([right - to, bottom + upper, right - from, bottom + lower], Some([-1, 0, 0, -1, 0, 0])),
+        270 => ([right - lower, top - to, right - upper, top - from], Some([0, -1, 1, 0, 0, 0])),
+        _ => ([left + from, top - lower, left + to, top - upper], None),
     }
 }
 

@@ -6,7 +6,7 @@ use std::sync::Arc;
 
 use jiff::civil::DateTime;
 use lopdf::{Document, Object, dictionary};
-use mangle_core::dispatch::{Inclusion, Numbering, Pack, Part, PartContent};
+use mangle_core::dispatch::{FixedField, Inclusion, Numbering, Pack, Part, PartContent};
 use mangle_core::language::{Context, Scope, Ties};
 use mangle_core::records::from_json;
 use mangle_core::value::Locale;
@@ -204,6 +204,49 @@ fn parts_are_chosen_by_conditions_answers_and_lists() {
     let only = pack(vec![(part("Map", Inclusion::Ask { usually: false }), template(&text("Map")))], |_| {});
     let none = bound(&only, json!({ "name": "x" }), &[], false).expect_err("nothing to make");
     assert!(none.contains("no part of the pack is for this record"), "{none}");
+}
+
+#[test]
+fn signature_fields_are_placed_on_the_pages_of_a_pdf() {
+    let field = |placeholder: &str, page| FixedField { placeholder: placeholder.into(), page, left: 254, top: 1_270 };
+    let with = |fields: Vec<FixedField>| {
+        let content = PartContent::Pdf { file: "ab".into(), file_name: "rules.pdf".into(), fields };
+        Part { content, ..part("Rules", Inclusion::Always) }
+    };
+    let placed = vec![field("[:signer holder initials]", 2), field("[:signer holder text \"Place\" width 5cm]", 1)];
+    let letter = template(&text("[:signer harbour master signature]"));
+    let own = pack(vec![(part("Letter", Inclusion::Always), letter), (with(placed), fixed(rules()))], |_| {});
+    assert_eq!(own.placeholders().iter().map(|own| own.text.as_str()).filter(|text| text.contains("holder")).count(), 2);
+    let sheet = from_json("holders", &json!([{ "name": "Maren" }])).expect("a sheet");
+    let (context, ties) = (Context::new(Locale::english(), NOON), Ties::default());
+    let filled = own.fill_with(&Scope::new(&sheet.records[0], &ties, &context), Means::default()).expect("filled");
+    let made = own.typeset(&filled, &Typesetter::default()).expect("made");
+    let mut found: Vec<_> = made
+        .signers()
+        .into_iter()
+        .filter_map(|spot| {
+            let place = filled.signer(spot.number)?;
+            Some((spot.page, place.role.clone(), place.field.word(), spot.left.round(), spot.top.round(), spot.width.round()))
+        })
+        .collect();
+    found.sort_by_key(|own| own.0);
+    assert_eq!((found[0].0, found[0].1.as_str()), (0, "harbour master"));
+    assert_eq!(found[1..], [(1, "holder".into(), "text", 72.0, 360.0, 142.0), (2, "holder".into(), "initials", 72.0, 360.0, 57.0)]);
+    // One that is on no page, or does not fit on it, is told.
+    let far = FixedField { left: 2_000, ..field("[:signer holder signature]", 1) };
+    let wrong = formats::Pack::new(
+        Pack { parts: vec![with(vec![field("[:signer holder date]", 3), far])], ..Pack::default() },
+        vec![fixed(rules())],
+        Vec::new(),
+    );
+    let said: Vec<&str> = wrong.problems().iter().map(|own| own.message.as_str()).collect();
+    assert_eq!(
+        said,
+        [
+            "part “Rules”: [:signer holder date] is on page 3 of 2. Choose another page.",
+            "part “Rules”: [:signer holder signature] does not fit on page 1. Move it up or left, or make it smaller."
+        ]
+    );
 }
 
 #[test]

@@ -64,6 +64,29 @@ fn marks_are_added_at_the_end_and_what_was_there_stays_byte_for_byte() {
 }
 
 #[test]
+fn a_mark_is_upright_at_its_place_on_a_page_that_is_shown_turned() {
+    for turned in [0, 90, 180, 270, -90] {
+        let mut document = Document::load_mem(&rules()).expect("read");
+        let page = document.page_iter().next().expect("a page");
+        let dict = document.get_dictionary_mut(page).expect("a page");
+        dict.set("Rotate", turned);
+        // What is seen begins somewhere else than the page.
+        dict.set("CropBox", vec![Object::Integer(10), 20.into(), 590.into(), 830.into()]);
+        let mut bytes = Vec::new();
+        document.save_to(&mut bytes).expect("written");
+        let marked = marked(&bytes, own("holder 1", 0)).expect("marked");
+        let words = run("pdftotext", &["-bbox", "-l", "1", "-cropbox", "FILE", "-"], &marked);
+        let line = words.lines().rfind(|line| line.contains(">Maren<")).unwrap_or_else(|| panic!("{turned}: {words}"));
+        let number = |name: &str| -> f64 {
+            let behind = line.split_once(&format!("{name}=\"")).expect("a box").1;
+            behind.split('"').next().and_then(|n| n.parse().ok()).expect("a number")
+        };
+        let [left, top, right, bottom] = ["xMin", "yMin", "xMax", "yMax"].map(number);
+        assert!(left >= 89.0 && right <= 261.0 && top >= 395.0 && bottom <= 455.0 && right - left > bottom - top, "{turned}: {line}");
+    }
+}
+
+#[test]
 fn every_kind_of_mark_is_as_large_as_its_place() {
     let png = {
         let mut out = std::io::Cursor::new(Vec::new());

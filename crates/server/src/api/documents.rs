@@ -5,7 +5,7 @@ use axum::Json;
 use axum::extract::{DefaultBodyLimit, Multipart, Path, Query, State};
 use axum::response::Response;
 use mangle_app::App;
-use mangle_app::documents::{self, Again, DocumentDetail, EditedDocument, Erase, ErasureInfo, FoundPage, PersonFound};
+use mangle_app::documents::{self, Again, DocumentDetail, DocumentTrace, EditedDocument, Erase, ErasureInfo, FoundPage, PersonFound};
 use mangle_app::store::runs::RunInfo;
 use mangle_app::templates::versions::ChangeInfo;
 use mangle_core::dispatch::Format;
@@ -26,6 +26,7 @@ pub fn router() -> OpenApiRouter<App> {
         .routes(routes!(version))
         .routes(routes!(word_processor, edited))
         .routes(routes!(changes))
+        .routes(routes!(trace))
         .routes(routes!(repeat))
         .routes(routes!(zip))
         .routes(routes!(pdf))
@@ -58,6 +59,13 @@ async fn version(State(app): State<App>, Path((id, version)): Path<(i64, i64)>) 
 #[utoipa::path(get, path = "/api/items/{id}/docx", tag = "documents", params(("id" = i64, Path)), responses((status = 200, content_type = "application/octet-stream", body = Vec<u8>), (status = 404, body = Problem), (status = 409, body = Problem)))]
 async fn word_processor(State(app): State<App>, Path(id): Path<i64>) -> Result<Response, Refused> {
     Ok(saved(documents::word_processor(&app, id).await?))
+}
+
+/// Where the values of a document came from when it was made: its pages with marks, and what each
+/// placeholder did.
+#[utoipa::path(get, path = "/api/items/{id}/trace", tag = "documents", params(("id" = i64, Path)), responses((status = 200, body = DocumentTrace), (status = 404, body = Problem), (status = 409, body = Problem)))]
+async fn trace(State(app): State<App>, Path(id): Path<i64>) -> Answer<DocumentTrace> {
+    Ok(Json(documents::trace(&app, id).await?))
 }
 
 /// The lines in which a document that was edited differs from the version before.

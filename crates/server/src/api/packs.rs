@@ -4,9 +4,10 @@
 use axum::Json;
 use axum::extract::{Multipart, Path, Query, State};
 use mangle_app::App;
-use mangle_app::packs::{self, NewPack, PartFile, Seen};
+use mangle_app::packs::{self, NewPack, PartFile, PlacedField, Seen};
+use mangle_app::pages::Pages;
 use mangle_app::templates::TemplateDetail;
-use mangle_core::dispatch::Pack;
+use mangle_core::dispatch::{FixedField, Pack};
 use utoipa_axum::router::OpenApiRouter;
 use utoipa_axum::routes;
 
@@ -14,7 +15,12 @@ use super::upload::{FileForm, file};
 use crate::error::{Answer, Problem};
 
 pub fn router() -> OpenApiRouter<App> {
-    OpenApiRouter::new().routes(routes!(add)).routes(routes!(change)).routes(routes!(keep_file))
+    OpenApiRouter::new()
+        .routes(routes!(add))
+        .routes(routes!(change))
+        .routes(routes!(keep_file))
+        .routes(routes!(file_pages))
+        .routes(routes!(place_fields))
 }
 
 /// Adds a pack.
@@ -34,4 +40,16 @@ async fn change(State(app): State<App>, Path(id): Path<i64>, Query(seen): Query<
 #[utoipa::path(post, path = "/api/pack-files", tag = "templates", request_body(content = FileForm, content_type = "multipart/form-data"), responses((status = 200, body = PartFile), (status = 422, body = Problem)))]
 async fn keep_file(State(app): State<App>, form: Multipart) -> Answer<PartFile> {
     Ok(Json(packs::keep_file(&app, file(form).await?).await?))
+}
+
+/// The pages of a PDF that is a part of a pack, or is to be one.
+#[utoipa::path(get, path = "/api/pack-files/{file}/pages", tag = "templates", params(("file" = String, Path)), responses((status = 200, body = Pages), (status = 404, body = Problem)))]
+async fn file_pages(State(app): State<App>, Path(file): Path<String>) -> Answer<Pages> {
+    Ok(Json(packs::file_pages(&app, file).await?))
+}
+
+/// What signature fields on the pages of a PDF are, and how large.
+#[utoipa::path(post, path = "/api/pack-fields", tag = "templates", request_body = Vec<FixedField>, responses((status = 200, body = Vec<PlacedField>)))]
+async fn place_fields(Json(fields): Json<Vec<FixedField>>) -> Json<Vec<PlacedField>> {
+    Json(packs::placed(&fields))
 }

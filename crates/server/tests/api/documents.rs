@@ -150,7 +150,7 @@ async fn one_record_is_held_edited_in_a_word_processor_and_goes_out_as_it_was_ed
     let (row, other) = (rows[0], rows[1]);
     let one = office.get(&format!("{path}/one/{row}")).await;
     assert_eq!((&one["selected"], &one["repeats"], &one["obstacles"]), (&json!(true), &json!(0), &json!([])), "{one}");
-    let (status, page) = office.ask("POST", &format!("{path}/one/{row}/page"), json!({ "answers": {} })).await;
+    let (status, page) = office.ask("POST", &format!("{path}/one/{row}/page"), json!({})).await;
     assert_eq!((status, &page["findings"]), (StatusCode::OK, &json!([])), "{page}");
 
     let start = json!({ "hold": true, "repeats": 0, "revision": one["revision"], "start_key": "a" });
@@ -183,6 +183,11 @@ async fn one_record_is_held_edited_in_a_word_processor_and_goes_out_as_it_was_ed
     let version = |at: usize| format!("/api/documents/{}/versions/{}", pdfs[at]["document"], pdfs[at]["version"]);
     assert!(text_of(&office.bytes(&version(0)).await).contains("by the sea"));
     assert!(!text_of(&office.bytes(&version(1)).await).contains("by the sea"), "the first version stays");
+
+    // Where its values come from is told as it was made.
+    let trace = office.get(&format!("/api/items/{item}/trace")).await;
+    let read = list(&trace["trace"]).iter().flat_map(|own| list(&own["read"])).any(|own| own["field"] == "Last name");
+    assert!(read && trace["marks"].as_array().is_some_and(|marks| !marks.is_empty()), "{trace}");
 
     // It was held all the while.
     assert_eq!(server.taken().len(), before);

@@ -598,3 +598,34 @@ async fn a_stopped_run_takes_its_rounds_along_and_leaves_nothing_to_send() {
     let left: Vec<&Value> = left.filter(|delivery| open.contains(&delivery["state"].as_str().expect("a state"))).collect();
     assert_eq!(left, Vec::<&Value>::new());
 }
+
+#[tokio::test(flavor = "multi_thread")]
+async fn another_signer_can_be_named_for_one_record_and_is_forgotten_with_it() {
+    let signing = Signing::of(1, |_| {}).await;
+    let office = &signing.office;
+    let row = office.get(&signing.dispatch).await["records"][0]["row"].clone();
+    let one = office.get(&format!("{}/one/{row}", signing.dispatch)).await;
+    assert_eq!(one["signers"][1]["email"], "ida@brackwater-quay.example", "{one}");
+    let other = json!({ "name": "Wil Haven", "email": "wil@berth.example", "language": "nl-NL", "phone": "" });
+    let body = json!({ "choices": { "signers": { "holder": other } } });
+    let (status, run) = office.ask("POST", &format!("{}/one/{row}", signing.dispatch), body).await;
+    assert_eq!(status, StatusCode::OK, "{run}");
+    until(office, &run["id"], |run| run["state"] == "done").await;
+    let rounds = office.get(&format!("/api/rounds?run={}", run["id"])).await;
+    assert_eq!(rounds[0]["signers"][0]["email"], "wil@berth.example", "{rounds}");
+    // Invited in their language.
+    let invited = signing.server.raw().into_iter().find(|raw| raw.contains("wil@berth.example")).expect("a message");
+    let message = mail_parser::MessageParser::default().parse(invited.as_bytes()).expect("a message").subject().map(str::to_owned);
+    assert_eq!(message.as_deref(), Some("Graag ondertekenen: Licences"));
+    // The dispatch itself is as it was, and an address that is none is refused.
+    assert!(!office.get(&signing.dispatch).await["setup"].to_string().contains("wil@"));
+    let wrong =
+        json!({ "choices": { "signers": { "holder": { "name": "W", "email": "wil", "language": "", "phone": "" } } }, "repeats": 1 });
+    assert!(office.refused("POST", &format!("{}/one/{row}", signing.dispatch), wrong).await.contains("findings"));
+    let item = office.get(&format!("/api/runs/{}/items", run["id"])).await[0]["id"].clone();
+    let (status, erased) = office.ask("POST", "/api/erasures", json!({ "rows": [], "items": [item] })).await;
+    assert_eq!(status, StatusCode::OK, "{erased}");
+    office.app.store.checkpoint().await.expect("written");
+    let bytes = std::fs::read(office.folder().join("mangle.sqlite")).expect("the store");
+    assert!(!bytes.windows(17).any(|part| part == b"wil@berth.example"), "the store still holds the signer");
+}

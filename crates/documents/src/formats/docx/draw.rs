@@ -6,7 +6,7 @@ use std::fmt::Write as _;
 use std::sync::{Arc, Mutex};
 
 use mangle_core::language::plain;
-use mangle_core::language::syntax::{Field, SignerField, Sizes, Symbology};
+use mangle_core::language::syntax::{SignerField, Sizes, Symbology};
 use mangle_core::language::{Fault, Folded, Scope};
 use mangle_core::template::{Draw, Drawing, FillError};
 use mangle_core::value::{Locale, Value};
@@ -227,29 +227,12 @@ impl Artist<'_> {
 
     /// A signature field is a picture of nothing that keeps its place free.
     fn signer(&mut self, field: &SignerField) -> Vec<u8> {
-        let own = match field.field {
-            Field::Signature => (170.0, 51.0),
-            Field::Initials => (57.0, 28.0),
-            Field::Name | Field::Text(_) | Field::Choice(_) => (170.0, 22.0),
-            Field::Date => (85.0, 22.0),
-            Field::Tick => (14.0, 14.0),
-        };
-        let size = match (field.sizes.fit, field.sizes.width, field.sizes.height) {
-            (Some(size), ..) => size,
-            (None, width, height) => (width.unwrap_or(own.0), height.unwrap_or(own.1)),
-        };
+        let place = SignerPlace::of(field);
         let label = if field.label.is_empty() { field.field.word() } else { &field.label };
         let nothing: Arc<[u8]> = NOTHING.clone();
         let file = self.file(&nothing, "png");
         let relation = self.relation(&file);
-        let drawing = self.inline(&blip(&relation, None), size, "Field", &format!("{label} of {}", field.role.text));
-        let place = SignerPlace {
-            role: field.role.text.clone(),
-            field: field.field.clone(),
-            label: field.label.clone(),
-            optional: field.optional,
-            size,
-        };
+        let drawing = self.inline(&blip(&relation, None), place.size, "Field", &format!("{label} of {}", field.role.text));
         self.added.signers.insert(1_500_000_000 + self.drawn, place);
         drawing
     }

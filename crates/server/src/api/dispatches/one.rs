@@ -1,14 +1,11 @@
 //! One record, step by step.
 
-use std::collections::BTreeMap;
-
 use axum::Json;
 use axum::extract::{Path, State};
 use mangle_app::App;
-use mangle_app::dispatches::one::{OneRecord, StartOne};
+use mangle_app::dispatches::one::{OneChoices, OneRecord, StartOne};
 use mangle_app::dispatches::preview::PageView;
 use mangle_app::store::runs::RunInfo;
-use serde::Deserialize;
 
 use crate::error::{Answer, Problem};
 
@@ -18,19 +15,10 @@ pub async fn show(State(app): State<App>, Path((key, record)): Path<(String, Str
     Ok(Json(app.one_record(&key, &record).await?))
 }
 
-/// Answers to what is asked.
-#[derive(Debug, Deserialize, utoipa::ToSchema)]
-#[serde(deny_unknown_fields)]
-pub struct Answered {
-    /// The answers, by what each is about.
-    #[serde(default)]
-    answers: BTreeMap<String, String>,
-}
-
-/// The pages of one row with answers to what is asked.
-#[utoipa::path(post, path = "/api/dispatches/{key}/one/{record}/page", tag = "dispatches", params(("key" = String, Path), ("record" = usize, Path)), request_body = Answered, responses((status = 200, body = PageView), (status = 404, body = Problem), (status = 409, body = Problem)))]
-pub async fn page(State(app): State<App>, Path((key, row)): Path<(String, usize)>, Json(own): Json<Answered>) -> Answer<PageView> {
-    Ok(Json(app.one_page(&key, row, own.answers).await?))
+/// The pages of one row with what is said of it.
+#[utoipa::path(post, path = "/api/dispatches/{key}/one/{record}/page", tag = "dispatches", params(("key" = String, Path), ("record" = usize, Path)), request_body = OneChoices, responses((status = 200, body = PageView), (status = 404, body = Problem), (status = 409, body = Problem)))]
+pub async fn page(State(app): State<App>, Path((key, row)): Path<(String, usize)>, Json(own): Json<OneChoices>) -> Answer<PageView> {
+    Ok(Json(app.one_page(&key, row, own).await?))
 }
 
 /// Makes the document of one row.

@@ -1,0 +1,266 @@
+<script setup lang="ts">
+import { useDebounceFn } from '@vueuse/core'
+import { computed, nextTick, onMounted, ref } from 'vue'
+
+import { api, ask, attempt, type Schemas } from '../api/client'
+import { usePageUrls } from './pageUrls'
+
+/** The signature fields on the pages of a PDF: dragged, moved with the arrow keys or by millimetres. */
+const props = defineProps<{ file: string; name: string }>()
+defineEmits<{ close: [] }>()
+const fields = defineModel<Schemas['FixedField'][]>({ required: true })
+
+const pages = ref<Schemas['SvgPage'][]>([])
+const placed = ref<Schemas['PlacedField'][]>([])
+const chosen = ref(-1)
+const urls = usePageUrls(() => pages.value)
+const box = ref<HTMLElement>()
+
+async function look() {
+  const got = await attempt(() => ask(api.POST('/api/pack-fields', { body: fields.value })))
+  if (got) placed.value = got
+}
+const lookSoon = useDebounceFn(look, 200)
+onMounted(() =>
+  attempt(async () => {
+    const params = { path: { file: props.file } }
+    pages.value = (await ask(api.GET('/api/pack-files/{file}/pages', { params }))).pages
+    await look()
+  }),
+)
+
+/** A tenth of a millimetre in points. */
+const TENTH = 72 / 254
+const ofPage = computed(() =>
+  pages.value.map((_, page) =>
+    fields.value.map((field, at) => ({ field, at })).filter(({ field }) => field.page === page + 1),
+  ),
+)
+function style({ left, top }: Schemas['FixedField'], at: number, page: Schemas['SvgPage']) {
+  const { width, height } = placed.value[at] ?? { width: 0, height: 0 }
+  const part = (length: number, whole: number) => `${(length / whole) * 100}%`
+  return {
+    left: part(left * TENTH, page.width),
+    top: part(top * TENTH, page.height),
+    width: part(width || 60, page.width),
+    height: part(height || 20, page.height),
+  }
+}
+const says = (at: number) => {
+  const own = placed.value[at]
+  return own?.role ? `${own.field} for ${own.role}` : (fields.value[at]?.placeholder ?? '')
+}
+
+/** Moves a field; it stays on its page. */
+function put(at: number, left: number, top: number) {
+  const [field, size] = [fields.value[at], placed.value[at]]
+  const page = field && pages.value[field.page - 1]
+  if (!field || !page) return
+  const most = (whole: number, own = 0) => Math.max(0, Math.floor((whole - own) / TENTH))
+  field.left = Math.min(Math.max(0, Math.round(left)), most(page.width, size?.width))
+  field.top = Math.min(Math.max(0, Math.round(top)), most(page.height, size?.height))
+}
+function nudge(event: KeyboardEvent, at: number) {
+  const by = { ArrowLeft: [-1, 0], ArrowRight: [1, 0], ArrowUp: [0, -1], ArrowDown: [0, 1] }[event.key]
+  const field = fields.value[at]
+  if (event.key === 'Delete') return remove(at)
+  if (!by || !field) return
+  event.preventDefault()
+  // A millimetre; with Shift a centimetre, with Alt a tenth.
+  const step = event.shiftKey ? 100 : event.altKey ? 1 : 10
+  put(at, field.left + (by[0] ?? 0) * step, field.top + (by[1] ?? 0) * step)
+}
+function drag(event: PointerEvent, at: number) {
+  const [own, field] = [event.currentTarget as HTMLElement, fields.value[at]]
+  const sheet = own.parentElement?.getBoundingClientRect()
+  const page = field && pages.value[field.page - 1]
+  if (!field || !sheet || !page) return
+  chosen.value = at
+  own.setPointerCapture(event.pointerId)
+  const tenths = page.width / sheet.width / TENTH
+  const from = { x: event.clientX, y: event.clientY, left: field.left, top: field.top }
+  own.onpointermove = (now) =>
+    put(at, from.left + (now.clientX - from.x) * tenths, from.top + (now.clientY - from.y) * tenths)
+  own.onpointerup = () => (own.onpointermove = null)
+}
+
+async function add() {
+  const last = fields.value[fields.value.length - 1]
+  const placeholder = last?.placeholder ?? '[:signer holder signature]'
+  const page = last?.page ?? pages.value.length
+  fields.value.push({ placeholder, page: Math.max(1, page), left: 250, top: (last?.top ?? 2100) + 220 })
+  chosen.value = fields.value.length - 1
+  await look()
+  put(chosen.value, 250, fields.value[chosen.value]?.top ?? 0)
+  await nextTick()
+  box.value?.querySelector<HTMLElement>('.field.chosen')?.focus()
+}
+function remove(at: number) {
+  fields.value.splice(at, 1)
+  chosen.value = -1
+  void look()
+}
+</script>
+
+<template>
+  <el-dialog
+    :model-value="true"
+    :title="`Signature fields on ${name}`"
+    width="min(1080px, 94vw)"
+    top="4vh"
+    @close="$emit('close')"
+  >
+    <div class="both">
+      <div ref="box" class="pages" tabindex="0" aria-label="Pages">
+        <div
+          v-for="(page, index) in pages"
+          :key="index"
+          class="page"
+          :style="{ aspectRatio: `${page.width} / ${page.height}` }"
+        >
+          <img :src="urls[index]" :alt="`Page ${index + 1}`" draggable="false" />
+          <button
+            v-for="{ field, at } in ofPage[index]"
+            :key="at"
+            type="button"
+            class="field"
+            :class="{ chosen: at === chosen }"
+            :style="style(field, at, page)"
+            :aria-label="`Field ${at + 1}: ${says(at)}`"
+            title="Drag, or press an arrow key: 1 mm, with Shift 1 cm, with Alt 0.1 mm"
+            @pointerdown="drag($event, at)"
+            @focus="chosen = at"
+            @keydown="nudge($event, at)"
+          >
+            {{ says(at) }}
+          </button>
+        </div>
+      </div>
+      <div class="list">
+        <fieldset v-for="(field, at) in fields" :key="at" :class="{ chosen: at === chosen }">
+          <legend>Field {{ at + 1 }}</legend>
+          <el-input
+            v-model="field.placeholder"
+            class="code"
+            :aria-label="`Placeholder of field ${at + 1}`"
+            @input="lookSoon"
+            @focus="chosen = at"
+          />
+          <small v-if="placed[at]?.problem" class="wrong" role="alert">{{ placed[at]?.problem }}</small>
+          <div class="numbers">
+            <label
+              ><span>Page</span>
+              <el-input-number
+                v-model="field.page"
+                :min="1"
+                :controls="false"
+                :aria-label="`Page of field ${at + 1}`"
+            /></label>
+            <label
+              ><span>Left, mm</span>
+              <el-input-number
+                :model-value="field.left / 10"
+                :min="0"
+                :precision="1"
+                :controls="false"
+                :aria-label="`Left of field ${at + 1} in millimetres`"
+                @change="(mm: number | undefined) => put(at, (mm ?? 0) * 10, field.top)"
+            /></label>
+            <label
+              ><span>Top, mm</span>
+              <el-input-number
+                :model-value="field.top / 10"
+                :min="0"
+                :precision="1"
+                :controls="false"
+                :aria-label="`Top of field ${at + 1} in millimetres`"
+                @change="(mm: number | undefined) => put(at, field.left, (mm ?? 0) * 10)"
+            /></label>
+          </div>
+          <el-button text size="small" @click="remove(at)">Remove field</el-button>
+        </fieldset>
+        <p v-if="!fields.length" class="quiet">
+          Add a field for each place where someone signs. Its placeholder says who and what, as in a template.
+        </p>
+        <el-button :disabled="!pages.length" @click="add">Add field</el-button>
+      </div>
+    </div>
+    <template #footer>
+      <el-button type="primary" @click="$emit('close')">Done</el-button>
+    </template>
+  </el-dialog>
+</template>
+
+<style scoped>
+.both {
+  display: grid;
+  grid-template-columns: 1fr 300px;
+  height: 72vh;
+  border: 1px solid var(--line);
+}
+.pages {
+  overflow: auto;
+  padding: 16px;
+  background: var(--desk);
+}
+.page {
+  position: relative;
+  margin-bottom: 12px;
+  background: #fff;
+}
+img {
+  display: block;
+  width: 100%;
+  user-select: none;
+}
+.field {
+  position: absolute;
+  padding: 0 3px;
+  border: 1px dashed #c77e12;
+  border-radius: 2px;
+  background: #c77e1224;
+  color: #7a4a05;
+  font-size: 11px;
+  text-align: left;
+  white-space: nowrap;
+  overflow: hidden;
+  cursor: move;
+  touch-action: none;
+}
+.field.chosen {
+  border-style: solid;
+  background: #c77e1240;
+}
+.list {
+  overflow: auto;
+  padding: 10px 12px;
+  border-left: 1px solid var(--line);
+}
+fieldset {
+  margin: 0 0 10px;
+  padding: 0 0 8px;
+  border: 0;
+  border-bottom: 1px solid var(--line-2);
+}
+legend {
+  padding: 0;
+  font-weight: 600;
+}
+.wrong {
+  color: var(--wrong);
+}
+.numbers {
+  display: grid;
+  grid-template-columns: 1fr 1fr 1fr;
+  gap: 8px;
+  margin-top: 6px;
+}
+.numbers span {
+  display: block;
+  font-size: 12px;
+  color: var(--ink-2);
+}
+.numbers .el-input-number {
+  width: 100%;
+}
+</style>
