@@ -662,11 +662,11 @@ def berths(path):
     d.save(out)
     pack(path, out.getvalue())
 
-def agreement(path, title, lines, right="Harbour office, 1 Slipway Row"):
-    """A part of the welcome pack: its title, and paragraphs; a tuple is a row of a table."""
+def agreement(path, title, lines, right="Harbour office, 1 Slipway Row", foot="[: ref]"):
+    """A letter such as a part of the welcome pack: its title, and paragraphs; a tuple is a row of a table."""
     d, s = document(title, 10.5, 8, 2.5, (3.6, 2.4, 1.4, 1.1))
     letterhead(d, s, Cm(16), right)
-    footer(d, s, Cm(16), "[: ref]", 8.5)
+    footer(d, s, Cm(16), foot, 8.5)
     heading = d.add_heading(title, 1)
     for run in heading.runs:
         run.font.name, run.font.size, run.font.color.rgb = "Arial", Pt(16), RGBColor(0x1E, 0x3A, 0x5F)
@@ -797,7 +797,7 @@ def starters(folder):
         "[:if aboard]Nobody stays below deck, and life jackets are worn. [:end]The guest does this at their own risk and has read the rules of the quay.",
         ("Signature", "[:picture signature height 1.6cm]"),
         "Please bring this page to the crane driver.",
-    ])
+    ], foot="[: name]")
     agreement(folder / "mooring-invoice.docx", "Invoice [: number]", [
         "[: name]",
         ("Date", "[: date as date long]"),
@@ -807,7 +807,7 @@ def starters(folder):
         ("Total", "[: net + vat as money \"EUR\"]"),
         "Please pay by [: due as date long], by transfer or with the code:",
         "[:barcode payment of net + vat with name = \"Brackwater Quay\"; iban = \"DE89370400440532013000\"; text = number size 2.6cm]",
-    ])
+    ], foot="[: number]")
     people = [("Maren Thorsby", "maren.thorsby@harbourmail.example", "C14"), ("Joost de Vlieger", "joost.devlieger@harbourmail.example", "A03"),
               ("Amélie Roux", "amelie.roux@harbourmail.example", "B21"), ("Hannes Brandt", "hannes.brandt@harbourmail.example", "D07")]
     invoices = []

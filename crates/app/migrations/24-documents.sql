@@ -56,6 +56,13 @@ CREATE TABLE erasure (
   protocol TEXT NOT NULL
 );
 
+-- What happened stays as it is, but for the details of what was removed.
+DROP TRIGGER event_stays;
+CREATE TRIGGER event_stays BEFORE UPDATE ON event
+  WHEN NEW.detail <> '' OR NEW.id IS NOT OLD.id OR NEW.at IS NOT OLD.at OR NEW.who IS NOT OLD.who OR NEW.what IS NOT OLD.what
+    OR NEW.run_id IS NOT OLD.run_id OR NEW.item_id IS NOT OLD.item_id OR NEW.delivery_id IS NOT OLD.delivery_id
+BEGIN SELECT RAISE(ABORT, 'events are never changed'); END;
+
 -- What templates and forms are known by wherever they are moved.
 ALTER TABLE template ADD COLUMN key TEXT NOT NULL DEFAULT '';
 UPDATE template SET key = lower(hex(randomblob(8)));

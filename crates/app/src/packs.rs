@@ -149,10 +149,7 @@ pub async fn keep_file(app: &App, upload: Upload) -> Outcome<PartFile> {
         let is_pdf = !picture::is_photograph(&checked);
         opened(&own, checked, is_pdf).map(|content| (content, is_pdf))
     };
-    let (content, is_pdf) = blocking(open).await?.map_err(|problem| {
-        let said = if problem.help.is_empty() { problem.message } else { format!("{}. {}", problem.message, problem.help) };
-        Error::unusable(&problem.code, said)
-    })?;
+    let (content, is_pdf) = blocking(open).await?.map_err(|problem| Error::unusable(&problem.code, said(&problem)))?;
     let size = bytes.len();
     let file = app.files.keep(bytes).await?;
     let (pages, tagged) = match &content {
@@ -166,6 +163,11 @@ pub async fn keep_file(app: &App, upload: Upload) -> Outcome<PartFile> {
         false => PartContent::Picture { file, file_name: name },
     };
     Ok(PartFile { content, name: part, pages, tagged })
+}
+
+/// What is wrong, and what helps.
+fn said(problem: &Diagnostic) -> String {
+    if problem.help.is_empty() { problem.message.clone() } else { format!("{}. {}", problem.message, problem.help) }
 }
 
 /// A signature field on a page of a PDF, as it will be.
@@ -192,7 +194,7 @@ pub fn placed(fields: &[FixedField]) -> Vec<PlacedField> {
             let SignerPlace { role, field, size: (width, height), .. } = SignerPlace::of(&own);
             PlacedField { role, field: field.word().to_owned(), width, height, problem: String::new() }
         }
-        Err(problem) => PlacedField { role: String::new(), field: String::new(), width: 0.0, height: 0.0, problem: problem.message },
+        Err(problem) => PlacedField { role: String::new(), field: String::new(), width: 0.0, height: 0.0, problem: said(&problem) },
     };
     fields.iter().map(one).collect()
 }

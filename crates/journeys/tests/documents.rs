@@ -145,7 +145,7 @@ async fn a_set_up_goes_to_an_empty_mangle_and_runs_there() -> Result<()> {
         .status()?;
     ensure!(done.success(), "exported");
     drop(test);
-    let live = Program::start(&["serve", "--folder", two.to_str().context("a path")?, "--port", "0"])?;
+    let live = Program::start(&["serve", "--folder", two.to_str().context("a path")?, "--port", "0", "--practice-port", "0"])?;
     mangle_journeys::send_file(&format!("{}/api/sources", live.address), &mangle_journeys::repository().join("demo/season.xlsx"))?;
     let b = Browser::open(&live.address).await?;
     b.go("/dispatches").await?;

@@ -119,6 +119,7 @@ async function release() {
             :pages="trace.pages"
             :marks="trace.marks"
             :signatures="trace.signatures"
+            shown
             :chosen="asked === undefined ? [] : [asked]"
             :title="(number) => trace?.trace[number]?.text ?? ''"
             @choose="asked = $event"

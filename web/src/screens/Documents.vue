@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { useDebounceFn } from '@vueuse/core'
 import { computed, onMounted, ref, watch } from 'vue'
-import { useRoute, useRouter } from 'vue-router'
+import { onBeforeRouteLeave, useRoute, useRouter } from 'vue-router'
 
 import { api, ask, attempt, saveFrom, type Schemas } from '../api/client'
 import { useRuns } from '../api/runs'
@@ -48,9 +48,12 @@ const go = (part: Record<string, string | undefined>) => {
   for (const key of Object.keys(query)) if (!query[key]) delete query[key]
   return router.replace({ path: '/documents', query })
 }
+// Whoever has followed a link meanwhile is not called back.
+let left = false
+onBeforeRouteLeave(() => void (left = true))
 watch(
   text,
-  useDebounceFn((find: string) => go({ find: find.trim() || undefined }), 250),
+  useDebounceFn((find: string) => left || go({ find: find.trim() || undefined }), 250),
 )
 
 let turn = 0

@@ -3,7 +3,8 @@
 use std::collections::BTreeMap;
 
 use mangle_core::form::{FormFieldKind, Given, GivenFile, LookedAt, Rules};
-use serde::{Deserialize, Serialize};
+use serde::de::Error;
+use serde::{Deserialize, Deserializer, Serialize};
 
 use crate::store::forms::{self, Arrival};
 
@@ -20,7 +21,17 @@ pub enum GivenBody {
     Many(Vec<String>),
     /// Rows, each with what was given to its fields, by their number.
     #[cfg_attr(feature = "openapi", schema(no_recursion))]
-    Rows(Vec<BTreeMap<u32, GivenBody>>),
+    Rows(#[serde(deserialize_with = "by_number")] Vec<BTreeMap<u32, GivenBody>>),
+}
+
+/// Rows by the numbers of their fields, which are texts in JSON as all names there are: serde reads
+/// no numbers from them within an untagged value.
+fn by_number<'de, D: Deserializer<'de>>(from: D) -> Result<Vec<AnswerBody>, D::Error> {
+    let row = |row: BTreeMap<String, GivenBody>| {
+        let one = |(number, given): (String, GivenBody)| Ok((number.parse().map_err(D::Error::custom)?, given));
+        row.into_iter().map(one).collect()
+    };
+    Vec::deserialize(from)?.into_iter().map(row).collect()
 }
 
 /// What was given to the fields, by their number.
@@ -120,4 +131,19 @@ pub fn arrived(c: &crate::store::Connection, form: i64, rules: &Rules, body: &An
         }
     }
     Ok(found)
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn rows_come_by_the_numbers_of_their_fields() {
+        let read = |text: &str| serde_json::from_str::<AnswerBody>(text);
+        let body = read(r#"{"1": "Ada", "2": [{"3": "Rope", "4": "12"}, {}], "5": ["a"]}"#).expect("an answer");
+        let Some(GivenBody::Rows(rows)) = body.get(&2) else { panic!("{body:?}") };
+        assert!(rows.len() == 2 && matches!(rows[0].get(&4), Some(GivenBody::Text(text)) if text == "12"), "{rows:?}");
+        assert_eq!(serde_json::to_value(&body).expect("JSON")["2"][0]["3"], "Rope");
+        assert!(read(r#"{"2": [{"item": "Rope"}]}"#).is_err());
+    }
 }

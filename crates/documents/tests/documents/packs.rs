@@ -239,7 +239,7 @@ fn signature_fields_are_placed_on_the_pages_of_a_pdf() {
         vec![fixed(rules())],
         Vec::new(),
     );
-    let said: Vec<&str> = wrong.problems().iter().map(|own| own.message.as_str()).collect();
+    let said: Vec<String> = wrong.problems().iter().map(|own| format!("{}. {}", own.message, own.help)).collect();
     assert_eq!(
         said,
         [
