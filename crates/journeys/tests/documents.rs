@@ -164,9 +164,10 @@ async fn a_set_up_goes_to_an_empty_mangle_and_runs_there() -> Result<()> {
     settings["office_email"] = json!("office@brackwater-quay.example");
     ask("PUT", &format!("{}/api/settings", live.address), Some(settings))?;
     let path = format!("{}/api/dispatches/balance-reminders", live.address);
-    let bench = ask("GET", &path, None)?;
+    let bench = mangle_journeys::reminders(&live, |_| {})?;
     let rows: Vec<&Value> = bench["records"].as_array().context("records")?.iter().map(|one| &one["row"]).collect();
     let one = ask("POST", &format!("{path}/one/{}", rows[0]), Some(json!({ "hold": true })))?;
+    ensure!(one["id"].is_i64(), "{one}");
     let run = wait(&live, &one["id"], |run| run["blocked"] == 1)?;
     ensure!(run["failed"] == 0, "{run}");
     b.close().await
