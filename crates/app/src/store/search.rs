@@ -78,8 +78,8 @@ fn found(r: &Row<'_>) -> rusqlite::Result<FoundDocument> {
 /// What a text becomes as a question to the index: each word the beginning of one, all of them.
 /// Nothing in it has a meaning of its own there.
 fn question(text: &str) -> String {
-    let words = text.split_whitespace().map(|word| format!("\"{}\"*", word.replace('"', "\"\"")));
-    words.collect::<Vec<_>>().join(" ")
+    let words = text.split(|sign: char| sign.is_whitespace() || sign.is_control()).filter(|word| !word.is_empty());
+    words.map(|word| format!("\"{}\"*", word.replace('"', "\"\""))).collect::<Vec<_>>().join(" ")
 }
 
 /// A question in SQL: only what is asked for, so that its indices serve it, and what it is asked with.
