@@ -274,7 +274,7 @@ async fn a_run_beyond_the_months_limit_is_warned_of_and_the_ledger_shows_it() {
     let last: Value = serde_json::from_str(text.trim().lines().last().expect("a line")).expect("JSON");
     let note = list(&last["notes"]).iter().find(|note| note["code"] == "beyond-ceiling").expect("a note");
     assert!(
-        note["message"].as_str().expect("words").contains(&format!("created {} documents this month; its limit is {made}", 2 * made)),
+        note["message"].as_str().expect("words").contains(&format!("created {} documents this month. Its limit is {made}", 2 * made)),
         "{note}"
     );
     let row = &office.get("/api/ledger").await["rows"][0];
