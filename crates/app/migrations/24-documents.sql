@@ -53,7 +53,7 @@ CREATE TABLE erasure (
   -- What the person who did it notes, such as the number of the request.
   note TEXT NOT NULL,
   -- What was removed, and what has to be done elsewhere: JSON.
-  protocol TEXT NOT NULL
+  erased TEXT NOT NULL
 );
 
 -- What happened stays as it is, but for the details of what was removed.

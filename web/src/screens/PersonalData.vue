@@ -12,9 +12,9 @@ const rows = ref(new Set<string>())
 const items = ref(new Set<number>())
 const note = ref('')
 const busy = ref(false)
-const protocols = ref<Schemas['ErasureInfo'][]>([])
+const entries = ref<Schemas['ErasureInfo'][]>([])
 
-const load = () => attempt(async () => (protocols.value = await ask(api.GET('/api/erasures'))))
+const load = () => attempt(async () => (entries.value = await ask(api.GET('/api/erasures'))))
 onMounted(load)
 
 async function find() {
@@ -58,7 +58,7 @@ async function erase() {
   const done = await attempt(() => ask(api.POST('/api/erasures', { body })))
   busy.value = false
   if (!done) return
-  ElMessage({ message: `Erased. Protocol ${done.id} was saved.` })
+  ElMessage({ message: `Erased. Entry ${done.id} was added to the erasure log.` })
   note.value = ''
   await Promise.all([find(), load()])
 }
@@ -164,9 +164,9 @@ const listed = (counts: Record<string, number>) =>
           </form>
         </template>
       </template>
-      <section aria-labelledby="protocols">
-        <h2 id="protocols">Protocols</h2>
-        <table v-if="protocols.length" class="list">
+      <section aria-labelledby="log">
+        <h2 id="log">Erasure log</h2>
+        <table v-if="entries.length" class="list">
           <thead>
             <tr>
               <th style="width: 60px">No.</th>
@@ -176,7 +176,7 @@ const listed = (counts: Record<string, number>) =>
             </tr>
           </thead>
           <tbody>
-            <tr v-for="one in protocols" :key="one.id">
+            <tr v-for="one in entries" :key="one.id">
               <td>{{ one.id }}</td>
               <td>{{ moment(one.at) }}</td>
               <td>{{ one.note }}</td>
@@ -189,9 +189,7 @@ const listed = (counts: Record<string, number>) =>
             </tr>
           </tbody>
         </table>
-        <p v-else class="quiet">
-          Nothing was erased yet. Protocols say how much was erased, not what it was.
-        </p>
+        <p v-else class="quiet">Nothing was erased yet. The log says how much was erased, not what it was.</p>
       </section>
     </div>
   </div>

@@ -88,11 +88,12 @@ async fn anew(app: &App, item: ItemWork) -> Outcome<Vec<u8>> {
     blocking(move || -> Outcome<Vec<u8>> {
         let template = prepared.template.as_ref().ok_or_else(|| Error::missing("the template"))?;
         if !template.writes() {
-            return Err(Error::conflict("no-docx", "this document contains PDFs as they are, so it can't be edited as DOCX"));
+            return Err(Error::conflict("no-docx", "this document contains fixed PDFs, so it can't be edited as DOCX"));
         }
         let record = record_of(&prepared, &work, &item)?;
-        let (filled, _) = check_one(&prepared, &**template, &record, (item.position, work.count), Purpose::Proof)
-            .map_err(|_| Error::conflict("findings", "the document can't be made again: the record has findings"))?;
+        let (filled, _) = check_one(&prepared, &**template, &record, (item.position, work.count), Purpose::Proof).map_err(|_| {
+            Error::conflict("findings", "the document can't be created again: the record has findings. Fix them in preflight.")
+        })?;
         Ok(template.write(&filled)?)
     })
     .await?
@@ -178,8 +179,8 @@ pub async fn edited(app: &App, item: i64, file: Upload) -> Outcome<EditedDocumen
         let scope = prepared.scope(&record, &context);
         // To whom it goes was settled when it was made.
         let checked = filled(&prepared.plan, &*template, &scope, prepared.means(), Purpose::Proof);
-        let (filled, mut outline) =
-            checked.map_err(|_| Error::conflict("findings", "the document can't be made: the record has findings"))?;
+        let (filled, mut outline) = checked
+            .map_err(|_| Error::conflict("findings", "the document can't be created: the record has findings. Fix them in preflight."))?;
         outline.file_name.clone_from(&document.file_name);
         let moment = run.moment.parse().unwrap_or_else(|_| clock::now());
         let made = documents(&prepared.plan, &*template, &record, (&filled, &outline), (moment, false));

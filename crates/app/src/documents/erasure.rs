@@ -1,10 +1,11 @@
-//! A person's data: found wherever it is, and erased on request. What stays is a protocol that says
-//! how much of what was erased, and nothing of the person.
+//! A person's data: found wherever it is, and erased on request. What stays is an entry in a log that
+//! says how much of what was erased, and nothing of the person.
 
 use std::collections::{BTreeMap, BTreeSet};
 
 use anyhow::Result;
 use mangle_core::records::{View, label, shown};
+use mangle_core::value::Value;
 use serde::{Deserialize, Serialize};
 
 use super::removal::{delete, forget};
@@ -95,9 +96,9 @@ pub async fn person(app: &App, text: String) -> Outcome<PersonFound> {
                 let view = View { filter: None, find: &find, misfits: None, sort: &[] };
                 let one = |at: &usize| {
                     let record = &loaded.sheet.records[*at];
-                    let wanted = find.to_lowercase();
-                    let cells = record.values().iter().map(shown).filter(|cell| cell.to_lowercase().contains(&wanted));
-                    let cells = cells.take(3).map(|cell| cell.chars().take(80).collect()).collect();
+                    let mut cells = Vec::new();
+                    holding(record.values(), &find.to_lowercase(), &mut cells);
+                    let cells = cells.into_iter().take(3).map(|cell| cell.chars().take(80).collect()).collect();
                     PersonRow { sheet: info.id, source: name.clone(), row: record.number, label: label(record, ""), cells }
                 };
                 view.rows(&loaded.sheet, &context).iter().map(one).collect()
@@ -140,7 +141,18 @@ pub async fn person(app: &App, text: String) -> Outcome<PersonFound> {
     Ok(PersonFound { rows, documents, elsewhere, more })
 }
 
-/// Erases rows and documents for good; what stays is the protocol.
+/// The values that hold a text, those of records within a record included, as they are shown.
+fn holding(values: &[Value], wanted: &str, found: &mut Vec<String>) {
+    for value in values {
+        match value {
+            Value::List(items) => holding(items, wanted, found),
+            Value::Record(record) => holding(record.values(), wanted, found),
+            other => found.extend(Some(shown(other)).filter(|text| text.to_lowercase().contains(wanted))),
+        }
+    }
+}
+
+/// Erases rows and documents for good; what stays is the log's entry.
 pub async fn erase(app: &App, what: Erase) -> Outcome<ErasureInfo> {
     let Erase { rows: chosen, items, note } = what;
     if chosen.is_empty() && items.is_empty() {
@@ -157,12 +169,10 @@ pub async fn erase(app: &App, what: Erase) -> Outcome<ErasureInfo> {
     let done = app.store.change(move |t| -> Outcome<_> {
         let (at, mut files, mut runs) = (clock::stamp(), Vec::new(), BTreeSet::new());
         let mut erased = Erased::default();
-        // What is deleted is written over with zeros.
-        t.pragma_update(None, "secure_delete", true).map_err(anyhow::Error::new)?;
         for (sheet, rows) in by_sheet {
             let info = sheets::sheet(t, sheet)?.ok_or_else(|| Error::missing("the sheet"))?;
             if info.columns.iter().any(|column| column.asked) {
-                return Err(Error::conflict("asked", "rows of a CRM query are erased in the CRM, then refreshed here"));
+                return Err(Error::conflict("asked", "erase rows of a CRM query in the CRM, then refresh them here"));
             }
             let edits = Edits { removed: rows.iter().copied().collect(), ..Edits::default() };
             sheets::counted(t, || rows::edit(t, sheet, &edits, None, "Erase a person", &at))?;
@@ -184,18 +194,21 @@ pub async fn erase(app: &App, what: Erase) -> Outcome<ErasureInfo> {
         }
         search::compact(t)?;
         let id = erasures::add(t, who, &note, &erased, &at)?;
-        t.pragma_update(None, "secure_delete", "FAST").map_err(anyhow::Error::new)?;
         Ok((ErasureInfo { id, at, who: who.word().to_owned(), note, erased }, files, runs))
     });
     let (info, files, runs) = done.await?;
     delete(app, files).await?;
-    app.store.checkpoint().await?;
     app.forget_sheets();
     runs.into_iter().for_each(|run| jobs::changed(app, run));
+    if let Err(error) = app.store.rewrite().await {
+        tracing::error!(error = format!("{error:#}"), "the store can't be written anew after an erasure");
+        let message = "everything selected was erased, but the store couldn’t be rewritten, so its file may still hold traces. Free disk space; the next erasure rewrites it.";
+        return Err(Error::conflict("traces", message));
+    }
     Ok(info)
 }
 
-/// The protocols of what was erased, the newest first.
+/// The log of what was erased, the newest first.
 pub async fn erasures(app: &App) -> Outcome<Vec<ErasureInfo>> {
     Ok(app.store.with(|c| erasures::list(c)).await?)
 }

@@ -1,4 +1,4 @@
-//! What was erased of people: protocols that say how much of what, and nothing of the people.
+//! What was erased of people: a log that says how much of what, and nothing of the people.
 
 use std::collections::{BTreeMap, BTreeSet};
 
@@ -19,7 +19,7 @@ pub struct Erased {
     pub documents: BTreeMap<String, usize>,
 }
 
-/// The protocol of an erasure.
+/// An entry of the log of erasures.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize)]
 #[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
 pub struct ErasureInfo {
@@ -35,21 +35,21 @@ pub struct ErasureInfo {
     pub erased: Erased,
 }
 
-/// Writes a protocol down.
+/// Writes an entry down.
 pub fn add(c: &Connection, who: Actor, note: &str, erased: &Erased, at: &str) -> Result<i64> {
     c.execute(
-        "INSERT INTO erasure (at, who, note, protocol) VALUES (?1, ?2, ?3, ?4)",
+        "INSERT INTO erasure (at, who, note, erased) VALUES (?1, ?2, ?3, ?4)",
         params![at, who.word(), note, serde_json::to_string(erased)?],
     )?;
     Ok(c.last_insert_rowid())
 }
 
-/// All protocols, the newest first.
+/// All entries, the newest first.
 pub fn list(c: &Connection) -> Result<Vec<ErasureInfo>> {
-    let mut query = c.prepare_cached("SELECT id, at, who, note, protocol FROM erasure ORDER BY id DESC")?;
+    let mut query = c.prepare_cached("SELECT id, at, who, note, erased FROM erasure ORDER BY id DESC")?;
     let rows = query.query_map([], |r| {
-        let protocol: String = r.get(4)?;
-        Ok(ErasureInfo { id: r.get(0)?, at: r.get(1)?, who: r.get(2)?, note: r.get(3)?, erased: kept(4, &protocol)? })
+        let erased: String = r.get(4)?;
+        Ok(ErasureInfo { id: r.get(0)?, at: r.get(1)?, who: r.get(2)?, note: r.get(3)?, erased: kept(4, &erased)? })
     })?;
     Ok(rows.collect::<Result<_, _>>()?)
 }

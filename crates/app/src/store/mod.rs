@@ -26,10 +26,12 @@ pub mod running;
 pub mod runs;
 pub mod search;
 pub mod settings;
+pub mod shared;
 pub mod sheets;
 pub mod snapshots;
 pub mod specimens;
 pub mod templates;
+pub mod told;
 mod writer;
 
 use std::path::Path;
@@ -127,6 +129,12 @@ impl Store {
     /// Writes the log of the store into it.
     pub async fn checkpoint(&self) -> Result<()> {
         self.with(|c| Ok(c.query_row("PRAGMA wal_checkpoint(TRUNCATE)", [], |_| Ok(()))?)).await
+    }
+
+    /// Writes the store anew, so that neither its file nor its log holds anything of what was deleted.
+    pub async fn rewrite(&self) -> Result<()> {
+        self.with(|c| -> Result<()> { Ok(c.execute_batch("VACUUM")?) }).await?;
+        self.checkpoint().await
     }
 
     /// Reads several things as they were at one moment.

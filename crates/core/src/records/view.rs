@@ -117,6 +117,15 @@ impl Finder {
     }
 
     fn within(&mut self, value: &Value) -> bool {
+        // Records within a record are looked through as well, whatever their cell shows of them.
+        let inner = match value {
+            Value::List(items) => self.finds(items),
+            Value::Record(record) => self.finds(record.values()),
+            _ => false,
+        };
+        if inner {
+            return true;
+        }
         let find = &self.find;
         let holds = |text: &str| match text.is_ascii() {
             true => text.as_bytes().windows(find.len()).any(|w| w.eq_ignore_ascii_case(find.as_bytes())),
@@ -174,6 +183,18 @@ mod tests {
         let sheet = from_json("holders", &json).expect("holders");
         let context = Context::new(Locale::english(), "2026-11-23T12:00".parse().expect("a moment"));
         view.rows(&sheet, &context).into_iter().map(|at| sheet.records[at].number).collect()
+    }
+
+    #[test]
+    fn a_text_is_found_in_records_within_a_record() {
+        let json = serde_json::json!([
+            { "Case": "RC-1", "Contact": { "Email": "ada@quay.example" }, "Work": [{ "Item": "Hoist" }, { "Item": "Gelcoat" }] },
+            { "Case": "RC-2", "Contact": { "Email": "ida@quay.example" }, "Work": [] }
+        ]);
+        let sheet = from_json("cases", &json).expect("a sheet");
+        let context = Context::new(Locale::english(), "2026-11-23T12:00".parse().expect("a moment"));
+        let found = |find: &str| View { find, ..View::default() }.rows(&sheet, &context);
+        assert_eq!((found("ADA@"), found("gelcoat"), found("quay.example")), (vec![0], vec![0], vec![0, 1]));
     }
 
     #[test]

@@ -150,7 +150,7 @@ async fn one_record_is_held_edited_in_a_word_processor_and_goes_out_as_it_was_ed
     let (row, other) = (rows[0], rows[1]);
     let one = office.get(&format!("{path}/one/{row}")).await;
     assert_eq!((&one["selected"], &one["repeats"], &one["obstacles"]), (&json!(true), &json!(0), &json!([])), "{one}");
-    let (status, page) = office.ask("POST", &format!("{path}/one/{row}/page"), json!({})).await;
+    let (status, page) = office.ask("POST", &format!("{path}/one/{row}/page"), json!({ "answers": {} })).await;
     assert_eq!((status, &page["findings"]), (StatusCode::OK, &json!([])), "{page}");
 
     let start = json!({ "hold": true, "repeats": 0, "revision": one["revision"], "start_key": "a" });
@@ -160,9 +160,9 @@ async fn one_record_is_held_edited_in_a_word_processor_and_goes_out_as_it_was_ed
     assert_eq!(same["id"], run["id"], "the same start is one run");
     until(&office, &run["id"], |run| run["blocked"] == 1).await;
     // Another of the same record needs the number of those before; a run of others is in nobody's way.
-    let again = office.refused("POST", &format!("{path}/one/{row}"), json!({ "repeats": 0 })).await;
+    let again = office.refused("POST", &format!("{path}/one/{row}"), json!({ "hold": false, "repeats": 0 })).await;
     assert!(again.contains("repeats"), "{again}");
-    let (status, beside) = office.ask("POST", &format!("{path}/one/{other}"), json!({})).await;
+    let (status, beside) = office.ask("POST", &format!("{path}/one/{other}"), json!({ "hold": false })).await;
     assert_eq!(status, StatusCode::OK, "{beside}");
     until(&office, &beside["id"], |run| run["state"] == "done").await;
     let before = server.taken().len();
@@ -216,7 +216,7 @@ async fn one_record_is_held_edited_in_a_word_processor_and_goes_out_as_it_was_ed
 }
 
 #[tokio::test(flavor = "multi_thread")]
-async fn a_person_is_found_everywhere_and_erased_with_a_protocol_that_names_nobody() {
+async fn a_person_is_found_everywhere_and_erased_and_the_log_names_nobody() {
     let (office, _server, run) = reminded().await;
     let item = list(&office.get(&format!("/api/runs/{}/items", run["id"])).await)[0].clone();
     let address = item["deliveries"][0]["recipient"].as_str().expect("an address").to_owned();
@@ -267,18 +267,18 @@ async fn a_run_beyond_the_months_limit_is_warned_of_and_the_ledger_shows_it() {
     let path = "/api/dispatches/balance-reminders";
     let mut bench = office.get(path).await;
     let made = run["count"].as_u64().expect("a count");
-    bench["setup"]["ceiling"] = json!(made);
+    bench["setup"]["monthly_limit"] = json!(made);
     let (status, bench) = office.ask("PUT", path, bench).await;
     assert_eq!(status, StatusCode::OK, "{bench}");
     let text = String::from_utf8(office.bytes(&format!("{path}/preflight?totals=true")).await).expect("text");
     let last: Value = serde_json::from_str(text.trim().lines().last().expect("a line")).expect("JSON");
-    let note = list(&last["notes"]).iter().find(|note| note["code"] == "beyond-ceiling").expect("a note");
+    let note = list(&last["notes"]).iter().find(|note| note["code"] == "beyond-monthly-limit").expect("a note");
     assert!(
         note["message"].as_str().expect("words").contains(&format!("created {} documents this month. Its limit is {made}", 2 * made)),
         "{note}"
     );
     let row = &office.get("/api/ledger").await["rows"][0];
-    assert_eq!((&row["ceiling"], &row["this_month"]), (&json!(made), &json!(made)), "{row}");
+    assert_eq!((&row["monthly_limit"], &row["this_month"]), (&json!(made), &json!(made)), "{row}");
 }
 
 #[tokio::test(flavor = "multi_thread")]
