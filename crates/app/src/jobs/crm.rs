@@ -18,8 +18,8 @@ use sha2::{Digest, Sha256};
 use super::state::DeliveryState;
 use crate::clock;
 use crate::crm::{Answer, Ask, Client, Refusal, Secrets};
-use crate::store::deliveries::{Told, ToldOf};
-use crate::store::{Connection, Store, deliveries, queries, settings};
+use crate::store::told::{self, Told, ToldOf};
+use crate::store::{Connection, Store, queries, settings};
 
 /// How often a record that another changes at the same moment is read again.
 const TRIES: usize = 5;
@@ -53,7 +53,7 @@ impl CrmRecords {
         let key = key.to_owned();
         let gone = |what: &str| Ok(Err(Failure::new("gone", format!("{what} no longer exists"))));
         let read = move |c: &mut Connection| -> Result<_> {
-            let Some(told) = deliveries::told_of(c, &key)? else { return Ok(None) };
+            let Some(told) = told::told_of(c, &key)? else { return Ok(None) };
             let keys = queries::keys(c, told.sheet, &told.rows)?;
             Ok(Some((queries::of_sheet(c, told.sheet)?, keys, told, settings::read(c)?.zone())))
         };

@@ -12,9 +12,9 @@ use mangle_core::records::{Cell, Column, ColumnType};
 use super::state::DeliveryState;
 use crate::clock;
 use crate::sources::columns::place_cells;
-use crate::store::deliveries::ToldOf;
 use crate::store::sheets::{self, ColumnInfo};
-use crate::store::{Store, Transaction, deliveries, rows, settings};
+use crate::store::told::{self, ToldOf};
+use crate::store::{Store, Transaction, rows, settings};
 
 /// The sheet channel.
 #[derive(Debug)]
@@ -88,7 +88,7 @@ fn word(states: &[DeliveryState]) -> &'static str {
 /// Writes the columns of the rows that a delivery is of; what was written.
 fn write(t: &Transaction<'_>, key: &str, payload: &SheetPayload) -> Result<Result<String, Refused>> {
     let gone = |what: &str| Ok(Err(Refused(Failure::new("gone", format!("{what} no longer exists")))));
-    let Some(ToldOf { sheet, rows: numbers, others }) = deliveries::told_of(t, key)? else { return gone("the record") };
+    let Some(ToldOf { sheet, rows: numbers, others }) = told::told_of(t, key)? else { return gone("the record") };
     let Some(info) = sheets::sheet(t, sheet)? else { return gone("the sheet") };
     let state = word(&others.iter().map(|other| other.state).collect::<Vec<_>>());
     let time = clock::local(clock::now(), &settings::read(t)?.zone()).strftime("%Y-%m-%d %H:%M").to_string();

@@ -208,7 +208,7 @@ const LONGEST_PAUSE: i64 = 3_600;
 
 /// Which deliveries of a record another waits for, or tells of: `delivery` is that, `other` one of
 /// them. By `mangle_core::channel::LAST`.
-static BEFORE: LazyLock<String> = LazyLock::new(|| {
+pub(super) static BEFORE: LazyLock<String> = LazyLock::new(|| {
     let rank = |at: usize, kind: &str| {
         let after: Vec<String> = LAST[at..].iter().map(|kind| format!("'{kind}'")).collect();
         format!("WHEN '{kind}' THEN other.kind NOT IN ({})", after.join(", "))
@@ -423,59 +423,6 @@ pub fn repeat(c: &Connection, of: &str, id: i64, at: &str) -> Result<()> {
     Ok(())
 }
 
-/// What a delivery that comes last has to tell of.
-#[derive(Debug, Clone)]
-pub struct ToldOf {
-    /// The sheet of its record.
-    pub sheet: i64,
-    /// The record's row, or those of a joint document.
-    pub rows: Vec<usize>,
-    /// The record's other deliveries that came before it.
-    pub others: Vec<Told>,
-}
-
-/// A delivery that another tells of.
-#[derive(Debug, Clone)]
-pub struct Told {
-    /// What its channel is called.
-    pub name: String,
-    /// Its state.
-    pub state: DeliveryState,
-    /// To whom or where it went.
-    pub recipient: String,
-    /// What went wrong.
-    pub error: String,
-    /// When it last changed.
-    pub changed: String,
-}
-
-/// What the delivery of a key has to tell of.
-pub fn told_of(c: &Connection, key: &str) -> Result<Option<ToldOf>> {
-    let sql = "SELECT delivery.id, item.id, item.sheet_id, item.row FROM delivery JOIN item ON item.id = delivery.item_id WHERE delivery.key = ?1";
-    let found = c.prepare_cached(sql)?.query_row([key], |r| Ok((r.get(0)?, r.get(1)?, r.get(2)?, r.get(3)?)));
-    let found: Option<(i64, i64, i64, usize)> = found.optional()?;
-    let Some((id, item, sheet, row)) = found else { return Ok(None) };
-    let rows = match row {
-        0 => {
-            c.prepare_cached("SELECT row FROM joint_row WHERE item_id = ?1")?.query_map([item], |r| r.get(0))?.collect::<Result<_, _>>()?
-        }
-        row => vec![row],
-    };
-    let before = &*BEFORE;
-    let sql = format!(
-        "SELECT other.name, other.state, other.recipient, other.error_message, other.changed
-         FROM delivery JOIN delivery AS other ON {before} WHERE delivery.id = ?1 ORDER BY other.channel"
-    );
-    let mut query = c.prepare_cached(&sql)?;
-    let others = query.query_map([id], |r| {
-        let state: String = r.get(1)?;
-        let state = DeliveryState::of(&state).ok_or_else(|| super::unknown(1, &state))?;
-        Ok(Told { name: r.get(0)?, state, recipient: r.get(2)?, error: r.get(3)?, changed: r.get(4)? })
-    })?;
-    let others = others.collect::<Result<_, _>>()?;
-    Ok(Some(ToldOf { sheet, rows, others }))
-}
-
 /// More may be heard of a delivery after it was taken.
 pub fn listen_for(c: &Connection, id: i64) -> Result<()> {
     c.prepare_cached("UPDATE delivery SET heard = '' WHERE id = ?1")?.execute([id])?;
@@ -532,56 +479,6 @@ pub fn withdraw(c: &Connection, id: i64, revocable: bool, at: &str) -> Result<bo
         repeat(c, OF_THE_SAME, id, at)?;
     }
     Ok(done > 0)
-}
-
-/// A delivery as whoever has its address finds it.
-#[derive(Debug, Clone)]
-pub struct Shared {
-    /// Its number.
-    pub id: i64,
-    /// The item that it is of.
-    pub item_id: i64,
-    /// The run that it is of.
-    pub run_id: i64,
-    /// Its state.
-    pub state: DeliveryState,
-    /// What its channel permits.
-    pub payload: serde_json::Value,
-    /// The formats that go along.
-    pub documents: Vec<String>,
-    /// How often it was opened.
-    pub opened: i64,
-    /// When it was delivered.
-    pub since: Option<String>,
-}
-
-/// The delivery whose public page is found by a token.
-pub fn by_token(c: &Connection, token: &str) -> Result<Option<Shared>> {
-    let since =
-        "(SELECT max(at) FROM event WHERE item_id = delivery.item_id AND delivery_id = delivery.id AND what IN ('delivered', 'confirmed'))";
-    let sql =
-        format!("SELECT id, item_id, run_id, state, payload, documents, opened, {since} FROM delivery WHERE token = ?1 AND token <> ''");
-    let mut query = c.prepare_cached(&sql)?;
-    let found = query.query_row([token], |r| {
-        let (state, payload, documents): (String, String, String) = (r.get(3)?, r.get(4)?, r.get(5)?);
-        Ok(Shared {
-            id: r.get(0)?,
-            item_id: r.get(1)?,
-            run_id: r.get(2)?,
-            state: DeliveryState::of(&state).ok_or_else(|| super::unknown(3, &state))?,
-            payload: super::kept(4, &payload)?,
-            documents: super::kept(5, &documents)?,
-            opened: r.get(6)?,
-            since: r.get(7)?,
-        })
-    });
-    Ok(found.optional()?)
-}
-
-/// Counts an opening of its public page.
-pub fn opened(c: &Connection, id: i64) -> Result<()> {
-    c.prepare_cached("UPDATE delivery SET opened = opened + 1 WHERE id = ?1")?.execute([id])?;
-    Ok(())
 }
 
 const RELEASE: &str = ", held = 0, due = 0, changed = :at";

@@ -764,7 +764,7 @@ async fn changes_are_whole_or_not_there_whatever_becomes_of_their_neighbours() {
         async move {
             store
                 .change(move |t| -> Result<i64> {
-                    t.execute("INSERT INTO template (id, name) VALUES (?1, 'a')", [id])?;
+                    t.execute("INSERT INTO template (id, name, key) VALUES (?1, 'a', ?1)", [id])?;
                     anyhow::ensure!(id % 3 != 0, "refused");
                     assert!(id % 5 != 0, "it panics");
                     Ok(id)
