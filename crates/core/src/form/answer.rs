@@ -76,8 +76,8 @@ pub struct LookedAt {
     pub given: Option<Given>,
     /// What is wrong.
     pub wrong: Option<Wrong>,
-    /// What was worked out, as it is shown.
-    pub worked_out: Option<String>,
+    /// Its computed value, as it is shown.
+    pub computed: Option<String>,
     /// Its rows, each with its fields.
     pub rows: Vec<Vec<LookedAt>>,
 }
@@ -177,7 +177,7 @@ impl Rows {
         context: &Context,
     ) -> (LookedAt, Option<Value>) {
         let shown = rule.is_shown(scope);
-        let mut looked = LookedAt { field: rule.field.id, shown, given: given.cloned(), wrong: None, worked_out: None, rows: Vec::new() };
+        let mut looked = LookedAt { field: rule.field.id, shown, given: given.cloned(), wrong: None, computed: None, rows: Vec::new() };
         let rows: &[BTreeMap<u32, Given>] = match given {
             Some(Given::Rows(rows)) => rows,
             None => &[],
@@ -200,6 +200,7 @@ impl Rows {
                 let (mut field, value) = rule.look(row.get(&rule.field.id), &Scope::new(&record, &ties, context), context);
                 if empty {
                     field.wrong = None;
+                    field.computed = field.computed.map(|_| String::new());
                 }
                 if let (Some(value), Some(column)) = (value, rule.column) {
                     own[column] = value;
@@ -215,7 +216,9 @@ impl Rows {
         let count = records.len();
         let limit = |text: &str| text.trim().parse::<usize>().ok();
         let (least, most) = (limit(&rule.field.least), limit(&rule.field.most).unwrap_or(MOST_ROWS).min(MOST_ROWS));
-        if count == 0 && rule.field.required {
+        if looked.wrong.is_some() {
+            // Rows that are none are told as that.
+        } else if count == 0 && rule.field.required {
             looked.wrong = Some(Wrong::Missing);
         } else if least.is_some_and(|least| count < least) && (count > 0 || rule.field.required) {
             looked.wrong = Some(Wrong::Limit(format!("add at least {}", rule.field.least.trim())));
@@ -235,11 +238,11 @@ impl Rule {
     /// Looks at what was given to it; its value, where it has one.
     fn look(&self, given: Option<&Given>, scope: &Scope<'_>, context: &Context) -> (LookedAt, Option<Value>) {
         let shown = self.is_shown(scope);
-        let mut looked = LookedAt { field: self.field.id, shown, given: None, wrong: None, worked_out: None, rows: Vec::new() };
+        let mut looked = LookedAt { field: self.field.id, shown, given: None, wrong: None, computed: None, rows: Vec::new() };
         if self.field.kind == FormFieldKind::Computed {
             // Whatever a person sends, it is worked out.
-            let value = if shown { self.worked_out(scope) } else { Value::Blank };
-            looked.worked_out = Some(plain(&value, &context.locale).unwrap_or_default());
+            let value = if shown { self.computed(scope) } else { Value::Blank };
+            looked.computed = Some(plain(&value, &context.locale).unwrap_or_default());
             return (looked, Some(value));
         }
         let by_default = || self.default.as_ref().map(|text| self.by_default(&text.fill(scope).unwrap_or_default(), context));
@@ -253,8 +256,8 @@ impl Rule {
         }
     }
 
-    /// What its formula comes to; blank as long as something that it needs is missing.
-    fn worked_out(&self, scope: &Scope<'_>) -> Value {
+    /// What its formula comes to; blank where it can't be computed.
+    fn computed(&self, scope: &Scope<'_>) -> Value {
         let Some(value) = self.formula.as_ref().and_then(|formula| scope.value(formula).ok()) else { return Value::Blank };
         match (self.field.column().map(|column| column.kind), value) {
             (Some(ColumnType::Money(currency)), Value::Number(amount)) => Value::Money(Money { amount, currency }),
@@ -611,11 +614,11 @@ mod tests {
         let now = date(2026, 9, 1).at(9, 0, 0, 0);
         let look = rules.look(&rows(&[&[(3, "Rope"), (4, "12"), (5, "2.50")], &[(3, ""), (5, " ")], &[(3, "Cleat"), (5, "8")]]), now);
         assert!(look.will_do(), "{:?}", look.fields);
-        let said = |at: usize, field: usize| look.fields[1].rows[at][field].worked_out.clone().unwrap_or_default();
+        let said = |at: usize, field: usize| look.fields[1].rows[at][field].computed.clone().unwrap_or_default();
         assert_eq!([said(0, 3), said(1, 3), said(2, 3)], ["€27.00", "", "€7.20"]);
-        assert_eq!(look.fields[2].worked_out.as_deref(), Some("€34.20"));
+        assert_eq!(look.fields[2].computed.as_deref(), Some("€34.20"));
         // A row in which nothing was given is none.
-        assert_eq!(look.fields[3].worked_out.as_deref(), Some("2"));
+        assert_eq!(look.fields[3].computed.as_deref(), Some("2"));
         let Cell::Nested(json) = &look.cells()[1] else { panic!("no list: {:?}", look.cells()) };
         assert_eq!(json.as_array().map(Vec::len), Some(2), "{json}");
         assert_eq!(json[0]["item"], "Rope");
@@ -623,7 +626,7 @@ mod tests {
         // What a person sends for what is worked out counts for nothing.
         let mut forged = rows(&[&[(3, "Rope"), (4, "1"), (5, "100"), (6, "0.01")]]);
         forged.insert(7, text("0.01"));
-        assert_eq!(rules.look(&forged, now).fields[2].worked_out.as_deref(), Some("€90.00"));
+        assert_eq!(rules.look(&forged, now).fields[2].computed.as_deref(), Some("€90.00"));
     }
 
     #[test]
