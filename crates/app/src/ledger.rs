@@ -128,7 +128,7 @@ pub struct LedgerRow {
     #[serde(flatten)]
     pub figures: Figures,
     /// How many documents of this month are meant to be made at most; none for no limit.
-    pub ceiling: Option<u32>,
+    pub monthly_limit: Option<u32>,
     /// How many of this month there are, where there is a limit.
     pub this_month: Option<usize>,
 }
@@ -204,15 +204,15 @@ pub async fn ledger(app: &App, query: LedgerQuery) -> Outcome<Ledger> {
     }
     let (first, last, month) = (begins(app, from), begins(app, Period::Day.next(to)), month_begins(app));
     let found = app.store.read(move |c| -> anyhow::Result<_> {
-        let mut ceilings = BTreeMap::new();
+        let mut limits = BTreeMap::new();
         for dispatch in dispatches::list(c)? {
-            if let Some(ceiling) = dispatch.setup.ceiling {
-                ceilings.insert(dispatch.key.clone(), (ceiling, ledger::made_since(c, &dispatch.key, &month)?));
+            if let Some(monthly_limit) = dispatch.setup.monthly_limit {
+                limits.insert(dispatch.key.clone(), (monthly_limit, ledger::made_since(c, &dispatch.key, &month)?));
             }
         }
-        Ok((ledger::counts(c, &first, &last)?, ledger::failures(c, &first, &last, REASONS)?, ceilings))
+        Ok((ledger::counts(c, &first, &last)?, ledger::failures(c, &first, &last, REASONS)?, limits))
     });
-    let (counts, failures, ceilings) = found.await?;
+    let (counts, failures, limits) = found.await?;
     let zone = app.zone();
     let (mut all, mut rows, mut periods) = (Figures::default(), BTreeMap::<String, LedgerRow>::new(), BTreeMap::new());
     let mut begins = query.by.of(from);
@@ -225,8 +225,8 @@ pub async fn ledger(app: &App, query: LedgerQuery) -> Outcome<Ledger> {
         all.add(one);
         periods.entry(query.by.of(clock::local(moment, &zone).date())).or_default().add(one);
         if let Some((key, name)) = part(query.of, one) {
-            let (ceiling, this_month) = ceilings.get(&key).filter(|_| query.of == Dimension::Dispatch).copied().unzip();
-            let row = LedgerRow { key: key.clone(), name, figures: Figures::default(), ceiling, this_month };
+            let (monthly_limit, this_month) = limits.get(&key).filter(|_| query.of == Dimension::Dispatch).copied().unzip();
+            let row = LedgerRow { key: key.clone(), name, figures: Figures::default(), monthly_limit, this_month };
             rows.entry(key).or_insert(row).figures.add(one);
         }
     }

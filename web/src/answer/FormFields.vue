@@ -146,8 +146,8 @@ const ticked = (field: PublicField) => ['yes-no', 'accept'].includes(field.kind)
           Add {{ rowsOf(field).length ? 'another' : '' }}
         </button>
       </div>
-      <output v-else-if="field.kind === 'computed'" :id="`field-${prefix}${field.id}`" class="worked-out">{{
-        looked.get(field.id)?.worked_out || '–'
+      <output v-else-if="field.kind === 'computed'" :id="`field-${prefix}${field.id}`" class="computed">{{
+        looked.get(field.id)?.computed || '–'
       }}</output>
       <FieldInput
         v-else

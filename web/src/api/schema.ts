@@ -709,11 +709,11 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** The protocols of what was erased, the newest first. */
+        /** The log of what was erased, the newest first. */
         get: operations["get_erasures"];
         put?: never;
         /**
-         * Erases rows and documents for good: their files, values, recipients and history. A protocol stays
+         * Erases rows and documents for good: their files, values, recipients and history. An entry in the log stays
          *     that says how much of what was erased.
          */
         post: operations["post_erasures"];
@@ -4063,7 +4063,7 @@ export interface components {
                 [key: string]: number;
             };
         };
-        /** @description The protocol of an erasure. */
+        /** @description An entry of the log of erasures. */
         ErasureInfo: {
             /** @description When (UTC). */
             at: string;
@@ -4900,13 +4900,13 @@ export interface components {
         };
         /** @description What is added up over the whole time. */
         LedgerRow: components["schemas"]["Figures"] & {
+            /** @description The dispatch's key, the template's name, or the word of the channel's kind. */
+            key: string;
             /**
              * Format: int32
              * @description How many documents of this month are meant to be made at most; none for no limit.
              */
-            ceiling?: number | null;
-            /** @description The dispatch's key, the template's name, or the word of the channel's kind. */
-            key: string;
+            monthly_limit?: number | null;
             /** @description What it is called. */
             name: string;
             /** @description How many of this month there are, where there is a limit. */
@@ -5000,6 +5000,8 @@ export interface components {
         /** @description A field with what stands in it. */
         LookedBody: {
             by_default?: components["schemas"]["GivenBody"] | null;
+            /** @description Its computed value, as it is shown. */
+            computed?: string | null;
             /**
              * Format: int32
              * @description The field's number.
@@ -5009,8 +5011,6 @@ export interface components {
             rows?: components["schemas"]["LookedBody"][][];
             /** @description Whether it is shown. */
             shown: boolean;
-            /** @description What was worked out, as it is shown. */
-            worked_out?: string | null;
             /** @description What is wrong, in words. */
             wrong?: string | null;
         };
@@ -5507,7 +5507,7 @@ export interface components {
         /** @description What is said of a record beside what its source says. */
         OneChoices: {
             /** @description The answers to what is asked; the usual ones count for others. */
-            answers?: {
+            answers: {
                 [key: string]: string;
             };
             /**
@@ -6524,12 +6524,6 @@ export interface components {
             answers: {
                 [key: string]: string;
             };
-            /**
-             * Format: int32
-             * @description The most documents of a month that are meant to be made: a run that goes beyond is warned of;
-             *     none for no limit.
-             */
-            ceiling?: number | null;
             /** @description The channels that documents are delivered over; none where they are only stored. */
             channels: components["schemas"]["ChannelSetup"][];
             /** @description Which records are taken by what was made of them before. */
@@ -6548,6 +6542,12 @@ export interface components {
             locale: string;
             /** @description The column that holds a record's own locale, as a BCP 47 tag; blank for none. */
             locale_column: string;
+            /**
+             * Format: int32
+             * @description The most documents of a month that are meant to be made: a run that goes beyond is warned of;
+             *     none for no limit.
+             */
+            monthly_limit?: number | null;
             /** @description The pattern of the documents' file names. */
             name: string;
             /** @description What becomes of a record that no rule takes, where there are rules. */
@@ -6990,7 +6990,7 @@ export interface components {
             /** @description What is said of it beside what its source says. */
             choices?: components["schemas"]["OneChoices"];
             /** @description Whether its deliveries wait until a person releases them. */
-            hold?: boolean;
+            hold: boolean;
             /** @description How many documents of it there were before, as the person was told and confirmed. */
             repeats?: number;
             /**

@@ -75,7 +75,6 @@ pub struct OneSigner {
 #[serde(deny_unknown_fields)]
 pub struct OneChoices {
     /// The answers to what is asked; the usual ones count for others.
-    #[serde(default)]
     pub answers: BTreeMap<String, String>,
     /// Who signs instead of those whom the dispatch says, by the role.
     #[serde(default)]
@@ -95,7 +94,6 @@ pub struct StartOne {
     #[serde(default)]
     pub choices: OneChoices,
     /// Whether its deliveries wait until a person releases them.
-    #[serde(default)]
     pub hold: bool,
     /// How many documents of it there were before, as the person was told and confirmed.
     #[serde(default)]

@@ -234,8 +234,10 @@ fn with_totals(
     if !prepared.plan.joint {
         notes.extend(chosen.iter().map(|record| record.number).filter(same).map(|row| (row, Note::SameAsLast)));
     }
-    if let Some(ceiling) = prepared.setup.ceiling.map(|most| most as usize).filter(|most| before.this_month + records.len() > *most) {
-        notes.push((0, Note::BeyondCeiling { made: before.this_month + records.len(), ceiling }));
+    if let Some(monthly_limit) =
+        prepared.setup.monthly_limit.map(|most| most as usize).filter(|most| before.this_month + records.len() > *most)
+    {
+        notes.push((0, Note::BeyondMonthlyLimit { made: before.this_month + records.len(), monthly_limit }));
     }
     let last = before.last.as_ref().map(|before| (before, totals::of_last(prepared, before)));
     if let Some((_, last)) = last.as_ref().filter(|_| view.wrong == 0) {

@@ -52,9 +52,9 @@ pub struct LookedBody {
     #[serde(skip_serializing_if = "Option::is_none")]
     #[serde(serialize_with = "mangle_core::words::as_sentence_or_none")]
     pub wrong: Option<String>,
-    /// What was worked out, as it is shown.
+    /// Its computed value, as it is shown.
     #[serde(skip_serializing_if = "Option::is_none")]
-    pub worked_out: Option<String>,
+    pub computed: Option<String>,
     /// Its rows, each with its fields.
     #[serde(skip_serializing_if = "Vec::is_empty")]
     #[cfg_attr(feature = "openapi", schema(no_recursion))]
@@ -74,7 +74,7 @@ impl LookedBody {
                 shown: one.shown,
                 by_default: one.given.as_ref().filter(|_| !given.contains_key(&one.field)).and_then(back),
                 wrong: one.wrong.as_ref().map(ToString::to_string),
-                worked_out: one.worked_out.clone(),
+                computed: one.computed.clone(),
                 rows: one.rows.iter().enumerate().map(|(at, row)| LookedBody::all(row, rows.get(at).unwrap_or(&nothing))).collect(),
             }
         };

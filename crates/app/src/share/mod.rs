@@ -18,9 +18,9 @@ pub use links::Links;
 
 use crate::cache::Weigh;
 use crate::jobs::state::DeliveryState;
-use crate::store::deliveries::{self, Shared};
 use crate::store::documents::{self, DocumentInfo};
 use crate::store::events::{self, About};
+use crate::store::shared::{self, Shared};
 use crate::store::{Connection, settings};
 use crate::transfer::Download;
 use crate::{Actor, App, Error, ErrorKind, Outcome, clock};
@@ -147,7 +147,7 @@ fn words(shut: Shut, office: &str, zone: &TimeZone) -> String {
 
 /// The delivery of an address, what it permits, and the office's name.
 fn find(c: &Connection, token: &str) -> Outcome<(Shared, LinkPayload, String)> {
-    let found = deliveries::by_token(c, token)?;
+    let found = shared::by_token(c, token)?;
     let never = [DeliveryState::Skipped, DeliveryState::Failed];
     let found = found.filter(|found| !never.contains(&found.state)).ok_or_else(not_valid)?;
     let payload = serde_json::from_value(found.payload.clone()).map_err(anyhow::Error::new)?;
@@ -185,7 +185,7 @@ pub async fn open(app: &App, token: String, opening: Opening) -> Outcome<Opened>
             // Written down, though it is refused.
             return Ok(Err(Error::unusable("passcode", "this is not the passcode. Check it and enter it again.")));
         }
-        deliveries::opened(t, found.id)?;
+        shared::opened(t, found.id)?;
         events::add(t, Actor::Recipient, about, "opened", "", &at)?;
         let documents = shared(t, &found)?;
         Ok(Ok((found.id, payload.download, documents)))

@@ -224,7 +224,7 @@ pub struct Setup {
     /// The most documents of a month that are meant to be made: a run that goes beyond is warned of;
     /// none for no limit.
     #[serde(default)]
-    pub ceiling: Option<u32>,
+    pub monthly_limit: Option<u32>,
     /// The locale by which values print.
     #[serde(default = "english")]
     #[cfg_attr(feature = "openapi", schema(required = true))]
@@ -257,7 +257,7 @@ impl Default for Setup {
             triggers: Vec::new(),
             version: None,
             retention: None,
-            ceiling: None,
+            monthly_limit: None,
             locale: english(),
             locale_column: String::new(),
         }

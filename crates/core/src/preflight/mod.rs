@@ -124,11 +124,11 @@ pub enum Note {
     /// Something of the whole run is far from the last one.
     FarFromLast(String),
     /// With this run, more documents are made in the month than are meant to be.
-    BeyondCeiling {
+    BeyondMonthlyLimit {
         /// How many there will be.
         made: usize,
         /// How many are meant to be.
-        ceiling: usize,
+        monthly_limit: usize,
     },
 }
 
@@ -145,11 +145,11 @@ impl std::fmt::Display for Note {
                 write!(f, "the document has {}, most have {usual}. Check for long values.", counted(*pages, "page", "pages"))
             }
             Note::FarFromLast(what) => f.write_str(what),
-            Note::BeyondCeiling { made, ceiling } => write!(
+            Note::BeyondMonthlyLimit { made, monthly_limit } => write!(
                 f,
                 "with this run, the dispatch will have created {} this month; its limit is {}. Change the limit under Output if this is intended.",
                 counted(*made, "document", "documents"),
-                grouped(*ceiling)
+                grouped(*monthly_limit)
             ),
             Note::RoleAddress => f.write_str("the e-mail address is that of an office or a function (info@, office@), not of a person"),
             Note::Close { one, other } => write!(
@@ -177,7 +177,7 @@ impl Note {
             Note::SameAsLast => "same-as-last",
             Note::MorePages { .. } => "more-pages",
             Note::FarFromLast(_) => "far-from-last",
-            Note::BeyondCeiling { .. } => "beyond-ceiling",
+            Note::BeyondMonthlyLimit { .. } => "beyond-monthly-limit",
         };
         Diagnostic::warning(code, self.to_string())
     }

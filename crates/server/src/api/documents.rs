@@ -121,14 +121,14 @@ async fn person(State(app): State<App>, Json(own): Json<Person>) -> Answer<Perso
     Ok(Json(documents::person(&app, own.text).await?))
 }
 
-/// Erases rows and documents for good: their files, values, recipients and history. A protocol stays
+/// Erases rows and documents for good: their files, values, recipients and history. An entry in the log stays
 /// that says how much of what was erased.
 #[utoipa::path(post, path = "/api/erasures", tag = "documents", request_body = Erase, responses((status = 200, body = ErasureInfo), (status = 409, body = Problem), (status = 422, body = Problem)))]
 async fn erase(State(app): State<App>, Json(what): Json<Erase>) -> Answer<ErasureInfo> {
     Ok(Json(documents::erase(&app, what).await?))
 }
 
-/// The protocols of what was erased, the newest first.
+/// The log of what was erased, the newest first.
 #[utoipa::path(get, path = "/api/erasures", tag = "documents", responses((status = 200, body = Vec<ErasureInfo>)))]
 async fn erasures(State(app): State<App>) -> Answer<Vec<ErasureInfo>> {
     Ok(Json(documents::erasures(&app).await?))

@@ -39,8 +39,8 @@ const says = computed(() => {
   return `${name}, ${data[attach]}, ${password ? 'with a password' : 'no password'}`
 })
 const kept = computed(() => {
-  const { retention, ceiling } = props.bench.setup
-  const limit = ceiling ? `${count(ceiling, 'document')} a month` : 'no limit'
+  const { retention, monthly_limit } = props.bench.setup
+  const limit = monthly_limit ? `${count(monthly_limit, 'document')} a month` : 'no limit'
   return `${retention ? `removed after ${count(retention, 'month')}` : 'never removed'}, ${limit}`
 })
 </script>
@@ -181,11 +181,11 @@ const kept = computed(() => {
     </FormLine>
     <FormLine label="Documents per month" about="Preflight warns when a run goes beyond. Blank: no limit.">
       <el-input-number
-        :model-value="bench.setup.ceiling ?? undefined"
+        :model-value="bench.setup.monthly_limit ?? undefined"
         :min="1"
         :max="100000000"
         :controls="false"
-        @change="(v: number | undefined) => change((b) => (b.setup.ceiling = v ?? null))"
+        @change="(v: number | undefined) => change((b) => (b.setup.monthly_limit = v ?? null))"
       />
     </FormLine>
   </Group>
