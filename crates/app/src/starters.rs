@@ -53,7 +53,7 @@ const STARTERS: [Starter; 6] = [
         data: Data::File("Holders (sample).xlsx", SEASON, "Holders"),
         setup: || Setup {
             ties: [("due".to_owned(), "Due date".to_owned()), ("harbour due".to_owned(), "Yearly fee".to_owned())].into(),
-            filter: "days overdue > 30".to_owned(),
+            filter: "days overdue > 60".to_owned(),
             name: "Reminder [: ref]".to_owned(),
             channels: by_email("[: e-mail]", "Your balance at [: office.name]", "Dear [: salutation] [: last name],"),
             ..Setup::default()
@@ -62,7 +62,7 @@ const STARTERS: [Starter; 6] = [
     Starter {
         key: "agreement",
         name: "Agreement from a form",
-        about: "Each answer of a form makes an agreement by itself and puts it into the documents.",
+        about: "Each form answer creates an agreement automatically. It appears under Documents.",
         shows: "Form with a signature, trigger, picture, condition",
         template: ("Crane lift agreement.docx", file!("starters/crane-agreement.docx")),
         data: Data::Form(file!("crane-lift.form.json")),

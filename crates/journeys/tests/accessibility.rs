@@ -11,7 +11,8 @@ async fn found(b: &Browser, axe: &str, screen: &str) -> Result<Vec<String>> {
     tokio::time::sleep(std::time::Duration::from_millis(900)).await;
     b.client.execute(axe, vec![]).await?;
     let script = "const done = arguments[arguments.length - 1];
-        axe.run(document, { runOnly: ['wcag2a', 'wcag2aa', 'wcag21a', 'wcag21aa', 'wcag22aa', 'best-practice'] })
+        // What a PDF holds is its maker's; the layer tells its structure as it is.
+        axe.run({ exclude: ['.structTree'] }, { runOnly: ['wcag2a', 'wcag2aa', 'wcag21a', 'wcag21aa', 'wcag22aa', 'best-practice'] })
            .then((found) => done(found.violations.map((v) => [v.id, v.help, v.nodes.length, v.nodes[0].html.slice(0, 160), v.nodes[0].target.join(' ')])))
            .catch((e) => done([['axe', String(e), 0, '', '']]))";
     let said = b.client.execute_async(script, vec![]).await?;

@@ -334,8 +334,11 @@ fn written(program: &Program, items: &[Value]) -> Result<()> {
     let info = ask("GET", &format!("{}/api/sheets/{sheets}", program.address), None)?;
     let column = |name: &str| info["columns"].as_array().and_then(|all| all.iter().position(|own| own["name"] == name));
     let (state, link) = (column("Delivery").context("the state's column")?, column("Link").context("the link's column")?);
-    let rows = ask("GET", &format!("{}/api/sheets/{sheets}/rows?count=500", program.address), None)?;
-    let rows = rows["rows"].as_array().context("rows")?;
+    let mut rows = Vec::new();
+    for from in [0, 500] {
+        let some = ask("GET", &format!("{}/api/sheets/{sheets}/rows?from={from}&count=500", program.address), None)?;
+        rows.extend(some["rows"].as_array().context("rows")?.iter().cloned());
+    }
     let mut links = std::collections::HashSet::new();
     for item in items {
         let row = rows.iter().find(|row| row["number"] == item["row"]).context("its row")?;

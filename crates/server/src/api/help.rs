@@ -105,7 +105,20 @@ mod tests {
         let all = pages().await.0;
         assert_eq!(
             all.iter().map(|p| p.key.as_str()).collect::<Vec<_>>(),
-            ["first-letter", "placeholders", "sheets", "forms", "crm", "runs", "channels", "triggers", "packs", "signing"]
+            [
+                "first-letter",
+                "placeholders",
+                "sheets",
+                "forms",
+                "crm",
+                "runs",
+                "channels",
+                "triggers",
+                "packs",
+                "signing",
+                "documents",
+                "moves"
+            ]
         );
         let mut pictures = 0;
         for page in &all {

@@ -60,7 +60,8 @@ async fn a_run_at_a_time_is_made_now_and_delivered_then() {
     assert!(refused("tomorrow").await.contains("“tomorrow” is not a date and time. Use the format"));
     assert!(refused("2020-01-01T08:00").await.contains("has passed"));
     assert!(refused("2222-01-01T08:00").await.contains("more than a year from now"));
-    let tomorrow = jiff::Timestamp::now().to_zoned(jiff::tz::TimeZone::UTC).datetime().saturating_add(jiff::SignedDuration::from_hours(24));
+    let tomorrow =
+        jiff::Timestamp::now().in_tz("Asia/Tokyo").expect("a zone").datetime().saturating_add(jiff::SignedDuration::from_hours(24));
     let tomorrow: DateTime = tomorrow.date().at(8, 0, 0, 0);
     let run = start(&office, json!({ "at": tomorrow.to_string() })).await;
     let waits = until(&office, &run["id"], |run| run["scheduled"] == 3).await;

@@ -607,7 +607,7 @@ async fn another_signer_can_be_named_for_one_record_and_is_forgotten_with_it() {
     let one = office.get(&format!("{}/one/{row}", signing.dispatch)).await;
     assert_eq!(one["signers"][1]["email"], "ida@brackwater-quay.example", "{one}");
     let other = json!({ "name": "Wil Haven", "email": "wil@berth.example", "language": "nl-NL", "phone": "" });
-    let body = json!({ "choices": { "signers": { "holder": other } } });
+    let body = json!({ "hold": false, "choices": { "answers": {}, "signers": { "holder": other } } });
     let (status, run) = office.ask("POST", &format!("{}/one/{row}", signing.dispatch), body).await;
     assert_eq!(status, StatusCode::OK, "{run}");
     until(office, &run["id"], |run| run["state"] == "done").await;
@@ -619,8 +619,7 @@ async fn another_signer_can_be_named_for_one_record_and_is_forgotten_with_it() {
     assert_eq!(message.as_deref(), Some("Graag ondertekenen: Licences"));
     // The dispatch itself is as it was, and an address that is none is refused.
     assert!(!office.get(&signing.dispatch).await["setup"].to_string().contains("wil@"));
-    let wrong =
-        json!({ "choices": { "signers": { "holder": { "name": "W", "email": "wil", "language": "", "phone": "" } } }, "repeats": 1 });
+    let wrong = json!({ "hold": false, "choices": { "answers": {}, "signers": { "holder": { "name": "W", "email": "wil", "language": "", "phone": "" } } }, "repeats": 1 });
     assert!(office.refused("POST", &format!("{}/one/{row}", signing.dispatch), wrong).await.contains("findings"));
     let item = office.get(&format!("/api/runs/{}/items", run["id"])).await[0]["id"].clone();
     let (status, erased) = office.ask("POST", "/api/erasures", json!({ "rows": [], "items": [item] })).await;
@@ -628,4 +627,52 @@ async fn another_signer_can_be_named_for_one_record_and_is_forgotten_with_it() {
     office.app.store.checkpoint().await.expect("written");
     let bytes = std::fs::read(office.folder().join("mangle.sqlite")).expect("the store");
     assert!(!bytes.windows(17).any(|part| part == b"wil@berth.example"), "the store still holds the signer");
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn a_field_on_a_page_of_a_pdf_is_signed_like_those_of_a_template() {
+    let own = Signing::of(1, |_| {}).await;
+    let office = &own.office;
+    let (_, rules) = office.upload("/api/pack-files", &[("Harbour rules.pdf", &file("harbour-rules.pdf"))]).await;
+    let mut content = rules["content"].clone();
+    let name = content["file"].as_str().expect("a file");
+    let pages = office.get(&format!("/api/pack-files/{name}/pages")).await;
+    assert_eq!((&pages["count"], pages["pages"].as_array().map(Vec::len)), (&json!(2), Some(2)));
+    for wrong in ["0", "..%2fmangle.sqlite", &"f".repeat(64)] {
+        assert_eq!(office.ask("GET", &format!("/api/pack-files/{wrong}/pages"), Value::Null).await.0, StatusCode::NOT_FOUND, "{wrong}");
+    }
+    let field = |placeholder: &str| json!({ "placeholder": placeholder, "page": 2, "left": 250, "top": 2200 });
+    let asked = json!([field("[:signer holder initials]"), field("[: ref]")]);
+    let (_, placed) = office.ask("POST", "/api/pack-fields", asked).await;
+    assert_eq!((&placed[0]["role"], &placed[0]["field"], &placed[0]["width"]), (&json!("holder"), &json!("initials"), &json!(57.0)));
+    assert_eq!(placed[1]["problem"], "“[: ref]” is not a signature field. Enter one, such as [:signer holder signature].");
+    content["fields"] = json!([field("[:signer holder initials]")]);
+    let part = |name: &str, content: Value| json!({ "name": name, "title": "", "content": content, "include": { "kind": "always" }, "repeat": "" });
+    let mut bench = office.get(&own.dispatch).await;
+    let licence = json!({ "kind": "template", "id": bench["template_id"], "version": null });
+    let pack = json!({ "parts": [part("Licence", licence), part("Rules", content)] });
+    let (status, pack) = office.ask("POST", "/api/packs", json!({ "name": "Licence and rules", "pack": pack })).await;
+    assert_eq!((status, &pack["problems"]), (StatusCode::OK, &json!([])), "{pack}");
+    bench["template_id"] = pack["id"].clone();
+    let (status, bench) = office.ask("PUT", &own.dispatch, bench).await;
+    assert_eq!((status, &bench["obstacles"]), (StatusCode::OK, &json!([])), "{bench}");
+
+    let (_, rounds) = own.run(1).await;
+    let link = own.link(&address(&rounds[0], "holder")).await;
+    let now = own.open(&link).await;
+    let on_rules = |field: &&Value| field["page"] == 3;
+    let found: Vec<&Value> = now["fields"].as_array().expect("fields").iter().filter(on_rules).collect();
+    assert_eq!((found.len(), &found[0]["kind"]), (1, &json!("initials")), "{now}");
+    assert_eq!(own.sign(&link).await.0, StatusCode::OK);
+    assert_eq!(own.sign(&own.link("ida@brackwater-quay.example").await).await.0, StatusCode::OK);
+    own.round(&rounds[0]["id"], "completed").await;
+    let folder = tempfile::tempdir().expect("a folder");
+    let path = folder.path().join("signed.pdf");
+    std::fs::write(&path, office.bytes(&format!("/api/rounds/{}/document", rounds[0]["id"])).await).expect("written");
+    assert!(pyhanko(&path).starts_with("good"), "{}", pyhanko(&path));
+    // The initials are on the second page of the rules, 220 mm below its top edge.
+    let words = says("pdftotext", &["-bbox", "-f", "4", "-l", "4", path.to_str().expect("a path"), "-"]);
+    let initials = words.lines().find(|line| line.contains(">ab<")).unwrap_or_else(|| panic!("{words}"));
+    let top: f64 = initials.split("yMin=\"").nth(1).and_then(|rest| rest.split('"').next()?.parse().ok()).expect("a number");
+    assert!((620.0..655.0).contains(&top), "{initials}");
 }
