@@ -26,3 +26,17 @@ export async function confirmed({ title, text, act, cancel, destroys }: Question
     return false
   }
 }
+
+/** Asks for another name of something; none where the person does not go through with it. */
+export async function newName(
+  of: 'dispatch' | 'source' | 'template',
+  name: string,
+): Promise<string | undefined> {
+  const asked = await ElMessageBox.prompt(`Name of the ${of}`, `Rename ${of}`, {
+    confirmButtonText: 'Rename',
+    cancelButtonText: 'Cancel',
+    inputValue: name,
+    inputValidator: (text: string) => !!text.trim() || 'Enter a name',
+  }).catch(() => undefined)
+  return asked?.value.trim()
+}

@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import { api, ask, attempt, saveFrom } from '../api/client'
-import { confirmed } from '../api/confirm'
+import { confirmed, newName } from '../api/confirm'
 import { useLabels } from '../api/labels'
 import { count } from '../api/words'
 
@@ -11,16 +11,12 @@ const labels = useLabels('dispatch')
 const params = () => ({ path: { key: props.dispatch } })
 
 async function rename() {
-  const got = await ElMessageBox.prompt('Name of the dispatch', 'Rename dispatch', {
-    confirmButtonText: 'Rename',
-    inputValue: props.name,
-    inputValidator: (text: string) => !!text.trim() || 'Enter a name',
-  }).catch(() => undefined)
-  if (!got) return
+  const name = await newName('dispatch', props.name)
+  if (!name) return
   const done = await attempt(async () => {
     const own = await ask(api.GET('/api/dispatches/{key}', { params: params() }))
     const { template_id, sheet_id, setup, revision } = own
-    const body = { name: got.value.trim(), template_id, sheet_id, setup, revision }
+    const body = { name, template_id, sheet_id, setup, revision }
     return await ask(api.PUT('/api/dispatches/{key}', { params: params(), body }))
   })
   if (done) emit('copied', done.key)

@@ -51,8 +51,11 @@ const says = (at: number) => {
   return own?.role ? `${own.field} for ${own.role}` : (fields.value[at]?.placeholder ?? '')
 }
 
+const SIDES = ['left', 'top'] as const
+type Place = Record<(typeof SIDES)[number], number>
+
 /** Moves a field; it stays on its page. */
-function put(at: number, left: number, top: number) {
+function put(at: number, { left, top }: Place) {
   const [field, size] = [fields.value[at], placed.value[at]]
   const page = field && pages.value[field.page - 1]
   if (!field || !page) return
@@ -68,7 +71,7 @@ function nudge(event: KeyboardEvent, at: number) {
   event.preventDefault()
   // A millimetre; with Shift a centimetre, with Alt a tenth.
   const step = event.shiftKey ? 100 : event.altKey ? 1 : 10
-  put(at, field.left + (by[0] ?? 0) * step, field.top + (by[1] ?? 0) * step)
+  put(at, { left: field.left + (by[0] ?? 0) * step, top: field.top + (by[1] ?? 0) * step })
 }
 function drag(event: PointerEvent, at: number) {
   const [own, field] = [event.currentTarget as HTMLElement, fields.value[at]]
@@ -80,7 +83,10 @@ function drag(event: PointerEvent, at: number) {
   const tenths = page.width / sheet.width / TENTH
   const from = { x: event.clientX, y: event.clientY, left: field.left, top: field.top }
   own.onpointermove = (now) =>
-    put(at, from.left + (now.clientX - from.x) * tenths, from.top + (now.clientY - from.y) * tenths)
+    put(at, {
+      left: from.left + (now.clientX - from.x) * tenths,
+      top: from.top + (now.clientY - from.y) * tenths,
+    })
   own.onpointerup = () => (own.onpointermove = null)
 }
 
@@ -91,7 +97,8 @@ async function add() {
   fields.value.push({ placeholder, page: Math.max(1, page), left: 250, top: (last?.top ?? 2100) + 220 })
   chosen.value = fields.value.length - 1
   await look()
-  put(chosen.value, 250, fields.value[chosen.value]?.top ?? 0)
+  const field = fields.value[chosen.value]
+  if (field) put(chosen.value, field)
   await nextTick()
   box.value?.querySelector<HTMLElement>('.field.chosen')?.focus()
 }
@@ -156,25 +163,15 @@ function remove(at: number) {
                 :controls="false"
                 :aria-label="`Page of field ${at + 1}`"
             /></label>
-            <label
-              ><span>Left, mm</span>
+            <label v-for="side in SIDES" :key="side"
+              ><span>{{ side === 'left' ? 'Left' : 'Top' }}, mm</span>
               <el-input-number
-                :model-value="field.left / 10"
+                :model-value="field[side] / 10"
                 :min="0"
                 :precision="1"
                 :controls="false"
-                :aria-label="`Left of field ${at + 1} in millimetres`"
-                @change="(mm: number | undefined) => put(at, (mm ?? 0) * 10, field.top)"
-            /></label>
-            <label
-              ><span>Top, mm</span>
-              <el-input-number
-                :model-value="field.top / 10"
-                :min="0"
-                :precision="1"
-                :controls="false"
-                :aria-label="`Top of field ${at + 1} in millimetres`"
-                @change="(mm: number | undefined) => put(at, field.left, (mm ?? 0) * 10)"
+                :aria-label="`${side === 'left' ? 'Left' : 'Top'} of field ${at + 1} in millimetres`"
+                @change="(mm: number | undefined) => put(at, { ...field, [side]: (mm ?? 0) * 10 })"
             /></label>
           </div>
           <el-button text size="small" @click="remove(at)">Remove field</el-button>

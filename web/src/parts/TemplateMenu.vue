@@ -1,5 +1,6 @@
 <script setup lang="ts">
 import { api, ask, attempt, type Schemas } from '../api/client'
+import { newName } from '../api/confirm'
 import { useLabels } from '../api/labels'
 
 /** What can be done with a template as a whole, in a list. */
@@ -9,13 +10,9 @@ const labels = useLabels('template')
 const params = () => ({ path: { id: props.template.id } })
 
 async function rename() {
-  const got = await ElMessageBox.prompt('Name of the template', 'Rename template', {
-    confirmButtonText: 'Rename',
-    inputValue: props.template.name,
-    inputValidator: (text: string) => !!text.trim() || 'Enter a name',
-  }).catch(() => undefined)
-  if (!got) return
-  const body = { name: got.value }
+  const name = await newName('template', props.template.name)
+  if (!name) return
+  const body = { name }
   if (await attempt(() => ask(api.PUT('/api/templates/{id}/name', { params: params(), body }))))
     emit('changed')
 }

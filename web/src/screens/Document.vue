@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import { useDropZone } from '@vueuse/core'
 import { computed, ref, watch } from 'vue'
 import { useRoute } from 'vue-router'
 
@@ -65,12 +66,10 @@ async function putBack(files: File[]) {
   ElMessage({ message: `Saved as the next version: ${lines}` })
   await attempt(load)
 }
-const over = ref(false)
-function drop(event: DragEvent) {
-  over.value = false
-  const files = [...(event.dataTransfer?.files ?? [])]
-  if (files.length && !detail.value?.fixed) void putBack(files)
-}
+const area = ref<HTMLElement>()
+const { isOverDropZone: over } = useDropZone(area, (files) => {
+  if (files?.length && !detail.value?.fixed) void putBack(files)
+})
 async function release() {
   for (const one of held.value) {
     const done = await attempt(() =>
@@ -106,13 +105,7 @@ async function release() {
       >
     </div>
     <div class="both">
-      <div
-        class="desk"
-        :class="{ over }"
-        @dragover.prevent="over = !detail.fixed"
-        @dragleave="over = false"
-        @drop.prevent="drop"
-      >
+      <div ref="area" class="desk" :class="{ over: over && !detail.fixed }">
         <div v-if="trace" class="traced">
           <p class="quiet">The document as it was created. Click a value to see where it comes from.</p>
           <MarkedPages

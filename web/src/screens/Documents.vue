@@ -6,6 +6,7 @@ import { onBeforeRouteLeave, useRoute, useRouter } from 'vue-router'
 import { api, ask, attempt, saveFrom, type Schemas } from '../api/client'
 import { useRuns } from '../api/runs'
 import { count, grouped, moment, stateWord } from '../api/words'
+import DayRange from '../parts/DayRange.vue'
 import StateWord from '../parts/StateWord.vue'
 
 /** Everything that was ever made: found by any word of it, filtered, taken out. */
@@ -110,7 +111,7 @@ async function take(kind: 'zip' | 'pdf') {
         >As one PDF</el-button
       >
     </div>
-    <div class="filters" role="search" aria-label="Documents">
+    <div class="filter-row" role="search" aria-label="Documents">
       <el-input
         v-model="text"
         class="find"
@@ -137,17 +138,7 @@ async function take(kind: 'zip' | 'pdf') {
       >
         <el-option v-for="one in STATES" :key="one" :value="one" :label="stateWord(one)" />
       </el-select>
-      <label class="day"
-        >From
-        <input
-          type="date"
-          :value="asked.from"
-          @change="go({ from: ($event.target as HTMLInputElement).value })"
-      /></label>
-      <label class="day"
-        >To
-        <input type="date" :value="asked.to" @change="go({ to: ($event.target as HTMLInputElement).value })"
-      /></label>
+      <DayRange :from="asked.from" :to="asked.to" @change="go" />
       <el-checkbox :model-value="asked.proofs" @change="(v) => go({ proofs: v ? 'true' : undefined })"
         >Proofs</el-checkbox
       >
@@ -217,33 +208,10 @@ async function take(kind: 'zip' | 'pdf') {
 </template>
 
 <style scoped>
-.filters {
-  display: flex;
-  flex-wrap: wrap;
-  gap: 8px 10px;
-  align-items: center;
-  padding: 8px 16px;
-  border-bottom: 1px solid var(--line);
-}
 .find {
   width: 300px;
 }
-.filters .el-select {
+.filter-row .el-select {
   width: 170px;
-}
-.day {
-  display: flex;
-  gap: 4px;
-  align-items: center;
-  font-size: 12px;
-  color: var(--ink-2);
-}
-.day input {
-  height: var(--control);
-  padding: 0 6px;
-  border: 1px solid var(--line);
-  border-radius: var(--radius);
-  background: var(--sheet);
-  color: var(--ink);
 }
 </style>

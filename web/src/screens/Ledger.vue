@@ -4,6 +4,7 @@ import { useRoute, useRouter } from 'vue-router'
 
 import { api, ask, attempt, save, type Schemas } from '../api/client'
 import { count, day, grouped, shortDay, span } from '../api/words'
+import DayRange from '../parts/DayRange.vue'
 import LedgerChart from '../parts/LedgerChart.vue'
 
 /** What was made, delivered and failed over time. */
@@ -79,21 +80,8 @@ const cells = computed(() => {
       <el-button @click="go(month(1))">Last month</el-button>
       <el-button @click="go(year())">This year</el-button>
     </div>
-    <div class="filters">
-      <label class="day"
-        >From
-        <input
-          type="date"
-          :value="ledger?.from"
-          @change="go({ from: ($event.target as HTMLInputElement).value })"
-      /></label>
-      <label class="day"
-        >To
-        <input
-          type="date"
-          :value="ledger?.to"
-          @change="go({ to: ($event.target as HTMLInputElement).value })"
-      /></label>
+    <div class="filter-row">
+      <DayRange :from="ledger?.from" :to="ledger?.to" @change="go" />
       <el-radio-group :model-value="asked.by" aria-label="By" @change="(v) => go({ by: String(v) })">
         <el-radio-button value="day">Day</el-radio-button>
         <el-radio-button value="week">Week</el-radio-button>
@@ -152,9 +140,9 @@ const cells = computed(() => {
                   <td class="num" :class="{ wrong: row.failed }">{{ grouped(row.failed) }}</td>
                   <td v-if="asked.of === 'dispatch'" class="num">
                     <span
-                      v-if="row.ceiling != null"
-                      :class="(row.this_month ?? 0) > row.ceiling ? 'say wrong' : 'quiet'"
-                      >{{ grouped(row.this_month ?? 0) }} of {{ grouped(row.ceiling) }}</span
+                      v-if="row.monthly_limit != null"
+                      :class="(row.this_month ?? 0) > row.monthly_limit ? 'say wrong' : 'quiet'"
+                      >{{ grouped(row.this_month ?? 0) }} of {{ grouped(row.monthly_limit) }}</span
                     >
                   </td>
                 </tr>
@@ -213,28 +201,6 @@ const cells = computed(() => {
 </template>
 
 <style scoped>
-.filters {
-  display: flex;
-  gap: 12px;
-  align-items: center;
-  padding: 8px 16px;
-  border-bottom: 1px solid var(--line);
-}
-.day {
-  display: flex;
-  gap: 4px;
-  align-items: center;
-  font-size: 12px;
-  color: var(--ink-2);
-}
-.day input {
-  height: var(--control);
-  padding: 0 6px;
-  border: 1px solid var(--line);
-  border-radius: var(--radius);
-  background: var(--sheet);
-  color: var(--ink);
-}
 .all {
   display: flex;
   flex-wrap: wrap;

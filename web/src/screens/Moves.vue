@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import { useDropZone } from '@vueuse/core'
 import { computed, ref } from 'vue'
 import { useRouter } from 'vue-router'
 
@@ -14,7 +15,6 @@ const view = ref<Schemas['MoveView']>()
 const sheets = ref<{ id: number; name: string }[]>([])
 const sources = ref<Record<string, number | null>>({})
 const busy = ref(false)
-const over = ref(false)
 
 async function compare(files: File[]) {
   const own = files[0]
@@ -31,10 +31,8 @@ async function compare(files: File[]) {
   view.value = got
   sources.value = Object.fromEntries(got.sources.map((one) => [one.dispatch, one.sheet ?? null]))
 }
-function drop(event: DragEvent) {
-  over.value = false
-  void compare([...(event.dataTransfer?.files ?? [])])
-}
+const area = ref<HTMLElement>()
+const { isOverDropZone: over } = useDropZone(area, (files) => void compare(files ?? []))
 /** A form that comes along brings its own sheet. */
 const chosen = computed(() =>
   Object.fromEntries(
@@ -84,13 +82,7 @@ const KINDS: Record<string, string> = {
       <FilePick v-if="view" label="Choose another file" accept=".zip" :busy="busy" @files="compare" />
       <el-button v-if="view" type="primary" :loading="busy" @click="take">Import</el-button>
     </div>
-    <div
-      class="body"
-      :class="{ over }"
-      @dragover.prevent="over = true"
-      @dragleave="over = false"
-      @drop.prevent="drop"
-    >
+    <div ref="area" class="body" :class="{ over }">
       <div v-if="!view" class="empty">
         <h2>Set-ups from another Mangle</h2>
         <p>

@@ -8,6 +8,7 @@ import { confirmed } from '../api/confirm'
 import { said } from '../api/diagnostics'
 import { count, moment } from '../api/words'
 import MarkedPages from '../parts/MarkedPages.vue'
+import PackQuestions from '../parts/PackQuestions.vue'
 import StateWord from '../parts/StateWord.vue'
 import ZoomBar from '../parts/ZoomBar.vue'
 import { enter } from '../router'
@@ -137,25 +138,10 @@ async function create(hold: boolean) {
         </section>
         <section v-if="one.questions.length" aria-labelledby="asked">
           <h2 id="asked">Parts to choose</h2>
-          <div v-for="question in one.questions" :key="question.about" class="field">
-            <span>{{ question.about }}</span>
-            <el-select
-              :model-value="answers[question.about]"
-              :aria-label="question.about"
-              @change="(value: string) => answer(question.about, value)"
-            >
-              <template v-if="question.choices.length">
-                <el-option v-for="own in question.choices" :key="own" :value="own" :label="own" />
-              </template>
-              <template v-else>
-                <el-option value="yes" label="Included" />
-                <el-option value="no" label="Left out" />
-              </template>
-            </el-select>
-          </div>
+          <PackQuestions :questions="one.questions" :answers="answers" @answer="answer" />
         </section>
         <section v-if="signers.length" aria-labelledby="signed">
-          <h2 id="signed">Who signs</h2>
+          <h2 id="signed">Signers</h2>
           <div v-for="own in signers" :key="own.role" class="signer">
             <b
               >{{ own.role
@@ -172,7 +158,7 @@ async function create(hold: boolean) {
         <section v-if="one.senders.length" aria-labelledby="from">
           <h2 id="from">Sender</h2>
           <el-select v-model="sender" aria-label="Sender" @change="look">
-            <el-option value="" label="As the dispatch says" />
+            <el-option value="" label="Sender of the dispatch" />
             <el-option v-for="own in one.senders" :key="own" :value="own" :label="own" />
           </el-select>
         </section>
@@ -205,11 +191,13 @@ async function create(hold: boolean) {
         </section>
       </div>
       <aside class="page-side" aria-label="Page">
-        <ul v-if="page?.findings.length" class="faults" role="alert">
-          <li v-for="(finding, at) in page.findings" :key="at">
-            <span v-if="finding.source" class="code name">{{ finding.source }}</span> {{ said(finding) }}
-          </li>
-        </ul>
+        <div v-if="page?.findings.length" role="alert">
+          <ul class="faults">
+            <li v-for="(finding, at) in page.findings" :key="at">
+              <span v-if="finding.source" class="code name">{{ finding.source }}</span> {{ said(finding) }}
+            </li>
+          </ul>
+        </div>
         <MarkedPages
           v-if="page?.pages.length"
           :pages="page.pages"

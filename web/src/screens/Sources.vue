@@ -4,7 +4,7 @@ import { computed, onMounted, ref } from 'vue'
 import { useRouter } from 'vue-router'
 
 import { api, ask, attempt, type Schemas, upload } from '../api/client'
-import { confirmed } from '../api/confirm'
+import { confirmed, newName } from '../api/confirm'
 import { useLabels } from '../api/labels'
 import { count, DATA_FILES, day, grouped } from '../api/words'
 import FilePick from '../parts/FilePick.vue'
@@ -77,18 +77,11 @@ const foot = computed(() => [
 ])
 
 async function rename(source: Schemas['Source']) {
-  try {
-    const asked = await ElMessageBox.prompt('New name', `Rename ${source.name}`, {
-      inputValue: source.name,
-      confirmButtonText: 'Rename',
-      cancelButtonText: 'Cancel',
-    })
-    const params = { path: { id: source.id } }
-    await attempt(() => ask(api.PUT('/api/sources/{id}', { params, body: { name: asked.value } })))
-    await attempt(load)
-  } catch {
-    // Called off.
-  }
+  const name = await newName('source', source.name)
+  if (!name) return
+  const params = { path: { id: source.id } }
+  await attempt(() => ask(api.PUT('/api/sources/{id}', { params, body: { name } })))
+  await attempt(load)
 }
 
 async function remove(source: Schemas['Source']) {

@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import { useDropZone } from '@vueuse/core'
 import { ref } from 'vue'
 
 import { api, ask, attempt, type Schemas } from '../api/client'
@@ -8,7 +9,6 @@ import FilePick from '../parts/FilePick.vue'
 const found = ref<Schemas['VerifiedFile']>()
 const name = ref('')
 const busy = ref(false)
-const over = ref(false)
 
 async function check(files: (File | undefined)[]) {
   const file = files[0]
@@ -24,10 +24,8 @@ async function check(files: (File | undefined)[]) {
   found.value = got
   name.value = file.name
 }
-function drop(event: DragEvent) {
-  over.value = false
-  void check([...(event.dataTransfer?.files ?? [])])
-}
+const area = ref<HTMLElement>()
+const { isOverDropZone: over } = useDropZone(area, (files) => void check(files ?? []))
 /** The name in a certificate's subject. */
 const nameIn = (subject: string) => /CN=([^,]+)/.exec(subject)?.[1] ?? subject
 const first = (text: string) => text.charAt(0).toUpperCase() + text.slice(1)
@@ -42,13 +40,7 @@ const WORDS = {
 <template>
   <div class="screen">
     <div class="head"><h1>Verify</h1></div>
-    <div
-      class="body"
-      :class="{ over }"
-      @dragover.prevent="over = true"
-      @dragleave="over = false"
-      @drop.prevent="drop"
-    >
+    <div ref="area" class="body" :class="{ over }">
       <p>Drop a PDF here, or choose one. It is checked from the file alone and not stored.</p>
       <FilePick label="Choose PDF" accept=".pdf" main :busy="busy" @files="check" />
       <section v-if="found" class="found" aria-live="polite">

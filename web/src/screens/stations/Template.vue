@@ -18,6 +18,9 @@ const load = () => attempt(async () => (templates.value = await ask(api.GET('/ap
 onMounted(load)
 const chosen = computed(() => templates.value.find((t) => t.id === props.bench.template_id))
 
+const answer = (about: string, value: string) =>
+  props.change((b) => (b.setup.answers = { ...b.setup.answers, [about]: value }))
+
 async function take(files: File[]) {
   const made = await attempt(() => ask(api.POST('/api/templates', upload(files))))
   if (!made) return
@@ -73,6 +76,16 @@ async function take(files: File[]) {
   >
     {{ said(obstacle) }}
   </p>
-  <PackQuestions :bench="bench" :change="change" />
+  <template v-if="bench.questions.length">
+    <h3 class="asked">Parts to choose</h3>
+    <p class="quiet">Applies to all documents of the next run.</p>
+    <PackQuestions :questions="bench.questions" :answers="bench.setup.answers" @answer="answer" />
+  </template>
   <TemplateRules v-if="bench.template_id" :bench="bench" :templates="templates" :change="change" />
 </template>
+
+<style scoped>
+.asked {
+  margin: 20px 0 6px;
+}
+</style>
