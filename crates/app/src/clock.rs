@@ -1,12 +1,28 @@
 //! The one place that asks what time it is.
 
+use std::sync::atomic::{AtomicI64, Ordering};
+
 use jiff::civil::DateTime;
 use jiff::tz::TimeZone;
 use jiff::{Timestamp, Zoned};
 
+/// How far the clock is turned back, in seconds.
+static BACK: AtomicI64 = AtomicI64::new(0);
+
+/// Turns the clock of the whole process back by so many days, for a demonstration whose past is made
+/// when it starts; 0 for the present.
+pub fn turn_back(days: u16) {
+    BACK.store(i64::from(days) * 86_400, Ordering::SeqCst);
+}
+
 /// Now, in the machine's clock as UTC civil time, to the second. `MANGLE_NOW`
 /// sets it for demonstrations and tests.
 pub fn now() -> DateTime {
+    let back = jiff::SignedDuration::from_secs(BACK.load(Ordering::SeqCst));
+    told().saturating_sub(back)
+}
+
+fn told() -> DateTime {
     if let Ok(set) = std::env::var("MANGLE_NOW")
         && let Ok(moment) = set.parse()
     {

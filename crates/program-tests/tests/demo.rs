@@ -19,8 +19,13 @@ fn something_has_happened_already() -> Result<()> {
     let told =
         |run: &Value| (run["dispatch"].to_string(), run["kind"].to_string(), run["delivered"].to_string(), run["failed"].to_string());
     let told: Vec<_> = items(&runs).iter().map(told).collect();
-    let wanted =
-        [("berth-licences", "run", 2, 0), ("berth-list", "run", 1, 0), ("refit-quotes", "run", 3, 1), ("refit-quotes", "proof", 2, 0)];
+    let wanted = [
+        ("berth-licences", "run", 0, 0),
+        ("berth-licences", "run", 2, 0),
+        ("berth-list", "run", 1, 0),
+        ("refit-quotes", "run", 3, 1),
+        ("refit-quotes", "proof", 2, 0),
+    ];
     let wanted = wanted.map(|(d, k, done, failed)| (format!("\"{d}\""), format!("\"{k}\""), done.to_string(), failed.to_string()));
     assert_eq!(told, wanted);
     assert!(items(&runs).iter().all(|run| run["state"] == "done"));
@@ -31,7 +36,7 @@ fn something_has_happened_already() -> Result<()> {
     let rounds = get("/api/rounds")?;
     let mut states: Vec<&str> = items(&rounds).iter().filter_map(|round| round["state"].as_str()).collect();
     states.sort_unstable();
-    assert_eq!(states, ["completed", "completed", "declined", "open", "open", "open", "open", "withdrawn"]);
+    assert_eq!(states, ["completed", "completed", "declined", "expired", "open", "open", "open", "open", "withdrawn"]);
 
     // What was sent lies in the practice mailbox: two proofs, three quotes, and what signers got.
     let messages = get("/api/practice/mailbox")?;

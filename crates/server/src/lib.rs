@@ -9,7 +9,7 @@ mod web;
 
 pub use api::openapi;
 pub use error::{Problem, Refused};
-pub use mangle_app::clock::now;
+pub use mangle_app::clock::{now, turn_back};
 pub use mangle_app::demo::{demo, demo_crm};
 pub use mangle_app::printers::furnish as demo_printer;
 pub use mangle_app::settings::trust_timestamps as demo_timestamps;

@@ -150,17 +150,21 @@ impl Office {
     }
 
     /// Eight berth licences are out: two are signed by both sides, two wait for the harbour master,
-    /// two for their holders; one was declined and one withdrawn.
+    /// two for their holders; one was declined and one withdrawn. One of 40 days ago has ended unsigned.
     async fn licences(&self) -> Result<()> {
         let path = "/api/dispatches/berth-licences";
         let mut dispatch = self.get(path).await?;
         let rows: Vec<Value> = items(&dispatch["records"]).iter().take(8).map(|record| record["row"].clone()).collect();
+        let late = items(&dispatch["records"]).get(8).map(|record| record["row"].clone());
         let whole = dispatch["setup"]["picked"].take();
-        dispatch["setup"]["picked"] = json!(rows);
         let body = |of: &Value| {
             let kept = ["name", "template_id", "sheet_id", "setup", "revision"].map(|name| (name.to_owned(), of[name].clone()));
             Value::Object(kept.into_iter().collect())
         };
+        dispatch["setup"]["picked"] = json!([late]);
+        let mut dispatch = self.ask("PUT", path, body(&dispatch)).await?;
+        self.ended(path).await?;
+        dispatch["setup"]["picked"] = json!(rows);
         let mut saved = self.ask("PUT", path, body(&dispatch)).await?;
         let run = self.ask("POST", &format!("{path}/runs"), json!({ "count": rows.len() })).await?;
         self.finished(&run["id"]).await?;
@@ -196,6 +200,26 @@ impl Office {
         saved["setup"]["picked"] = whole;
         self.ask("PUT", path, body(&saved)).await?;
         Ok(())
+    }
+
+    /// A licence went out 40 days ago, and nobody signed it in time.
+    async fn ended(&self, path: &str) -> Result<()> {
+        mangle_server::turn_back(40);
+        let run = self.ask("POST", &format!("{path}/runs"), json!({ "count": 1 })).await;
+        let out = match &run {
+            Ok(run) => self.finished(&run["id"]).await,
+            Err(_) => Ok(()),
+        };
+        mangle_server::turn_back(0);
+        let run = run?["id"].clone();
+        out?;
+        let ended = async {
+            while self.get(&format!("/api/rounds?run={run}")).await?[0]["state"] != "expired" {
+                tokio::time::sleep(Duration::from_millis(50)).await;
+            }
+            anyhow::Ok(())
+        };
+        tokio::time::timeout(RUN_TIMEOUT, ended).await.context("the demo world's unsigned licence did not end")?
     }
 
     /// The link in the newest message to an address.
