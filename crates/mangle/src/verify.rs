@@ -37,10 +37,11 @@ pub fn run(arguments: Arguments) -> Result<ExitCode> {
         if !found.sealed_by.is_empty() {
             writeln!(
                 out,
-                "Sealed by {} at {} UTC (timestamp by {})",
+                "Sealed by {} at {} UTC (timestamp by {}, {})",
                 found.sealed_by,
                 found.sealed_at.replace('T', " "),
-                found.timestamp_by
+                found.timestamp_by,
+                found.level
             )?;
             writeln!(out, "Certificate (SHA-256) {}", found.fingerprint)?;
         }

@@ -54,6 +54,8 @@ const WORDS = {
           <dd :title="found.sealed_by">{{ nameIn(found.sealed_by) }}</dd>
           <dt>Sealed at</dt>
           <dd>{{ utc(found.sealed_at) }} UTC, timestamp by {{ nameIn(found.timestamp_by) }}</dd>
+          <dt>Level</dt>
+          <dd>{{ found.level }}<span v-if="found.level.endsWith('LT')">, with revocation lists</span></dd>
           <dt>Certificate (SHA-256)</dt>
           <dd class="code">{{ found.fingerprint }}</dd>
         </dl>

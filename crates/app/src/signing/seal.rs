@@ -10,7 +10,9 @@ use mangle_core::dispatch::Format;
 use mangle_core::signing::{Chain, Place, SeatState};
 use mangle_documents::layout::PdfWish;
 use mangle_documents::pdf::FixedPdf;
-use mangle_documents::seal::{Attestation, Change, Person, SealKey, SealText, Step, TimestampFault, attest, attestation, seal, verify};
+use mangle_documents::seal::{
+    Attestation, Change, Person, SealKey, SealText, Step, TimestampFault, attest, attestation, long_term, seal, verify,
+};
 use serde::Serialize;
 use serde_json::{Value, json};
 
@@ -29,6 +31,8 @@ const PAUSES: (i64, i64) = (5, 1_800);
 const PATIENCE: Duration = Duration::from_secs(20);
 /// The largest answer of a timestamp authority.
 const LARGEST: usize = 64 << 10;
+/// The largest revocation list.
+const LARGEST_LIST: usize = 4 << 20;
 
 /// The organisation's key.
 #[derive(Debug, Serialize)]
@@ -59,6 +63,9 @@ pub struct VerifiedFile {
     pub sealed_at: String,
     /// Who gave the timestamp.
     pub timestamp_by: String,
+    /// The level of its seal: PAdES B-LT with the revocation lists of its certificates, else PAdES B-T;
+    /// blank where there is none.
+    pub level: &'static str,
     /// What the document is called.
     pub title: String,
     /// The signers: name, role, address, when.
@@ -105,11 +112,17 @@ pub fn verified(bytes: &[u8]) -> VerifiedFile {
         fingerprint: of(|own| &own.fingerprint),
         sealed_at: of(|own| &own.at),
         timestamp_by: of(|own| &own.stamped_by),
+        level: sealed.as_ref().map_or("", |own| level(own.long_term)),
         title: text(&record["title"]),
         signers: signers.map(|own| [text(&own["name"]), text(&own["role"]), text(&own["address"]), text(&own["signed"])]).collect(),
         events: chain.0.iter().map(|link| [link.at.clone(), link.who.clone(), link.what.clone()]).collect(),
         revisions: verdict.revisions.into_iter().map(|own| FilePart { what: own.what, whole: own.whole }).collect(),
     }
+}
+
+/// The level of a seal (ETSI EN 319 142-1, 6.3).
+fn level(long_term: bool) -> &'static str {
+    if long_term { "PAdES B-LT" } else { "PAdES B-T" }
 }
 
 /// Seals what is completed, reminds, and ends what is over, until the program is to end.
@@ -204,7 +217,7 @@ async fn seal_one(app: &App, row: RoundRow) -> Result<()> {
     let (bytes, fonts) = (app.files.get(&row.file).await?, app.fonts().await?);
     let (own, zone, at) = (row.clone(), office.zone(), clock::now());
     let name = if office.office_name.trim().is_empty() { "The office".to_owned() } else { office.office_name.trim().to_owned() };
-    let sealed = blocking(move || -> Result<(Vec<u8>, Option<usize>)> {
+    let sealed = blocking(move || -> Result<(Vec<u8>, Option<usize>, &'static str)> {
         let record = record(&own, &chain, &name);
         let local = |utc: &str| {
             let parsed: Option<jiff::civil::DateTime> = utc.parse().ok();
@@ -225,13 +238,16 @@ async fn seal_one(app: &App, row: RoundRow) -> Result<()> {
         let _ = rustls::crypto::ring::default_provider().install_default();
         let client = reqwest::blocking::Client::builder().timeout(PATIENCE).redirect(reqwest::redirect::Policy::none()).build()?;
         let mut ask = |request: &[u8]| ask(&client, &authority, request);
+        let mut fetch = |address: &str| fetch(&client, address);
+        let seconds = at.to_zoned(jiff::tz::TimeZone::UTC)?.timestamp().as_second();
+        let proof = long_term(&key, &mut ask, &mut fetch, seconds)?;
         let text = SealText { name: &name, reason: "Sealed by Mangle", at: &stamp };
-        let sealed = seal(&attested, &key, text, &mut ask)?;
+        let sealed = seal(&attested, &key, text, proof.as_ref(), &mut ask)?;
         // A sealed one is no part of anything any more; before that it has as many pages.
         let count = FixedPdf::open(attested).ok().map(|pdf| pdf.page_count());
-        Ok((sealed, count))
+        Ok((sealed, count, level(proof.is_some())))
     });
-    let (sealed, pages) = sealed.await??;
+    let (sealed, pages, level) = sealed.await??;
     let (size, id, run) = (sealed.len(), row.id, row.run_id);
     let file = app.files.keep(sealed).await?;
     let done = app.store.change(move |t| -> Result<()> {
@@ -239,7 +255,7 @@ async fn seal_one(app: &App, row: RoundRow) -> Result<()> {
         if !rounds::sealed(t, id, &file, &at)? {
             return Ok(());
         }
-        rounds::happened(t, id, &at, "Mangle", "sealed", json!({ "document": file, "bytes": size }))?;
+        rounds::happened(t, id, &at, "Mangle", "sealed", json!({ "document": file, "bytes": size, "level": level }))?;
         let signed = NewDocument { format: Format::Pdf, file, name: format!("{}.pdf", row.title), pages, size };
         documents::replace(t, row.item_id, &signed, documents::Kind::Signed, &at)?;
         told(t, &row, Actor::Mangle, "sealed", &row.title, &at)?;
@@ -270,13 +286,23 @@ fn ask(client: &reqwest::blocking::Client, authority: &str, request: &[u8]) -> R
     if !answer.status().is_success() {
         return Err(away(format!("it answered with the status {}", answer.status().as_u16())));
     }
+    taken(answer, LARGEST).map_err(away)
+}
+
+/// Asks for the revocation list of a certificate.
+fn fetch(client: &reqwest::blocking::Client, address: &str) -> Result<Vec<u8>, String> {
+    let answer = client.get(address).send().and_then(reqwest::blocking::Response::error_for_status).map_err(|e| e.to_string());
+    answer.and_then(|answer| taken(answer, LARGEST_LIST)).inspect_err(|error| {
+        tracing::warn!(address, error, "a revocation list can't be had; the seal is without it");
+    })
+}
+
+/// What an answer holds, so many bytes at most.
+fn taken(answer: reqwest::blocking::Response, most: usize) -> Result<Vec<u8>, String> {
     use std::io::Read;
     let mut bytes = Vec::new();
-    answer.take(LARGEST as u64 + 1).read_to_end(&mut bytes).map_err(|e| away(e.to_string()))?;
-    match bytes.len() > LARGEST {
-        true => Err(away("its answer is too large".into())),
-        false => Ok(bytes),
-    }
+    answer.take(most as u64 + 1).read_to_end(&mut bytes).map_err(|e| e.to_string())?;
+    if bytes.len() > most { Err("its answer is too large".into()) } else { Ok(bytes) }
 }
 
 /// The record of a round, for programs.

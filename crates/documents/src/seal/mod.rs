@@ -1,10 +1,11 @@
 //! Signed documents: what signers fill in as updates at the end of a PDF, the attestation, the
-//! organisation's seal (PAdES baseline B-T, ETSI EN 319 142-1), and the check of all that.
+//! organisation's seal (PAdES baseline B-T or B-LT, ETSI EN 319 142-1), and the check of all that.
 
 mod key;
 mod look;
 mod mark;
 mod pages;
+mod revocation;
 mod sign;
 mod timestamp;
 mod update;
@@ -14,6 +15,7 @@ pub use key::{KeyFault, SealKey};
 pub use look::{Drawn, Look, Person, Step, attestation, looks};
 pub use mark::{Mark, mark};
 pub use pages::{Attestation, attest};
+pub use revocation::{Fetch, LongTerm, long_term};
 pub use sign::{SealText, Stamp, seal};
 pub use timestamp::{TimestampFault, Token};
 pub use verify::{Change, Revision, Sealed, Verdict, verify};

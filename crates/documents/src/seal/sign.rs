@@ -20,7 +20,7 @@ use super::key::{SealKey, der_of};
 use super::mark::add_field;
 use super::timestamp::{TimestampFault, answered, checked, request};
 use super::update::{Update, dictionary_of};
-use super::{SealFault, hex};
+use super::{LongTerm, SealFault, hex, revocation};
 
 /// Which certificate signed (RFC 5035, 3).
 pub(super) const SIGNING_CERTIFICATE_V2: ObjectIdentifier = ObjectIdentifier::new_unwrap("1.2.840.113549.1.9.16.2.47");
@@ -58,9 +58,9 @@ pub struct SealText<'a> {
 /// What gives the answer of a timestamp authority to a request (RFC 3161).
 pub type Stamp<'a> = &'a mut dyn FnMut(&[u8]) -> Result<Vec<u8>, TimestampFault>;
 
-/// Seals a PDF, as an update at its end. `stamp` gives the answer of a timestamp authority to a
-/// request (RFC 3161).
-pub fn seal(pdf: &[u8], key: &SealKey, text: SealText<'_>, stamp: Stamp<'_>) -> Result<Vec<u8>, SealFault> {
+/// Seals a PDF, as an update at its end. `proof` shows that the certificates were valid; `stamp` gives
+/// the answer of a timestamp authority to a request (RFC 3161).
+pub fn seal(pdf: &[u8], key: &SealKey, text: SealText<'_>, proof: Option<&LongTerm>, stamp: Stamp<'_>) -> Result<Vec<u8>, SealFault> {
     let mut update = Update::of(pdf)?;
     let pages = update.pages();
     let page = *pages.last().ok_or(SealFault::NoPage(1))?;
@@ -91,6 +91,9 @@ pub fn seal(pdf: &[u8], key: &SealKey, text: SealText<'_>, stamp: Stamp<'_>) -> 
     match update.document.get_dictionary(catalog)?.get(b"AcroForm").and_then(Object::as_reference) {
         Ok(at) => drop(update.document.objects.insert(at, form.into())),
         Err(_) => update.document.get_dictionary_mut(catalog)?.set("AcroForm", form),
+    }
+    if let Some(proof) = proof {
+        revocation::store(&mut update, proof)?;
     }
     let before = pdf.len();
     let mut out = update.finish()?;
@@ -189,7 +192,7 @@ fn signed_data(key: &SealKey, digest: &[u8], stamp: Stamp<'_>) -> Result<Vec<u8>
 }
 
 /// A timestamp of a signature.
-fn timestamp(value: &[u8], stamp: Stamp<'_>) -> Result<Any, SealFault> {
+pub(super) fn timestamp(value: &[u8], stamp: Stamp<'_>) -> Result<Any, SealFault> {
     let mut nonce = [0; 8];
     getrandom::fill(&mut nonce).map_err(|e| SealFault::Key(e.to_string()))?;
     // A positive number that has all of its bytes.

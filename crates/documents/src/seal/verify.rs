@@ -17,7 +17,7 @@ use super::key::{der_of, verified};
 use super::pages::PIECE;
 use super::sign::{CertId, SIGNING_CERTIFICATE_V2, SigningCertificate, TIMESTAMP_TOKEN};
 use super::timestamp::{Token, certificate_of, checked, holds};
-use super::update::dictionary_of;
+use super::update::{array_of, dictionary_of};
 
 /// What became of a file since it was sealed.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -65,6 +65,8 @@ pub struct Sealed {
     pub at: String,
     /// Who gave the timestamp.
     pub stamped_by: String,
+    /// Whether it has the revocation lists of its certificates with it (PAdES B-LT); otherwise it is B-T.
+    pub long_term: bool,
 }
 
 /// A state of the file on its way to the seal.
@@ -189,7 +191,8 @@ fn sealed(bytes: &[u8], document: &Document) -> Result<Sealed, Change> {
     let mut signed = Vec::with_capacity(bytes.len());
     signed.extend_from_slice(&bytes[..first]);
     signed.extend_from_slice(&bytes[second..]);
-    signature_of(own, &signed)
+    let lists = dictionary_of(document, catalog, b"DSS").map(|store| array_of(document, store, b"CRLs"));
+    Ok(Sealed { long_term: lists.is_some_and(|lists| !lists.is_empty()), ..signature_of(own, &signed)? })
 }
 
 /// Checks a signature of data (RFC 5652), strictly: as we write it, and nothing besides.
@@ -234,7 +237,7 @@ fn signature_of(own: &[u8], data: &[u8]) -> Result<Sealed, Change> {
         return Err(broken("its certificate was not valid at that moment"));
     }
     let fingerprint = hex(&Sha256::digest(der_of(certificate).map_err(unreadable)?));
-    Ok(Sealed { by: tbs.subject().to_string(), issuer: tbs.issuer().to_string(), fingerprint, at, stamped_by })
+    Ok(Sealed { by: tbs.subject().to_string(), issuer: tbs.issuer().to_string(), fingerprint, at, stamped_by, long_term: false })
 }
 
 /// Whether the signed attributes name a certificate by its digest.

@@ -20,6 +20,7 @@ mod printing;
 mod promise;
 mod resources;
 mod runs;
+mod seal_keys;
 mod shared;
 mod sheet_columns;
 mod signing;
