@@ -49,6 +49,18 @@ async fn a_licence_is_signed_on_a_telephone_and_by_the_harbour_master() -> Resul
     let b = Browser::open(&program.address).await?;
     b.go("/dispatches/berth-licences/signing").await?;
     b.text("small", "holder, then harbour master").await?;
+    // A member of the office is chosen by name.
+    for (name, address) in [("Brackwater Quay", "office@brackwater-quay.example"), ("Ida Kelling", "ida@brackwater-quay.example")] {
+        b.choose("Member of the office for harbour master", name).await?;
+        let dispatch = format!("{}/api/dispatches/berth-licences", program.address);
+        let saved = || anyhow::Ok(ask("GET", &dispatch, None)?["setup"]["signing"]["roles"][1]["people"][0]["email"] == address);
+        let mut tries = 0;
+        while !saved()? {
+            tries += 1;
+            anyhow::ensure!(tries < 100, "{address} is not saved");
+            std::thread::sleep(std::time::Duration::from_millis(50));
+        }
+    }
     let run = sent(&program, 2)?;
     let all = rounds(&program, &run)?;
     let holder = all[0]["signers"][0]["email"].as_str().context("an address")?.to_owned();

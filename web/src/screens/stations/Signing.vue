@@ -1,8 +1,8 @@
 <script setup lang="ts">
-import { computed } from 'vue'
+import { computed, onMounted, ref } from 'vue'
 
 import type { Bench } from '../../api/bench'
-import type { Schemas } from '../../api/client'
+import { api, ask, attempt, type Schemas } from '../../api/client'
 import { said, stationOf } from '../../api/diagnostics'
 import FormLine from '../../parts/FormLine.vue'
 import FormulaInput from '../../parts/FormulaInput.vue'
@@ -42,6 +42,27 @@ function addRole() {
 }
 const addPerson = (at: number) =>
   setRole(at, (role) => role.people.push({ name: '', email: '', language: '', phone: '' }))
+
+/** Those of the office who can sign: the person, the office itself and its senders. */
+const members = ref<{ name: string; address: string }[]>([])
+onMounted(() =>
+  attempt(async () => {
+    const office = await ask(api.GET('/api/settings'))
+    const own = [
+      { name: office.person_name ?? '', address: office.person_email },
+      { name: office.office_name ?? '', address: office.office_email },
+    ]
+    const senders = office.senders.map(({ name = '', address }) => ({ name, address }))
+    const all = [...own, ...senders]
+    members.value = all.filter((one) => one.name && one.address)
+  }),
+)
+const memberOf = (person: Schemas['SignerSetup']) =>
+  members.value.find((one) => one.name === person.name && one.address === person.email)?.name ?? ''
+function setMember(at: number, one: number, name: string) {
+  const member = members.value.find((own) => own.name === name)
+  setRole(at, (role) => Object.assign(role.people[one]!, { name, email: member?.address ?? '' }))
+}
 
 const days = (text: string) =>
   text
@@ -97,6 +118,17 @@ const written = (text: Schemas['MessageText']) => !!(text.subject || text.body |
           Person {{ one + 1 }} of {{ role.people.length }}: any one of them can sign.
           <el-button text @click="setRole(at, (r) => r.people.splice(one, 1))">Remove</el-button>
         </p>
+        <FormLine v-if="members.length" label="Member of the office" about="Fills in name and address.">
+          <el-select
+            :model-value="memberOf(person) || undefined"
+            :aria-label="`Member of the office for ${role.role}`"
+            placeholder="None"
+            clearable
+            @change="(name?: string) => setMember(at, one, name ?? '')"
+          >
+            <el-option v-for="own in members" :key="own.name" :value="own.name" :label="own.name" />
+          </el-select>
+        </FormLine>
         <FormLine label="Name">
           <el-input
             class="code"
