@@ -8,7 +8,7 @@ use futures::future::BoxFuture;
 use mangle_core::diagnostic::Diagnostic;
 use mangle_core::dispatch::{FixedField, Pack, PartContent, of_part};
 use mangle_documents::bound::{self, Bound, Piece};
-use mangle_documents::formats::{self, Content, Picture, SignerPlace, Template};
+use mangle_documents::formats::{self, Content, Picture, SignerPlace, Template, fixed_fields};
 use mangle_documents::pdf::FixedPdf;
 use mangle_documents::picture;
 use serde::{Deserialize, Serialize};
@@ -170,8 +170,8 @@ fn said(problem: &Diagnostic) -> String {
     if problem.help.is_empty() { problem.message.clone() } else { format!("{}. {}", problem.message, problem.help) }
 }
 
-/// A signature field on a page of a PDF, as it will be.
-#[derive(Debug, Serialize)]
+/// A signature field on the pages of a PDF, as it will be.
+#[derive(Debug, Default, Serialize)]
 #[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
 pub struct PlacedField {
     /// The signer role; blank where its placeholder is not a signature field.
@@ -182,29 +182,57 @@ pub struct PlacedField {
     pub width: f64,
     /// Its height in points.
     pub height: f64,
-    /// What is wrong with its placeholder; blank for nothing.
+    /// Where it begins by its marker text alone, at each place of that; empty without a marker text.
+    pub markers: Vec<MarkerPlace>,
+    /// What is wrong with it; blank for nothing.
     #[serde(serialize_with = "mangle_core::words::as_sentence")]
     pub problem: String,
 }
 
-/// What signature fields are, and how large.
-pub fn placed(fields: &[FixedField]) -> Vec<PlacedField> {
-    let one = |field: &FixedField| match field.read() {
-        Ok(own) => {
-            let SignerPlace { role, field, size: (width, height), .. } = SignerPlace::of(&own);
-            PlacedField { role, field: field.word().to_owned(), width, height, problem: String::new() }
-        }
-        Err(problem) => PlacedField { role: String::new(), field: String::new(), width: 0.0, height: 0.0, problem: said(&problem) },
+/// Where a field begins by a marker text, in points from the top left of a page.
+#[derive(Debug, Serialize)]
+#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
+pub struct MarkerPlace {
+    /// The page, from 1.
+    pub page: usize,
+    /// From the left edge.
+    pub left: f64,
+    /// From the top edge.
+    pub top: f64,
+}
+
+/// What signature fields on the pages of a PDF are, how large, and where.
+pub async fn placed(app: &App, file: String, fields: Vec<FixedField>) -> Outcome<Vec<PlacedField>> {
+    let pdf = fixed(app, file).await?;
+    let one = move |field: &FixedField| {
+        let own = match field.read() {
+            Ok(own) => SignerPlace::of(&own),
+            Err(problem) => return PlacedField { problem: said(&problem), ..PlacedField::default() },
+        };
+        let problem = fixed_fields::spots(field, own.size, &pdf).err().map(|problem| said(&problem)).unwrap_or_default();
+        let found = match field.marker.trim() {
+            "" => Vec::new(),
+            marker => fixed_fields::markers(marker, own.size, &pdf).unwrap_or_default(),
+        };
+        let markers = found.into_iter().map(|spot| MarkerPlace { page: spot.page + 1, left: spot.left, top: spot.top }).collect();
+        PlacedField { role: own.role, field: own.field.word().to_owned(), width: own.size.0, height: own.size.1, markers, problem }
     };
-    fields.iter().map(one).collect()
+    Ok(blocking(move || fields.iter().map(one).collect()).await?)
 }
 
 /// The pages of a PDF that is a part, or is to be.
 pub async fn file_pages(app: &App, file: String) -> Outcome<Pages> {
-    let content = PartContent::Pdf { file_name: file.clone(), file, fields: Vec::new() };
-    let Ok(Content::Pdf(pdf)) = app.part(&content, Opening::default(), &[]).await? else { return Err(Error::missing("the PDF")) };
-    let piece = Piece { title: String::new(), pages: bound::Pages::Fixed(pdf, Vec::new()), first: [0, 0] };
+    let piece = Piece { title: String::new(), pages: bound::Pages::Fixed(fixed(app, file).await?, Vec::new()), first: [0, 0] };
     Ok(blocking(move || Pages::of(&Bound::new(vec![piece], false, false))).await?)
+}
+
+/// A PDF that is a part, or is to be.
+async fn fixed(app: &App, file: String) -> Outcome<Arc<FixedPdf>> {
+    let content = PartContent::Pdf { file_name: file.clone(), file, fields: Vec::new() };
+    match app.part(&content, Opening::default(), &[]).await? {
+        Ok(Content::Pdf(pdf)) => Ok(pdf),
+        _ => Err(Error::missing("the PDF")),
+    }
 }
 
 /// A new pack.

@@ -1,9 +1,11 @@
 //! Pages that were made, bound together: typeset ones, and those of PDFs that are parts as they
 //! are.
 
+use std::collections::HashMap;
 use std::sync::Arc;
 
 use lopdf::Document;
+use mangle_core::signing::FieldFont;
 
 use crate::layout::{Made, MarkedSpot, PdfWish, TextSpot, TypesetError};
 use crate::pdf::{self, FixedPdf, How, Merge};
@@ -120,6 +122,19 @@ impl Bound {
             Pages::Typeset(made) => made.signers(),
             Pages::Fixed(_, fields) => fields.clone(),
         })
+    }
+
+    /// The fonts of what is filled in at the signature fields, by their numbers; none for those on the
+    /// pages of a PDF.
+    pub fn signer_fonts(&self) -> HashMap<u32, FieldFont> {
+        let of = |piece: &Piece| match &piece.pages {
+            Pages::Typeset(made) => {
+                let first = piece.first[1];
+                made.signer_fonts().into_iter().map(|(number, font)| (number.wrapping_add(first), font)).collect()
+            }
+            Pages::Fixed(..) => Vec::new(),
+        };
+        self.pieces.iter().flat_map(of).collect()
     }
 
     fn spots(&self, kind: usize, of: fn(&Pages) -> Vec<MarkedSpot>) -> Vec<MarkedSpot> {

@@ -118,8 +118,15 @@ async fn a_signature_field_is_placed_on_the_page_of_a_pdf_and_moved_by_keyboard(
     field.send_keys("\u{e014}").await?;
     field.send_keys("\u{e008}\u{e013}").await?;
     ensure!(field.attr("style").await? != before, "it did not move");
+    // Another wherever a text is.
+    b.click("Add field").await?;
+    b.write("[aria-label='Marker text of field 2']", "nowhere at all").await?;
+    b.text("small", "is on no page of the PDF").await?;
+    b.write("[aria-label='Marker text of field 2']", "In the yard").await?;
+    b.find("[aria-label='Field 2: initials for holder']").await?;
+    b.gone("small", "is on no page of the PDF").await?;
     b.click("Done").await?;
-    b.text("span", "1 field").await?;
+    b.text("span", "2 fields").await?;
     b.click("Save pack").await?;
     b.text("p", "is in use").await?;
     let all = ask("GET", &format!("{}/api/templates", program.address), None)?;
@@ -128,6 +135,8 @@ async fn a_signature_field_is_placed_on_the_page_of_a_pdf_and_moved_by_keyboard(
     let field = &pack["parts"][0]["content"]["fields"][0];
     ensure!((&field["page"], &field["left"]) == (&json!(2), &json!(260)), "{pack}");
     ensure!(field["top"].as_u64().is_some_and(|top| top % 10 == 0 && top > 1500), "{pack}");
+    let marked = &pack["parts"][0]["content"]["fields"][1];
+    ensure!((&marked["marker"], &marked["left"], &marked["top"]) == (&json!("In the yard"), &json!(0), &json!(0)), "{pack}");
     b.close().await
 }
 

@@ -1473,23 +1473,6 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/pack-fields": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /** What signature fields on the pages of a PDF are, and how large. */
-        post: operations["post_pack_fields"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
     "/api/pack-files": {
         parameters: {
             query?: never;
@@ -1504,6 +1487,23 @@ export interface paths {
          *     refused.
          */
         post: operations["post_pack_files"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/pack-files/{file}/fields": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** What signature fields on the pages of a PDF are, how large, and where. */
+        post: operations["post_pack_files__file__fields"];
         delete?: never;
         options?: never;
         head?: never;
@@ -4166,6 +4166,22 @@ export interface components {
             /** @description How many there are, where that is known. */
             total?: number | null;
         };
+        /** @description The font of what is filled in at a signature field: that of the text where it is. */
+        FieldFont: {
+            /** @description Whether it is bold. */
+            bold: boolean;
+            /** @description The colour: six hexadecimal digits, red, green, blue. */
+            colour: string;
+            /** @description The font's family, as it is shown. */
+            family: string;
+            /** @description Whether it is italic. */
+            italic: boolean;
+            /**
+             * Format: double
+             * @description The size in points.
+             */
+            size: number;
+        };
         /** @description A field of a source. */
         FieldInfo: {
             /** @description The lists in whose turns it is named so, outermost first. */
@@ -4280,9 +4296,15 @@ export interface components {
         FixedField: {
             /**
              * Format: int32
-             * @description From the left edge of the page, in tenths of a millimetre.
+             * @description From the left edge of the page, in tenths of a millimetre; with a marker text how far to the
+             *     right of where it begins.
              */
             left: number;
+            /**
+             * @description A text on the pages of the PDF: the field is at each place where it is, whatever its page.
+             *     Blank where the field is placed by hand.
+             */
+            marker?: string;
             /**
              * Format: int32
              * @description The page of the PDF, from 1.
@@ -4292,7 +4314,8 @@ export interface components {
             placeholder: string;
             /**
              * Format: int32
-             * @description From the top edge of the page, in tenths of a millimetre.
+             * @description From the top edge of the page, in tenths of a millimetre; with a marker text how far down from
+             *     where the field's lower edge is that of the text.
              */
             top: number;
         };
@@ -5060,6 +5083,21 @@ export interface components {
             trust: string;
             /** @description The user name. */
             user: string;
+        };
+        /** @description Where a field begins by a marker text, in points from the top left of a page. */
+        MarkerPlace: {
+            /**
+             * Format: double
+             * @description From the left edge.
+             */
+            left: number;
+            /** @description The page, from 1. */
+            page: number;
+            /**
+             * Format: double
+             * @description From the top edge.
+             */
+            top: number;
         };
         /** @description A message, opened. */
         Message: components["schemas"]["Summary"] & {
@@ -5844,7 +5882,7 @@ export interface components {
          * @enum {string}
          */
         Place: "body" | "table" | "header" | "footer" | "text-box" | "note" | "text";
-        /** @description A signature field on a page of a PDF, as it will be. */
+        /** @description A signature field on the pages of a PDF, as it will be. */
         PlacedField: {
             /** @description What is filled in, in words. */
             field: string;
@@ -5853,7 +5891,9 @@ export interface components {
              * @description Its height in points.
              */
             height: number;
-            /** @description What is wrong with its placeholder; blank for nothing. */
+            /** @description Where it begins by its marker text alone, at each place of that; empty without a marker text. */
+            markers: components["schemas"]["MarkerPlace"][];
+            /** @description What is wrong with it; blank for nothing. */
             problem: string;
             /** @description The signer role; blank where its placeholder is not a signature field. */
             role: string;
@@ -6161,6 +6201,7 @@ export interface components {
         };
         /** @description A field that a signer fills in, in points from the top left of its page. */
         RoundField: {
+            font?: components["schemas"]["FieldFont"] | null;
             /**
              * Format: double
              * @description Height.
@@ -7459,6 +7500,11 @@ export interface components {
             events: string[][];
             /** @description The digest (SHA-256) of the seal's certificate. */
             fingerprint: string;
+            /**
+             * @description The level of its seal: PAdES B-LT with the revocation lists of its certificates, else PAdES B-T;
+             *     blank where there is none.
+             */
+            level: string;
             /** @description The states of the file, and whether it has each still. */
             revisions: components["schemas"]["FilePart"][];
             /** @description When it was sealed, in UTC. */
@@ -10943,29 +10989,6 @@ export interface operations {
             };
         };
     };
-    post_pack_fields: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["FixedField"][];
-            };
-        };
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["PlacedField"][];
-                };
-            };
-        };
-    };
     post_pack_files: {
         parameters: {
             query?: never;
@@ -10988,6 +11011,39 @@ export interface operations {
                 };
             };
             422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    post_pack_files__file__fields: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                file: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FixedField"][];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PlacedField"][];
+                };
+            };
+            404: {
                 headers: {
                     [name: string]: unknown;
                 };

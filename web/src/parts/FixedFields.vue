@@ -5,7 +5,10 @@ import { computed, nextTick, onMounted, ref } from 'vue'
 import { api, ask, attempt, type Schemas } from '../api/client'
 import { usePageUrls } from './pageUrls'
 
-/** The signature fields on the pages of a PDF: dragged, moved with the arrow keys or by millimetres. */
+/**
+ * The signature fields on the pages of a PDF: placed by hand, dragged, moved with the arrow keys or by
+ * millimetres, or at each place of a marker text.
+ */
 const props = defineProps<{ file: string; name: string }>()
 defineEmits<{ close: [] }>()
 const fields = defineModel<Schemas['FixedField'][]>({ required: true })
@@ -17,7 +20,10 @@ const urls = usePageUrls(() => pages.value)
 const box = ref<HTMLElement>()
 
 async function look() {
-  const got = await attempt(() => ask(api.POST('/api/pack-fields', { body: fields.value })))
+  const params = { path: { file: props.file } }
+  const got = await attempt(() =>
+    ask(api.POST('/api/pack-files/{file}/fields', { params, body: fields.value })),
+  )
   if (got) placed.value = got
 }
 const lookSoon = useDebounceFn(look, 200)
@@ -31,17 +37,25 @@ onMounted(() =>
 
 /** A tenth of a millimetre in points. */
 const TENTH = 72 / 254
+/** Where fields are, in points, page by page; one with a marker text is at each place of that. */
 const ofPage = computed(() =>
   pages.value.map((_, page) =>
-    fields.value.map((field, at) => ({ field, at })).filter(({ field }) => field.page === page + 1),
+    fields.value.flatMap((field, at) => {
+      const places = field.marker
+        ? (placed.value[at]?.markers ?? [])
+        : [{ page: field.page, left: 0, top: 0 }]
+      return places
+        .filter((own) => own.page === page + 1)
+        .map((own) => ({ at, left: own.left + field.left * TENTH, top: own.top + field.top * TENTH }))
+    }),
   ),
 )
-function style({ left, top }: Schemas['FixedField'], at: number, page: Schemas['SvgPage']) {
+function style({ at, left, top }: { at: number; left: number; top: number }, page: Schemas['SvgPage']) {
   const { width, height } = placed.value[at] ?? { width: 0, height: 0 }
   const part = (length: number, whole: number) => `${(length / whole) * 100}%`
   return {
-    left: part(left * TENTH, page.width),
-    top: part(top * TENTH, page.height),
+    left: part(left, page.width),
+    top: part(top, page.height),
     width: part(width || 60, page.width),
     height: part(height || 20, page.height),
   }
@@ -52,13 +66,20 @@ const says = (at: number) => {
 }
 
 const SIDES = ['left', 'top'] as const
+/** By hand from the edges of the page, with a marker text from there. */
+const NAMES = { left: ['Left', 'Right by'], top: ['Top', 'Down by'] } as const
 type Place = Record<(typeof SIDES)[number], number>
 
-/** Moves a field; it stays on its page. */
+/** Moves a field; one placed by hand stays on its page. */
 function put(at: number, { left, top }: Place) {
   const [field, size] = [fields.value[at], placed.value[at]]
   const page = field && pages.value[field.page - 1]
   if (!field || !page) return
+  if (field.marker) {
+    field.left = Math.round(left)
+    field.top = Math.round(top)
+    return void lookSoon()
+  }
   const most = (whole: number, own = 0) => Math.max(0, Math.floor((whole - own) / TENTH))
   field.left = Math.min(Math.max(0, Math.round(left)), most(page.width, size?.width))
   field.top = Math.min(Math.max(0, Math.round(top)), most(page.height, size?.height))
@@ -76,7 +97,8 @@ function nudge(event: KeyboardEvent, at: number) {
 function drag(event: PointerEvent, at: number) {
   const [own, field] = [event.currentTarget as HTMLElement, fields.value[at]]
   const sheet = own.parentElement?.getBoundingClientRect()
-  const page = field && pages.value[field.page - 1]
+  const number = field?.marker ? placed.value[at]?.markers[0]?.page : field?.page
+  const page = pages.value[(number ?? 1) - 1]
   if (!field || !sheet || !page) return
   chosen.value = at
   own.setPointerCapture(event.pointerId)
@@ -94,13 +116,21 @@ async function add() {
   const last = fields.value[fields.value.length - 1]
   const placeholder = last?.placeholder ?? '[:signer holder signature]'
   const page = last?.page ?? pages.value.length
-  fields.value.push({ placeholder, page: Math.max(1, page), left: 250, top: (last?.top ?? 2100) + 220 })
+  const top = last && !last.marker ? last.top + 220 : 2320
+  fields.value.push({ placeholder, marker: '', page: Math.max(1, page), left: 250, top })
   chosen.value = fields.value.length - 1
   await look()
   const field = fields.value[chosen.value]
   if (field) put(chosen.value, field)
   await nextTick()
   box.value?.querySelector<HTMLElement>('.field.chosen')?.focus()
+}
+/** By a marker text a field is moved from there, by hand from the edges of its page. */
+function mark(field: Schemas['FixedField'], marker: string) {
+  if (!field.marker && marker) Object.assign(field, { left: 0, top: 0 })
+  if (field.marker && !marker) Object.assign(field, { left: 250, top: 2320 })
+  field.marker = marker
+  void lookSoon()
 }
 function remove(at: number) {
   fields.value.splice(at, 1)
@@ -127,19 +157,19 @@ function remove(at: number) {
         >
           <img :src="urls[index]" :alt="`Page ${index + 1}`" draggable="false" />
           <button
-            v-for="{ field, at } in ofPage[index]"
-            :key="at"
+            v-for="(own, place) in ofPage[index]"
+            :key="`${own.at} ${place}`"
             type="button"
             class="field"
-            :class="{ chosen: at === chosen }"
-            :style="style(field, at, page)"
-            :aria-label="`Field ${at + 1}: ${says(at)}`"
+            :class="{ chosen: own.at === chosen }"
+            :style="style(own, page)"
+            :aria-label="`Field ${own.at + 1}: ${says(own.at)}`"
             title="Drag, or press an arrow key: 1 mm, with Shift 1 cm, with Alt 0.1 mm"
-            @pointerdown="drag($event, at)"
-            @focus="chosen = at"
-            @keydown="nudge($event, at)"
+            @pointerdown="drag($event, own.at)"
+            @focus="chosen = own.at"
+            @keydown="nudge($event, own.at)"
           >
-            {{ says(at) }}
+            {{ says(own.at) }}
           </button>
         </div>
       </div>
@@ -154,8 +184,16 @@ function remove(at: number) {
             @focus="chosen = at"
           />
           <small v-if="placed[at]?.problem" class="wrong" role="alert">{{ placed[at]?.problem }}</small>
+          <label class="marker"
+            ><span>Marker text, blank to place it by hand</span>
+            <el-input
+              :model-value="field.marker ?? ''"
+              :aria-label="`Marker text of field ${at + 1}`"
+              @input="(text: string) => mark(field, text)"
+              @focus="chosen = at"
+          /></label>
           <div class="numbers">
-            <label
+            <label v-if="!field.marker"
               ><span>Page</span>
               <el-input-number
                 v-model="field.page"
@@ -164,13 +202,13 @@ function remove(at: number) {
                 :aria-label="`Page of field ${at + 1}`"
             /></label>
             <label v-for="side in SIDES" :key="side"
-              ><span>{{ side === 'left' ? 'Left' : 'Top' }}, mm</span>
+              ><span>{{ NAMES[side][field.marker ? 1 : 0] }}, mm</span>
               <el-input-number
                 :model-value="field[side] / 10"
-                :min="0"
+                :min="field.marker ? -1000 : 0"
                 :precision="1"
                 :controls="false"
-                :aria-label="`${side === 'left' ? 'Left' : 'Top'} of field ${at + 1} in millimetres`"
+                :aria-label="`${NAMES[side][field.marker ? 1 : 0]} of field ${at + 1} in millimetres`"
                 @change="(mm: number | undefined) => put(at, { ...field, [side]: (mm ?? 0) * 10 })"
             /></label>
           </div>
@@ -178,6 +216,7 @@ function remove(at: number) {
         </fieldset>
         <p v-if="!fields.length" class="quiet">
           Add a field for each place where someone signs. Its placeholder says who and what, as in a template.
+          It is placed by hand, or wherever a marker text is on the pages.
         </p>
         <el-button :disabled="!pages.length" @click="add">Add field</el-button>
       </div>
@@ -252,7 +291,12 @@ legend {
   gap: 8px;
   margin-top: 6px;
 }
-.numbers span {
+.marker {
+  display: block;
+  margin-top: 6px;
+}
+.numbers span,
+.marker span {
   display: block;
   font-size: 12px;
   color: var(--ink-2);

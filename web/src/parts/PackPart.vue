@@ -1,8 +1,9 @@
 <script setup lang="ts">
 import { computed, ref } from 'vue'
 
-import type { Schemas } from '../api/client'
+import { api, ask, attempt, type Schemas, upload } from '../api/client'
 import { count } from '../api/words'
+import FilePick from './FilePick.vue'
 import FixedFields from './FixedFields.vue'
 import FormulaInput from './FormulaInput.vue'
 
@@ -18,6 +19,16 @@ const part = defineModel<Schemas['Part']>({ required: true })
 
 /** Whether the signature fields of its PDF are being placed. */
 const placing = ref(false)
+const busy = ref(false)
+/** Takes another PDF; the signature fields stay. */
+async function replace([file]: File[]) {
+  if (!file) return
+  busy.value = true
+  const kept = await attempt(() => ask(api.POST('/api/pack-files', upload([file]))))
+  busy.value = false
+  const [was, now] = [part.value.content, kept?.content]
+  if (was.kind === 'pdf' && now?.kind === 'pdf') part.value.content = { ...now, fields: was.fields }
+}
 
 type Kind = Schemas['Inclusion']['kind']
 const KINDS: [Kind, string][] = [
@@ -82,6 +93,7 @@ const versions = computed(() => {
     </template>
     <p v-else class="quiet file">{{ content.file_name }}</p>
     <div v-if="content.kind === 'pdf'" class="file">
+      <FilePick label="Replace PDF…" accept=".pdf" :busy="busy" @files="replace" />
       <el-button @click="placing = true">Signature fields…</el-button>
       <span class="quiet"> {{ content.fields.length ? count(content.fields.length, 'field') : 'None' }}</span>
       <FixedFields

@@ -249,6 +249,7 @@ pub fn fields_of(made: &mangle_documents::bound::Bound, filled: &mangle_document
     use mangle_core::language::syntax::Field;
     let mut spots = made.signers();
     spots.sort_by(|a, b| (a.page, a.top, a.left).partial_cmp(&(b.page, b.top, b.left)).unwrap_or(std::cmp::Ordering::Equal));
+    let mut fonts = made.signer_fonts();
     let placed = spots.into_iter().filter_map(|spot| Some((filled.signer(spot.number)?, spot)));
     let field = |(at, (place, spot)): (usize, (&mangle_documents::formats::SignerPlace, mangle_documents::layout::MarkedSpot))| {
         let options = match &place.field {
@@ -267,6 +268,7 @@ pub fn fields_of(made: &mangle_documents::bound::Bound, filled: &mangle_document
             top: spot.top,
             width: spot.width,
             height: spot.height,
+            font: fonts.remove(&spot.number),
         }
     };
     placed.enumerate().map(field).collect()

@@ -8,7 +8,7 @@ use base64::engine::general_purpose::STANDARD;
 use jiff::civil::DateTime;
 use mangle_core::language::{Context, Scope, Ties};
 use mangle_core::records::{Record, Schema};
-use mangle_core::signing::{Act, Person, RoundState, SeatState};
+use mangle_core::signing::{Act, FieldFont, Person, RoundState, SeatState};
 use mangle_core::template::TextTemplate;
 use mangle_core::value::{EmailAddress, Locale};
 use mangle_documents::layout::FontSet;
@@ -516,7 +516,7 @@ fn marked(
     enum Seen {
         Picture,
         Typed,
-        Text,
+        Text(Option<FieldFont>),
         Tick,
     }
     let mut marks: Vec<(Mark, Seen)> = Vec::new();
@@ -536,14 +536,14 @@ fn marked(
                     None => return Err(missing(field)),
                 }
             }
-            "date" => (date(&own.language, local), Seen::Text),
-            "name" if text.is_empty() => (own.name.clone(), Seen::Text),
-            "name" => (text, Seen::Text),
+            "date" => (date(&own.language, local), Seen::Text(field.font.clone())),
+            "name" if text.is_empty() => (own.name.clone(), Seen::Text(field.font.clone())),
+            "name" => (text, Seen::Text(field.font.clone())),
             "tick" if text == "yes" => (text, Seen::Tick),
             "choice" if !text.is_empty() && !field.options.contains(&text) => {
                 return Err(Error::unusable("choice", format!("“{text}” is not one of the options on page {}", field.page + 1)));
             }
-            "text" | "choice" if !text.is_empty() => (text, Seen::Text),
+            "text" | "choice" if !text.is_empty() => (text, Seen::Text(field.font.clone())),
             _ if field.optional => continue,
             _ => return Err(missing(field)),
         };
@@ -573,7 +573,7 @@ fn marked(
         let (look, line) = match seen {
             Seen::Picture => (Look::Drawn(png(mark)), stamp.as_str()),
             Seen::Typed => (Look::Typed(&mark.value), stamp.as_str()),
-            Seen::Text => (Look::Text(&mark.value), ""),
+            Seen::Text(font) => (Look::Text(&mark.value, font.as_ref()), ""),
             Seen::Tick => (Look::Tick, ""),
         };
         Drawn { look, line, size: (mark.width, mark.height) }

@@ -3,7 +3,7 @@
 use anyhow::Result;
 use jiff::SignedDuration;
 use jiff::civil::DateTime;
-use mangle_core::signing::{Chain, Link, Place, Round, RoundPlan, RoundState};
+use mangle_core::signing::{Chain, FieldFont, Link, Place, Round, RoundPlan, RoundState};
 use rusqlite::{Connection, OptionalExtension, Row, params};
 use serde::{Deserialize, Serialize};
 use serde_json::{Value, json};
@@ -36,6 +36,9 @@ pub struct RoundField {
     pub width: f64,
     /// Height.
     pub height: f64,
+    /// The font of what is filled in; none for a field on the page of a PDF.
+    #[serde(default)]
+    pub font: Option<FieldFont>,
 }
 
 /// A state of a round's file: what it has that the one before had not.

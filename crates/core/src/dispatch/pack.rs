@@ -111,12 +111,18 @@ pub enum PartContent {
 pub struct FixedField {
     /// Its placeholder, as in a template: `[:signer holder signature width 60 mm]`.
     pub placeholder: String,
+    /// A text on the pages of the PDF: the field is at each place where it is, whatever its page.
+    /// Blank where the field is placed by hand.
+    #[serde(default, skip_serializing_if = "String::is_empty")]
+    pub marker: String,
     /// The page of the PDF, from 1.
     pub page: u32,
-    /// From the left edge of the page, in tenths of a millimetre.
-    pub left: u32,
-    /// From the top edge of the page, in tenths of a millimetre.
-    pub top: u32,
+    /// From the left edge of the page, in tenths of a millimetre; with a marker text how far to the
+    /// right of where it begins.
+    pub left: i32,
+    /// From the top edge of the page, in tenths of a millimetre; with a marker text how far down from
+    /// where the field's lower edge is that of the text.
+    pub top: i32,
 }
 
 impl FixedField {
@@ -379,7 +385,8 @@ mod tests {
 
     #[test]
     fn a_signature_field_on_a_pdf_is_one_placeholder_and_nothing_else() {
-        let field = |placeholder: &str| FixedField { placeholder: placeholder.into(), page: 1, left: 200, top: 2_500 };
+        let field =
+            |placeholder: &str| FixedField { placeholder: placeholder.into(), marker: String::new(), page: 1, left: 200, top: 2_500 };
         let read = field(" [:signer harbour master signature width 60 mm optional] ").read().expect("a field");
         assert_eq!((read.role.text.as_str(), read.optional, read.field.word()), ("harbour master", true, "signature"));
         for wrong in ["", "signature", "[: name]", "[:signer holder]", "Here: [:signer holder date]", "[:signer a date][:signer b date]"] {

@@ -5,6 +5,7 @@
 
 mod by_rule;
 pub mod docx;
+pub mod fixed_fields;
 mod pack;
 
 use std::any::Any;

@@ -5,13 +5,13 @@ use std::collections::HashMap;
 use std::sync::Arc;
 
 use mangle_core::diagnostic::Diagnostic;
-use mangle_core::dispatch::{self, FixedField, Inclusion, Numbering, PartContent, Question, answer, of_part};
+use mangle_core::dispatch::{self, Inclusion, Numbering, PartContent, Question, answer, of_part};
 use mangle_core::language::syntax::Sizes;
 use mangle_core::language::{EvalError, Fault, Scope, Span};
 use mangle_core::template::{Condition, FillError, Outline, Place, Placeholder, Repeat, TextTemplate, Traced, Way};
 use typst::foundations::Bytes;
 
-use super::{EditError, Filled, MakeError, Means, PageNotes, SignerPlace, Template, TracedFill, page_notes_of, questions_of};
+use super::{EditError, Filled, MakeError, Means, PageNotes, SignerPlace, Template, TracedFill, fixed_fields, page_notes_of, questions_of};
 use crate::bound::{Bound, Pages, Piece};
 use crate::layout::{FontSet, Made, MarkedSpot, Through, TypesetError, Typesetter};
 use crate::model::{
@@ -108,13 +108,16 @@ impl Pack {
             let (mut fields, mut of_fields) = (Vec::new(), Vec::new());
             if let (PartContent::Pdf { fields: placed, .. }, Content::Pdf(pdf)) = (&part.content, &content) {
                 for field in placed {
-                    match on_page(field, pdf, fields.len() as u32) {
-                        Ok(Some(found)) => {
-                            fields.push(found);
+                    // What its placeholder is not is among the pack's own problems.
+                    let Ok(own) = field.read() else { continue };
+                    let place = SignerPlace::of(&own);
+                    match fixed_fields::spots(field, place.size, pdf) {
+                        Ok(spots) => {
+                            let first = fields.len() as u32;
+                            fields
+                                .extend(spots.into_iter().map(|spot| (MarkedSpot { number: first + spot.number, ..spot }, place.clone())));
                             of_fields.extend(field.text().placeholders().iter().cloned());
                         }
-                        // What its placeholder is not is among the pack's own problems.
-                        Ok(None) => {}
                         Err(problem) => problems.push(of_part(&part.name, *problem)),
                     }
                 }
@@ -331,31 +334,6 @@ impl Pack {
         }
         Ok(front)
     }
-}
-
-/// Where a signature field is on a page of a PDF, and what is filled in there; none where its
-/// placeholder is not one.
-fn on_page(field: &FixedField, pdf: &FixedPdf, number: u32) -> Result<Option<(MarkedSpot, SignerPlace)>, Box<Diagnostic>> {
-    let Ok(own) = field.read() else { return Ok(None) };
-    let place = SignerPlace::of(&own);
-    let wrong = |message: String| Err(Box::new(Diagnostic::error("field-off-page", message)));
-    let page = (field.page as usize).wrapping_sub(1);
-    let Some((across, down)) = pdf.size(page) else {
-        let (at, count) = (field.page, pdf.page_count());
-        return wrong(format!("{} is on page {at} of {count}. Choose another page.", field.placeholder));
-    };
-    let (left, top) = (tenths(field.left), tenths(field.top));
-    let (width, height) = place.size;
-    // Half a point is lost when what is dragged is rounded.
-    if left + width > across + 0.5 || top + height > down + 0.5 {
-        return wrong(format!("{} does not fit on page {}. Move it up or left, or make it smaller.", field.placeholder, field.page));
-    }
-    Ok(Some((MarkedSpot { number, page, left, top, width, height }, place)))
-}
-
-/// Tenths of a millimetre in points.
-fn tenths(length: u32) -> f64 {
-    f64::from(length) * 72.0 / 254.0
 }
 
 impl Part {

@@ -145,7 +145,7 @@ fn in_line(paragraph: &Paragraph, room: f64, fonts: &FontSet) -> f64 {
             widest = widest.max(drawing.width);
             word = 0.0;
         }
-        Inline::Signer(_, width, _) => widest = widest.max(*width),
+        Inline::Signer(_, width, ..) => widest = widest.max(*width),
         Inline::Place(_) => {}
         _ => word = 0.0,
     });

@@ -88,8 +88,9 @@
 
 #let proof = place(center + horizon, rotate(-38deg, text(font: "Liberation Sans", size: 132pt, weight: 700, fill: rgb(168, 64, 44, 60), tracking: 6pt, top-edge: "cap-height", bottom-edge: "baseline", style: "normal", kerning: false, "PROOF")))
 
-// A place that a signer fills in: nothing is seen of it in print; it is found again by its number.
-#let signer(number, width, height) = box(width: width, height: height, place(top + left, [#metadata((number, width / 1pt, height / 1pt))<signer>]))
+// A place that a signer fills in: nothing is seen of it in print; it is found again by its number, with
+// the font of the text there (family, size, colour, bold, italic).
+#let signer(number, width, height, font) = box(width: width, height: height, place(top + left, [#metadata((number, width / 1pt, height / 1pt, font))<signer>]))
 
 // The number of the page on which a place is; nothing where there is no such place.
 #let page-of(place) = {

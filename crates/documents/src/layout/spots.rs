@@ -1,5 +1,6 @@
 //! What stands where on typeset pages: marks, and the text as it can be selected.
 
+use mangle_core::signing::FieldFont;
 use typst::foundations::{Content, Label, Selector, Value};
 use typst::introspection::{Introspector, MetadataElem};
 use typst::layout::{Frame, FrameItem};
@@ -53,16 +54,12 @@ impl Made {
 
     /// Where the signature fields are, with the numbers of their drawings.
     pub fn signers(&self) -> Vec<MarkedSpot> {
-        let Some(label) = Label::new(PicoStr::intern("signer")) else { return Vec::new() };
         let introspector = self.introspector();
-        let found = introspector.query(&Selector::Label(label));
-        let spot = |element: &Content| {
-            let metadata = element.to_packed::<MetadataElem>()?;
-            let Value::Array(said) = &metadata.value else { return None };
-            let [Value::Int(number), width, height] = said.as_slice() else { return None };
+        let spot = |(element, number, said): (Content, u32, Vec<Value>)| {
+            let [width, height, _] = said.as_slice() else { return None };
             let position = introspector.position(element.location()?)?;
             Some(MarkedSpot {
-                number: u32::try_from(*number).ok()?,
+                number,
                 page: position.page.get() - 1,
                 left: position.point.x.to_pt(),
                 top: position.point.y.to_pt(),
@@ -70,7 +67,36 @@ impl Made {
                 height: height.clone().cast().ok()?,
             })
         };
-        found.iter().filter_map(spot).collect()
+        self.fields().filter_map(spot).collect()
+    }
+
+    /// The fonts of what is filled in at the signature fields, by the numbers of their drawings.
+    pub fn signer_fonts(&self) -> Vec<(u32, FieldFont)> {
+        let font = |(_, number, said): (Content, u32, Vec<Value>)| {
+            let [_, _, Value::Array(font)] = said.as_slice() else { return None };
+            let [family, size, colour, bold, italic] = font.as_slice() else { return None };
+            let font = FieldFont {
+                family: family.clone().cast().ok()?,
+                size: size.clone().cast().ok()?,
+                colour: colour.clone().cast().ok()?,
+                bold: bold.clone().cast().ok()?,
+                italic: italic.clone().cast().ok()?,
+            };
+            Some((number, font))
+        };
+        self.fields().filter_map(font).collect()
+    }
+
+    /// The signature fields: each with the number of its drawing and what else the markup says of it.
+    fn fields(&self) -> impl Iterator<Item = (Content, u32, Vec<Value>)> {
+        let label = Label::new(PicoStr::intern("signer"));
+        let found = label.map(|label| self.introspector().query(&Selector::Label(label))).unwrap_or_default();
+        found.into_iter().filter_map(|element| {
+            let Value::Array(said) = element.to_packed::<MetadataElem>()?.value.clone() else { return None };
+            let (Value::Int(number), rest) = said.as_slice().split_first()? else { return None };
+            let (number, rest) = (u32::try_from(*number).ok()?, rest.to_vec());
+            Some((element, number, rest))
+        })
     }
 
     /// The text of a page, in reading order. Text that is turned is left out.

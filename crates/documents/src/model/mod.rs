@@ -335,8 +335,8 @@ pub enum Inline {
     Drawing(Arc<Drawing>),
     /// What is drawn beside, behind or before the text.
     Anchored(Arc<Anchored>),
-    /// A place that a signer fills in: its number, width, height.
-    Signer(u32, f64, f64),
+    /// A place that a signer fills in: its number, width, height, and the look of text there.
+    Signer(u32, f64, f64, Arc<TextStyle>),
     /// The page's number, in a format of its own or the section's.
     Page(Arc<TextStyle>, Option<NumberFormat>),
     /// How many pages there are.

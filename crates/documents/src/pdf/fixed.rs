@@ -8,6 +8,7 @@ use hayro_svg::{RenderCache, SvgRenderSettings, convert};
 use lopdf::{Dictionary, Document, LoadOptions, Object};
 use mangle_core::words::grouped;
 
+use super::find::{self, FoundText, Sign};
 use crate::layout::Standard;
 
 /// The most pages that a fixed PDF may have.
@@ -29,6 +30,7 @@ pub struct FixedPdf {
     archive: Option<u8>,
     reads_aloud: bool,
     drawn: Vec<OnceLock<Option<String>>>,
+    signs: OnceLock<Vec<Sign>>,
 }
 
 impl std::fmt::Debug for FixedPdf {
@@ -122,7 +124,7 @@ impl FixedPdf {
             return Err(damaged("some of its pages can't be read"));
         }
         let drawn = sizes.iter().map(|_| OnceLock::new()).collect();
-        Ok(FixedPdf { document, bytes, sizes, tagged, archive, reads_aloud, drawn })
+        Ok(FixedPdf { document, bytes, sizes, tagged, archive, reads_aloud, drawn, signs: OnceLock::new() })
     }
 
     /// How many pages it has.
@@ -147,6 +149,12 @@ impl FixedPdf {
             Standard::A3b => matches!(self.archive, Some(1..=3)),
             Standard::Ua1 => self.reads_aloud && self.tagged,
         }
+    }
+
+    /// Where a text is on its pages, so many times at most. Capitals and spaces don't count; text that
+    /// is turned is passed over.
+    pub fn find(&self, text: &str, most: usize) -> Vec<FoundText> {
+        find::find(self.signs.get_or_init(|| find::signs(&self.bytes, self.sizes.len())), text, most)
     }
 
     /// A page as SVG, drawn once.

@@ -1,6 +1,7 @@
 //! PDFs as files: several joined into one, one closed by a password, one that is a part as it is,
 //! one as pictures for a printer.
 
+mod find;
 mod fixed;
 mod merge;
 mod raster;
@@ -12,6 +13,7 @@ use std::sync::Arc;
 use lopdf::encryption::crypt_filters::{Aes256CryptFilter, CryptFilter};
 use lopdf::{Document, EncryptionState, EncryptionVersion, Object, ObjectId, Permissions};
 
+pub use find::FoundText;
 pub use fixed::{FixedFault, FixedPdf};
 pub(crate) use merge::{How, Merge, PART, number_tree};
 pub use raster::raster;

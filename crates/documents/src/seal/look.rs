@@ -1,5 +1,6 @@
 //! What marks and the attestation look like, typeset as all pages are.
 
+use mangle_core::signing::FieldFont;
 use typst::foundations::Bytes;
 
 use super::SealFault;
@@ -13,8 +14,8 @@ pub enum Look<'a> {
     Drawn(&'a [u8]),
     /// A signature or initials that were typed.
     Typed(&'a str),
-    /// A text, a name, a date.
-    Text(&'a str),
+    /// A text, a name, a date, in the font of the text around it; in a usual one where there is none.
+    Text(&'a str, Option<&'a FieldFont>),
     /// A tick.
     Tick,
 }
@@ -53,10 +54,11 @@ pub fn looks(all: &[Drawn<'_>], fonts: &FontSet) -> Result<Vec<u8>, SealFault> {
                 let text = format!("text(font: \"Liberation Serif\", style: \"italic\", size: {size}pt, {})", literal(text));
                 fitted(&text, width, inner, "bottom")
             }
-            Look::Text(text) => {
+            Look::Text(text, None) => {
                 let size = (height * 0.6).clamp(5.0, 10.0);
                 fitted(&format!("text(size: {size}pt, {})", literal(text)), width, inner, "bottom")
             }
+            Look::Text(text, Some(font)) => fitted(&in_font(text, font, height), width, inner, "bottom"),
             Look::Tick => {
                 let side = width.min(height);
                 format!(
@@ -80,6 +82,19 @@ pub fn looks(all: &[Drawn<'_>], fonts: &FontSet) -> Result<Vec<u8>, SealFault> {
     let pictures: Vec<(&str, Bytes)> = pictures.iter().map(|(path, bytes)| (path.as_str(), bytes.clone())).collect();
     let failed = |e: crate::layout::TypesetError| SealFault::Appearance(e.to_string());
     typeset_markup(out, fonts, &pictures).map_err(failed)?.drawn().map_err(failed)
+}
+
+/// A text in a font, as high as its place at most.
+fn in_font(text: &str, font: &FieldFont, height: f64) -> String {
+    let size = font.size.min(height * 0.8).max(4.0);
+    let colour: String = font.colour.chars().filter(char::is_ascii_hexdigit).collect();
+    let colour = if colour.len() == 6 { colour } else { "000000".to_owned() };
+    let (weight, style) = (if font.bold { 700 } else { 400 }, if font.italic { "italic" } else { "normal" });
+    format!(
+        "text(font: ({}, \"Liberation Sans\", \"DejaVu Sans\", \"Noto Sans\"), size: {size}pt, fill: rgb(\"#{colour}\"), weight: {weight}, style: \"{style}\", {})",
+        literal(&font.family),
+        literal(text)
+    )
 }
 
 /// Content as wide as its place at most.

@@ -11,7 +11,7 @@ use mangle_core::language::{Context, Scope, Ties};
 use mangle_core::records::from_json;
 use mangle_core::value::Locale;
 use mangle_documents::bound::Bound;
-use mangle_documents::formats::{self, Content, Means, Template};
+use mangle_documents::formats::{self, Content, Means, Template, fixed_fields};
 use mangle_documents::layout::{FontSet, PdfWish, Standard, Typesetter};
 use mangle_documents::pdf::{FixedFault, FixedPdf};
 use serde_json::{Value, json};
@@ -208,7 +208,8 @@ fn parts_are_chosen_by_conditions_answers_and_lists() {
 
 #[test]
 fn signature_fields_are_placed_on_the_pages_of_a_pdf() {
-    let field = |placeholder: &str, page| FixedField { placeholder: placeholder.into(), page, left: 254, top: 1_270 };
+    let field =
+        |placeholder: &str, page| FixedField { placeholder: placeholder.into(), marker: String::new(), page, left: 254, top: 1_270 };
     let with = |fields: Vec<FixedField>| {
         let content = PartContent::Pdf { file: "ab".into(), file_name: "rules.pdf".into(), fields };
         Part { content, ..part("Rules", Inclusion::Always) }
@@ -232,6 +233,27 @@ fn signature_fields_are_placed_on_the_pages_of_a_pdf() {
     found.sort_by_key(|own| own.0);
     assert_eq!((found[0].0, found[0].1.as_str()), (0, "harbour master"));
     assert_eq!(found[1..], [(1, "holder".into(), "text", 72.0, 360.0, 142.0), (2, "holder".into(), "initials", 72.0, 360.0, 57.0)]);
+    // By a marker text, wherever it is.
+    let marked = |marker: &str, left, top| FixedField { marker: marker.into(), page: 9, left, top, ..field("[:signer holder tick]", 1) };
+    let pdf = FixedPdf::open(rules()).expect("opens");
+    let spots = |field: &FixedField| fixed_fields::spots(field, (14.0, 14.0), &pdf).map_err(|e| e.message);
+    for (marker, page) in [("second  PAGE", 2), ("Haveneinfahrt", 0)] {
+        let found = spots(&marked(marker, 0, 0));
+        match page {
+            0 => assert_eq!(found, Err(format!("“{marker}” is on no page of the PDF"))),
+            page => {
+                let [spot] = found.expect("found")[..] else { panic!("not one") };
+                let seen = places(&rules(), page, "page,");
+                assert!((spot.page, spot.number) == (page - 1, 0), "{spot:?}");
+                assert!((spot.top + spot.height - seen.1).abs() < 3.0 && spot.left < seen.0, "{spot:?} {seen:?}");
+                let moved = spots(&marked(marker, 100, -50)).expect("found")[0];
+                assert_eq!(((moved.left - spot.left).round(), (moved.top - spot.top).round()), (28.0, -14.0));
+            }
+        }
+    }
+    let all = spots(&marked("th", 0, 0)).expect("found");
+    assert!(all.len() > 2 && all.iter().any(|spot| spot.page == 0) && all.iter().any(|spot| spot.page == 1), "{all:?}");
+    assert!(spots(&marked("Second page", 2_000, 0)).is_err_and(|why| why.contains("does not fit on page 2")));
     // One that is on no page, or does not fit on it, is told.
     let far = FixedField { left: 2_000, ..field("[:signer holder signature]", 1) };
     let wrong = formats::Pack::new(
@@ -272,6 +294,18 @@ fn a_pack_within_a_pack_keeps_its_parts_and_signers_sign_across_them() {
     let traced = own.fill_traced(&Scope::new(&sheet.records[0], &ties, &context), Means::default());
     let printed = traced.trace.iter().find(|one| one.printed.as_deref() == Some("Maren")).expect("traced");
     assert_eq!(own.placeholders()[printed.placeholder].text, "[: name]");
+}
+
+/// Where a word ends on a page by another program: its right and its lower edge.
+fn places(pdf: &[u8], page: usize, word: &str) -> (f64, f64) {
+    let mut file = tempfile::NamedTempFile::new().expect("a file");
+    std::io::Write::write_all(&mut file, pdf).expect("written");
+    let (path, page) = (file.path().to_string_lossy().into_owned(), page.to_string());
+    let said = Command::new("pdftotext").args(["-bbox", "-f", &page, "-l", &page, &path, "-"]).output().expect("pdftotext");
+    let said = String::from_utf8_lossy(&said.stdout).into_owned();
+    let line = said.lines().find(|line| line.contains(&format!(">{word}<"))).unwrap_or_else(|| panic!("{said}"));
+    let number = |key: &str| line.split(&format!("{key}=\"")).nth(1).and_then(|rest| rest.split('"').next()?.parse().ok());
+    (number("xMax").expect("a number"), number("yMax").expect("a number"))
 }
 
 fn qpdf(bytes: &[u8], arguments: &[&str]) -> Vec<u8> {

@@ -93,8 +93,12 @@ fn every_kind_of_mark_is_as_large_as_its_place() {
         image::RgbaImage::new(40, 10).write_to(&mut out, image::ImageFormat::Png).expect("a picture");
         out.into_inner()
     };
-    let all =
-        [Look::Drawn(&png), Look::Typed("A very long name that is wider than the place for it"), Look::Text("\"#panic(1)\\"), Look::Tick];
+    let all = [
+        Look::Drawn(&png),
+        Look::Typed("A very long name that is wider than the place for it"),
+        Look::Text("\"#panic(1)\\", None),
+        Look::Tick,
+    ];
     let all = all.map(|look| Drawn { look, line: "Signed by X on 2026-11-23 09:42 UTC", size: (60.0, 40.0) });
     let pdf = looks(&all, FontSet::shipped()).expect("drawn");
     let said = run("pdfinfo", &["-l", "9", "FILE"], &pdf);
@@ -131,10 +135,10 @@ fn an_attestation_is_tagged_and_no_seal_is_made_without_a_timestamp() {
     assert!(SealKey::of(key.private().to_vec(), other.chain().to_vec()).is_err(), "the certificate of another key");
     assert!(SealKey::from_pkcs12(b"no file", "x").is_err());
     let text = SealText { name: "Brackwater Quay", reason: "Sealed by Mangle", at: "D:20261123094200Z" };
-    let away = seal(&with, &key, text, &mut |_| Err(TimestampFault::Away("it can't be reached".into())));
+    let away = seal(&with, &key, text, None, &mut |_| Err(TimestampFault::Away("it can't be reached".into())));
     assert_eq!(away, Err(SealFault::Timestamp(TimestampFault::Away("it can't be reached".into()))));
     // What is answered must be a timestamp of what was asked.
     for answer in [&b""[..], b"\x30\x03\x02\x01\x00", b"\x30\x05\x30\x03\x02\x01\x02"] {
-        assert!(matches!(seal(&with, &key, text, &mut |_| Ok(answer.to_vec())), Err(SealFault::Timestamp(_))));
+        assert!(matches!(seal(&with, &key, text, None, &mut |_| Ok(answer.to_vec())), Err(SealFault::Timestamp(_))));
     }
 }

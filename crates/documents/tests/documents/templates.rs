@@ -8,11 +8,13 @@ use jiff::civil::DateTime;
 use mangle_core::dispatch::{Plan, Setup, joint_record, joint_schema};
 use mangle_core::language::{Context, Scope, Ties};
 use mangle_core::records::{Sheet, from_json};
+use mangle_core::signing::FieldFont;
 use mangle_core::value::Locale;
 use mangle_documents::formats::Means;
 use mangle_documents::formats::docx::Template;
-use mangle_documents::layout::Typesetter;
+use mangle_documents::layout::{FontSet, Typesetter};
 use mangle_documents::picture::FolderPictures;
+use mangle_documents::seal::{Drawn, Look, looks};
 
 const NOON: DateTime = DateTime::constant(2026, 11, 23, 12, 0, 0, 0);
 const W: &str = "xmlns:w=\"http://schemas.openxmlformats.org/wordprocessingml/2006/main\" xmlns:r=\"http://schemas.openxmlformats.org/officeDocument/2006/relationships\" xmlns:wp=\"http://schemas.openxmlformats.org/drawingml/2006/wordprocessingDrawing\" xmlns:a=\"http://schemas.openxmlformats.org/drawingml/2006/main\" xmlns:pic=\"http://schemas.openxmlformats.org/drawingml/2006/picture\"";
@@ -83,6 +85,7 @@ struct Made {
     docx: Vec<u8>,
     pdf: Vec<u8>,
     signers: Vec<mangle_documents::layout::MarkedSpot>,
+    fonts: Vec<(u32, FieldFont)>,
 }
 
 fn make(template: &Template) -> Result<Made, String> {
@@ -95,7 +98,12 @@ fn make(template: &Template) -> Result<Made, String> {
     let scope = Scope::new(&sheet.records[0], &ties, &context);
     let filled = template.fill_with(&scope, Means { pictures: &pictures, ..Means::default() }).map_err(|e| e[0].to_string())?;
     let made = template.typeset(&filled, &Typesetter::default()).expect("typesets");
-    Ok(Made { docx: template.docx(&filled).expect("written"), signers: made.signers(), pdf: made.pdf("x", NOON).expect("a PDF") })
+    Ok(Made {
+        docx: template.docx(&filled).expect("written"),
+        signers: made.signers(),
+        fonts: made.signer_fonts().into_iter().collect(),
+        pdf: made.pdf("x", NOON).expect("a PDF"),
+    })
 }
 
 fn filled(body: &str) -> Made {
@@ -221,6 +229,29 @@ fn signature_fields_know_their_page_and_place() {
     assert!(places[0].0 == 0 && places[0].1 > 100 && places[1] == (1, 72), "{places:?}");
     let sizes: Vec<(i64, i64)> = made.signers.iter().map(|s| (s.width.round() as i64, s.height.round() as i64)).collect();
     assert_eq!(sizes, [(142, 57), (14, 14)]);
+}
+
+#[test]
+fn what_is_filled_in_has_the_font_of_the_text_around_its_field() {
+    let look = "<w:rPr><w:rFonts w:ascii=\"Times New Roman\" w:hAnsi=\"Times New Roman\"/><w:b/><w:color w:val=\"1E3A5F\"/><w:sz w:val=\"28\"/></w:rPr>";
+    let body = format!("<w:p><w:r>{look}<w:t>[:signer holder name]</w:t></w:r></w:p>") + &p("[:signer holder date]");
+    let mut fonts = filled(&body).fonts;
+    fonts.sort_by_key(|(number, _)| *number);
+    let fonts: Vec<FieldFont> = fonts.into_iter().map(|(_, font)| font).collect();
+    let serif = FieldFont { family: "Liberation Serif".into(), size: 14.0, colour: "1E3A5F".into(), bold: true, italic: false };
+    assert_eq!(fonts[0], serif, "{fonts:?}");
+    assert_eq!((fonts.len(), fonts[1].bold, fonts[1].colour.as_str()), (2, false, "000000"));
+    // It is what is seen of it, as large as its place at most.
+    for (height, size) in [(30.0, 14.0), (10.0, 8.0)] {
+        let drawn = Drawn { look: Look::Text("Maren Vos", Some(&serif)), line: "", size: (170.0, height) };
+        let pdf = looks(&[drawn], FontSet::shipped()).expect("drawn");
+        with_file(&pdf, ".pdf", |path| {
+            assert!(tool("pdffonts", &[path]).contains("LiberationSerif-Bold"));
+            let seen = tool("pdftohtml", &["-xml", "-stdout", "-fontfullname", path]);
+            let wanted = format!("size=\"{}\"", (size * 1.5f64).round());
+            assert!(seen.contains(&wanted) && seen.contains("color=\"#1e3a5f\""), "{seen}");
+        });
+    }
 }
 
 #[test]

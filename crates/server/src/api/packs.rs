@@ -48,8 +48,8 @@ async fn file_pages(State(app): State<App>, Path(file): Path<String>) -> Answer<
     Ok(Json(packs::file_pages(&app, file).await?))
 }
 
-/// What signature fields on the pages of a PDF are, and how large.
-#[utoipa::path(post, path = "/api/pack-fields", tag = "templates", request_body = Vec<FixedField>, responses((status = 200, body = Vec<PlacedField>)))]
-async fn place_fields(Json(fields): Json<Vec<FixedField>>) -> Json<Vec<PlacedField>> {
-    Json(packs::placed(&fields))
+/// What signature fields on the pages of a PDF are, how large, and where.
+#[utoipa::path(post, path = "/api/pack-files/{file}/fields", tag = "templates", params(("file" = String, Path)), request_body = Vec<FixedField>, responses((status = 200, body = Vec<PlacedField>), (status = 404, body = Problem)))]
+async fn place_fields(State(app): State<App>, Path(file): Path<String>, Json(fields): Json<Vec<FixedField>>) -> Answer<Vec<PlacedField>> {
+    Ok(Json(packs::placed(&app, file, fields).await?))
 }

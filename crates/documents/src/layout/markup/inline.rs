@@ -87,8 +87,12 @@ impl Writer<'_> {
                 let _ = write!(self.out, "#[#metadata(none)<b{place}>]");
             }
             Inline::Drawing(drawing) => self.drawing_in_line(drawing),
-            Inline::Signer(number, width, height) => {
-                let _ = write!(self.out, "#signer({number}, {}pt, {}pt)", round(*width), round(*height));
+            Inline::Signer(number, width, height, style) => {
+                let family = literal(&self.wanted.fonts.stand_in(&style.font).shown);
+                let colour = literal(style.color.as_deref().unwrap_or("000000"));
+                let (size, bold, italic) = (round(style.size), style.bold, style.italic);
+                let font = format!("{family}, {size}, {colour}, {bold}, {italic}");
+                let _ = write!(self.out, "#signer({number}, {}pt, {}pt, ({font}))", round(*width), round(*height));
             }
             Inline::Link(Target::Address(address), inner) => {
                 let _ = write!(self.out, "#link({}, [", literal(address));

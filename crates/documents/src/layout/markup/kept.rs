@@ -109,7 +109,7 @@ impl Line {
                 self.height = self.height.max(drawing.height);
                 self.word(drawing.width, drawing.width);
             }
-            Inline::Signer(_, width, height) => {
+            Inline::Signer(_, width, height, _) => {
                 self.height = self.height.max(*height);
                 self.word(*width, *width);
             }

@@ -344,7 +344,7 @@ pub(super) fn height(blocks: &[Block], width: f64, fonts: &FontSet) -> f64 {
                             line = line.max(line_height(style, paragraph.line, fonts));
                         }
                         Inline::Drawing(drawing) => line = line.max(drawing.height),
-                        Inline::Signer(_, _, height) => line = line.max(*height),
+                        Inline::Signer(_, _, height, _) => line = line.max(*height),
                         Inline::Break => lines += 1.0,
                         _ => {}
                     }

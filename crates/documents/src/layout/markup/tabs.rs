@@ -180,7 +180,7 @@ impl Writer<'_> {
                 sum + match inline {
                     Inline::Text(text, style) => self.wanted.fonts.text_width(text, style)?,
                     Inline::Drawing(drawing) if drawing.turned == 0.0 => drawing.width,
-                    Inline::Signer(_, width, _) => *width,
+                    Inline::Signer(_, width, ..) => *width,
                     Inline::Place(_) | Inline::Anchored(_) => 0.0,
                     Inline::Link(_, inner) => self.width(inner)?,
                     Inline::Marked(_, inner) => self.width(std::slice::from_ref(inner))?,

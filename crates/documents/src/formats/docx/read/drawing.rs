@@ -10,7 +10,7 @@ use super::{DEEPEST, Reader};
 use crate::formats::docx::properties::{TextLayer, color, mixed};
 use crate::formats::docx::styles::PartLayer;
 use crate::formats::docx::xml::Ask;
-use crate::model::{Anchored, Border, Drawing, Form, From, Inline, LeftOut, Position, Shows, TextBox, Vertical, Wrap};
+use crate::model::{Anchored, Border, Drawing, Form, From, Inline, LeftOut, Position, Shows, TextBox, TextStyle, Vertical, Wrap};
 
 /// Points of a length in English metric units.
 fn emu<'x>(node: Node<'x, 'x>, name: &str) -> Option<f64> {
@@ -32,8 +32,8 @@ impl Reader<'_, '_, '_> {
         data.peek().is_none() || data.all(|d| d.attr("uri").is_some_and(known))
     }
 
-    /// A drawing, in the line or anchored.
-    pub(super) fn drawing<'x>(&mut self, drawing: Node<'x, 'x>) -> Option<Inline> {
+    /// A drawing, in the line or anchored, within text of that look.
+    pub(super) fn drawing<'x>(&mut self, drawing: Node<'x, 'x>, style: &Arc<TextStyle>) -> Option<Inline> {
         let holder = drawing.child("inline").or_else(|| drawing.child("anchor"))?;
         let extent = holder.child("extent")?;
         let (width, height) = (emu(extent, "cx")?, emu(extent, "cy")?);
@@ -46,7 +46,7 @@ impl Reader<'_, '_, '_> {
         }
         let id = properties.and_then(|d| d.attr("id")).and_then(|id| id.parse::<u32>().ok());
         if let Some(id) = id.filter(|id| self.added.signers.contains_key(id)) {
-            return Some(Inline::Signer(id, width, height));
+            return Some(Inline::Signer(id, width, height, style.clone()));
         }
         let text = properties.and_then(|d| d.attr("descr")).unwrap_or_default();
         let data = holder.find("graphicData")?;

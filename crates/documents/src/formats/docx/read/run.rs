@@ -122,7 +122,7 @@ impl Reader<'_, '_, '_> {
             "drawing" | "pict" | "object" => {
                 let start = child.range().start;
                 let mark = self.marks(start..start + 1).first().map(|m| m.number);
-                let drawn = if child.name() == "drawing" { self.drawing(child) } else { self.vml(child) };
+                let drawn = if child.name() == "drawing" { self.drawing(child, style) } else { self.vml(child) };
                 out.extend(drawn.into_iter().map(|drawing| match mark {
                     Some(number) => Inline::Marked(number, Box::new(drawing)),
                     None => drawing,
