@@ -21,6 +21,7 @@ from pathlib import Path
 
 import docx
 import openpyxl
+from docx.enum.table import WD_ROW_HEIGHT_RULE
 from docx.enum.text import WD_ALIGN_PARAGRAPH, WD_TAB_ALIGNMENT
 from docx.oxml import OxmlElement
 from docx.oxml.ns import qn
@@ -361,6 +362,58 @@ def dock_pass(path):
     p = d.add_paragraph("[:barcode code128 of ref width 6cm height 1.4cm]")
     p.paragraph_format.space_before = Pt(18)
     d.add_paragraph("[: ref]")
+    out = io.BytesIO()
+    d.save(out)
+    pack(path, out.getvalue())
+
+
+def dock_passes(path):
+    """Passes of all records in one document, eight to a page: two columns of four, each pass a framed
+    cell of a fixed height with the holder, the boat and a QR code."""
+    d = docx.Document()
+    d.core_properties.author, d.core_properties.title = "Brackwater Quay", "Dock passes"
+    d.core_properties.created = d.core_properties.modified = dt.datetime(2026, 11, 2, 9, 0)
+    style = d.styles["Normal"]
+    style.font.name, style.font.size = "Arial", Pt(10)
+    style.paragraph_format.space_after = Pt(2)
+    s = d.sections[0]
+    s.page_width, s.page_height = Cm(21), Cm(29.7)
+    s.left_margin = s.right_margin = s.top_margin = s.bottom_margin = Cm(1.5)
+    columns = s._sectPr.find(qn("w:cols"))
+    columns.set(qn("w:num"), "2")
+    columns.set(qn("w:space"), "567")
+    d.add_paragraph("[:repeat for records sort by berth]")
+    t = d.add_table(rows=1, cols=2)
+    t.autofit = False
+    cell_borders(t)
+    row = t.rows[0]
+    row.height, row.height_rule = Cm(6.2), WD_ROW_HEIGHT_RULE.EXACTLY
+    row._tr.get_or_add_trPr().append(OxmlElement("w:cantSplit"))
+    for cell, column, w in zip(row.cells, t.columns, (Cm(5.5), Cm(3))):
+        cell.width = column.width = w
+    left, right = row.cells
+    p = left.paragraphs[0]
+    p.paragraph_format.space_before = Pt(6)
+    run = p.add_run("DOCK PASS 2026")
+    run.bold, run.font.size, run.font.color.rgb = True, Pt(14), RGBColor(0x1E, 0x3A, 0x5F)
+    left.add_paragraph("[: office.name]")
+    p = left.add_paragraph()
+    p.paragraph_format.space_before = Pt(14)
+    run = p.add_run("[: first name] [: last name]")
+    run.bold, run.font.size = True, Pt(12)
+    left.add_paragraph("[:keep para if boat name is not blank]“[: boat name]”")
+    p = left.add_paragraph()
+    run = p.add_run("[: berth]")
+    run.bold, run.font.size = True, Pt(20)
+    p = right.paragraphs[0]
+    p.paragraph_format.space_before, p.alignment = Pt(8), WD_ALIGN_PARAGRAPH.RIGHT
+    p.add_run("[:barcode qr of ref size 2.4cm]")
+    p = right.add_paragraph("[: ref]")
+    p.alignment = WD_ALIGN_PARAGRAPH.RIGHT
+    p = d.add_paragraph()
+    p.paragraph_format.space_after = Pt(0)
+    p.paragraph_format.line_spacing = Pt(4)
+    d.add_paragraph("[:end]")
     out = io.BytesIO()
     d.save(out)
     pack(path, out.getvalue())
@@ -808,6 +861,7 @@ def starters(folder):
         "Please pay by [: due as date long], by transfer or with the code:",
         "[:barcode payment of net + vat with name = \"Brackwater Quay\"; iban = \"DE89370400440532013000\"; text = number size 2.6cm]",
     ], foot="[: number]")
+    dock_passes(folder / "dock-passes.docx")
     people = [("Maren Thorsby", "maren.thorsby@harbourmail.example", "C14"), ("Joost de Vlieger", "joost.devlieger@harbourmail.example", "A03"),
               ("Amélie Roux", "amelie.roux@harbourmail.example", "B21"), ("Hannes Brandt", "hannes.brandt@harbourmail.example", "D07")]
     invoices = []

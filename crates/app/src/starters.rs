@@ -131,7 +131,7 @@ const STARTERS: [Starter; 6] = [
         name: "Dock passes",
         about: "One document with a pass for each holder, eight to a page, each with a QR code.",
         shows: "One document for all records, labels, barcodes",
-        template: ("Dock passes.docx", file!("dock-pass.docx")),
+        template: ("Dock passes.docx", file!("starters/dock-passes.docx")),
         data: Data::File("Holders (sample).xlsx", SEASON, "Holders"),
         setup: || Setup {
             joint: true,
