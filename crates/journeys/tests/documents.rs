@@ -102,6 +102,18 @@ async fn everything_is_found_counted_and_a_person_erased() -> Result<()> {
     b.go("/documents?find=nobody-of-this-name").await?;
     b.text("h2", "No documents match").await?;
 
+    // A person's documents and a setting are found from everywhere.
+    let known = ask("GET", &format!("{}/api/documents?dispatch=refit-quotes&state=delivered", program.address), None)?;
+    let name = known["documents"][0]["file_name"].as_str().context("a name")?.to_owned();
+    b.keys("\u{e009}k").await?;
+    b.find("input[aria-label=Search]:focus").await?;
+    b.write("input[aria-label=Search]", known["documents"][0]["recipients"].as_str().context("an address")?).await?;
+    b.text("li", &name).await?;
+    b.write("input[aria-label=Search]", "trays").await?;
+    b.text("li", "Printers: trays, paper").await?.click().await?;
+    b.text("h2", "Printers").await?;
+    ensure!(b.path().await?.starts_with("/settings"), "{}", b.path().await?);
+
     b.go("/ledger").await?;
     b.find(".chart svg path").await?;
     b.text("h2", "What failed most").await?;

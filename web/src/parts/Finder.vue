@@ -13,8 +13,27 @@ interface Hit {
   to: string
 }
 
+/** The settings, each by its heading and what is set there. */
+const SETTINGS = [
+  ['Office', 'name, e-mail address, logo'],
+  ['You', 'your name and e-mail address, run summaries'],
+  ['Language, currency and time', 'time zone'],
+  ['Pictures', 'allowed websites'],
+  ['Signing', 'timestamp authority'],
+  ['More senders', 'reply-to, signature'],
+  ['Printers', 'trays, paper'],
+  ['Mail server', 'SMTP, sign-in, limits, bounces'],
+  ['Seal', 'key and certificate'],
+  ['Web hooks', 'hosts, secrets'],
+  ['Fonts', 'upload fonts'],
+  ['Buckets', 'S3 storage'],
+] as const
 const PLACES: Hit[] = [
-  { kind: 'settings', name: 'Settings: office, language, currency, mail server', to: '/settings' },
+  ...SETTINGS.map(([heading, about]) => ({
+    kind: 'settings',
+    name: `${heading}: ${about}`,
+    to: `/settings#${encodeURIComponent(heading)}`,
+  })),
   { kind: 'place', name: 'Clauses', to: '/clauses' },
   { kind: 'place', name: 'CRM connections', to: '/connections' },
   { kind: 'place', name: 'Practice mailbox', to: '/practice/mailbox' },
@@ -24,11 +43,6 @@ const PLACES: Hit[] = [
   { kind: 'place', name: 'Import set-up', to: '/moves' },
   { kind: 'place', name: 'Verify a PDF', to: '/verify' },
   { kind: 'place', name: 'Message templates', to: '/messages' },
-  {
-    kind: 'settings',
-    name: 'Settings: seal, timestamp authority, printers, buckets, web hooks, fonts',
-    to: '/settings',
-  },
   { kind: 'help', name: 'Help: guide and functions', to: '/help' },
 ]
 /** In how many sheets, and how many rows of each, are looked for. */
@@ -51,10 +65,13 @@ watch(open, async (now) => {
   text.value = ''
   at.value = 0
   await attempt(async () => {
-    const [sources, templates, dispatches] = await Promise.all([
+    const [sources, templates, dispatches, messages, clauses, connections] = await Promise.all([
       ask(api.GET('/api/sources')),
       ask(api.GET('/api/templates')),
       ask(api.GET('/api/dispatches')),
+      ask(api.GET('/api/messages')),
+      ask(api.GET('/api/clauses')),
+      ask(api.GET('/api/connections')),
     ])
     sheets = sources.flatMap((s) => s.sheets.map((h) => ({ id: h.id, name: `${s.name}, ${h.name}` })))
     all.value = [
@@ -63,7 +80,13 @@ watch(open, async (now) => {
       ...sources.flatMap((s) =>
         s.sheets.map((h) => ({ kind: 'sheet', name: `${s.name}, ${h.name}`, to: `/sheets/${h.id}` })),
       ),
+      ...sources
+        .filter((s) => s.kind === 'form')
+        .map((s) => ({ kind: 'form', name: s.name, to: `/forms/${s.id}` })),
       ...templates.map((t) => ({ kind: 'template', name: t.name, to: `/templates/${t.id}` })),
+      ...messages.map((m) => ({ kind: 'message template', name: m.name, to: `/messages/${m.key}` })),
+      ...clauses.map((c) => ({ kind: `clause ${c.language}`, name: c.name, to: `/clauses/${c.id}` })),
+      ...connections.map((c) => ({ kind: 'CRM connection', name: c.name, to: `/connections/${c.id}` })),
       ...runs.runs.map((r) => ({
         kind: r.kind,
         name: `${r.dispatch_name}, run ${r.id}`,

@@ -1,5 +1,6 @@
 <script setup lang="ts">
-import { onMounted, ref } from 'vue'
+import { nextTick, onMounted, ref, watch } from 'vue'
+import { useRoute } from 'vue-router'
 
 import { api, ask, attempt, type Schemas } from '../api/client'
 import { goBy } from '../api/words'
@@ -17,7 +18,22 @@ import TimestampAuthority from '../parts/TimestampAuthority.vue'
 import WebHooks from '../parts/WebHooks.vue'
 
 const settings = ref<Schemas['SettingsBody']>()
-onMounted(() => attempt(async () => (settings.value = await ask(api.GET('/api/settings')))))
+onMounted(async () => {
+  await attempt(async () => (settings.value = await ask(api.GET('/api/settings'))))
+  await lead()
+})
+
+const route = useRoute()
+/** Goes to the heading that an address such as /settings#Printers names. */
+async function lead() {
+  const wanted = decodeURIComponent(route.hash.slice(1))
+  if (!wanted) return
+  // Each part asks for what it shows; what is above has its height then.
+  await nextTick()
+  const heading = () => [...document.querySelectorAll('h2')].find((own) => own.textContent === wanted)
+  window.setTimeout(() => heading()?.scrollIntoView(), 300)
+}
+watch(() => route.hash, lead)
 
 /** The names of the time zones that there are. */
 const ZONES = ['UTC', ...Intl.supportedValuesOf('timeZone')]
