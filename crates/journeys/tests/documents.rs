@@ -86,6 +86,31 @@ async fn a_quote_is_held_edited_released_found_by_a_name_and_sent_again() -> Res
     b.text("p", &format!("was delivered to {to}")).await?;
     b.click("Send it again").await?;
     ensure!(mails(&program, &to, 2)? == 2, "two messages");
+
+    // Without questions it is one click, and a question only before a second document.
+    b.go("/dispatches/refit-quotes/output").await?;
+    b.text("h3", "Single records").await?.click().await?;
+    b.text("label", "Create and send without questions").await?.click().await?;
+    let without = || anyhow::Ok(ask("GET", &format!("{}/api/dispatches/refit-quotes", program.address), None)?["setup"]["without_questions"] == true);
+    for tries in 0.. {
+        ensure!(tries < 100, "it is not saved");
+        if without()? {
+            break;
+        }
+        std::thread::sleep(std::time::Duration::from_millis(50));
+    }
+    let other = bench["records"][1].clone();
+    for (record, asked) in [(other["row"].as_u64(), false), (Some(row), true)] {
+        b.go(&format!("/sheets/{}/row/{}", bench["sheet_id"], record.context("a row")?)).await?;
+        b.click("Create and send").await?;
+        if asked {
+            b.text("p", "has already created a document").await?;
+            b.find(".el-message-box__btns .destroys").await?.click().await?;
+        }
+        b.text("h2", "Versions").await?;
+        ensure!(b.path().await?.starts_with("/documents/"), "{}", b.path().await?);
+    }
+    ensure!(mails(&program, &to, 3)? == 3, "three messages");
     b.close().await
 }
 

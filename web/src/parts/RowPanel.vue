@@ -1,7 +1,9 @@
 <script setup lang="ts">
 import { ref, watch } from 'vue'
+import { useRouter } from 'vue-router'
 
 import { api, ask, attempt, type Schemas } from '../api/client'
+import { again, createOne } from '../api/one'
 import { clock, day } from '../api/words'
 import StateWord from './StateWord.vue'
 
@@ -20,6 +22,25 @@ watch(
   { immediate: true },
 )
 
+const router = useRouter()
+const busy = ref('')
+/** Creates and sends with what is usual; where something is in the way, the record's screen tells it. */
+async function create(key: string) {
+  busy.value = key
+  const to = await attempt(async () => {
+    const params = { path: { key, record: view.value?.key ?? '' } }
+    const one = await ask(api.GET('/api/dispatches/{key}/one/{record}', { params }))
+    if (!one.selected || one.obstacles.length) return record(key)
+    return (await again(one))
+      ? createOne(key, one, { hold: false, startKey: crypto.randomUUID() })
+      : undefined
+  })
+  busy.value = ''
+  if (to) await router.push(to)
+}
+
+/** The record's own screen for a dispatch. */
+const record = (key: string) => `/go/${key}/${encodeURIComponent(view.value?.key ?? '')}`
 const address = (name: string) => `/api/sheets/${props.sheet}/files/${encodeURIComponent(name)}`
 
 watch(
@@ -62,9 +83,17 @@ watch(
     <p v-else class="quiet">No documents for this row yet.</p>
     <p v-if="dispatches.length" class="create">
       Create:
-      <RouterLink v-for="one in dispatches" :key="one.key" :to="`/go/${one.key}/${view.number}`">{{
-        one.name
-      }}</RouterLink>
+      <span v-for="one in dispatches" :key="one.key">
+        <RouterLink :to="record(one.key)">{{ one.name }}</RouterLink>
+        <el-button
+          v-if="one.without_questions"
+          size="small"
+          :loading="busy === one.key"
+          :disabled="!!busy"
+          @click="create(one.key)"
+          >Create and send</el-button
+        >
+      </span>
     </p>
     <template v-if="view.corrections.length">
       <h4>Change history</h4>

@@ -4,8 +4,8 @@ import { computed, onMounted, ref } from 'vue'
 import { useRouter } from 'vue-router'
 
 import { api, ask, attempt, type Schemas } from '../api/client'
-import { confirmed } from '../api/confirm'
 import { said } from '../api/diagnostics'
+import { again, createOne } from '../api/one'
 import { count, moment } from '../api/words'
 import MarkedPages from '../parts/MarkedPages.vue'
 import PackQuestions from '../parts/PackQuestions.vue'
@@ -72,40 +72,13 @@ const ready = computed(
 )
 const told = computed(() => page.value?.deliveries.filter((own) => !own.skipped) ?? [])
 
-/** Waits until the document of a run is there. */
-async function made(run: number): Promise<number | undefined> {
-  for (let tries = 0; tries < 300; tries++) {
-    const query = { from: 0, count: 1 }
-    const items = await ask(api.GET('/api/runs/{id}/items', { params: { path: { id: run }, query } }))
-    const item = items[0]
-    if (item && item.state !== 'waiting' && item.state !== 'making')
-      return item.state === 'failed' ? undefined : item.id
-    await new Promise((done) => window.setTimeout(done, 200))
-  }
-  return undefined
-}
 async function create(hold: boolean) {
   const own = one.value
-  if (!own) return
-  const last = own.before[0]
-  const text = `“${own.name}” has already created a document for ${own.label}${last ? `, last on ${moment(last.changed)}` : ''}. Create another one?`
-  if (own.repeats && !(await confirmed({ title: 'Create again', text, act: 'Create again', destroys: true })))
-    return
+  if (!own || !(await again(own))) return
   busy.value = hold ? 'hold' : 'send'
-  const body = {
-    choices: choices.value,
-    hold,
-    repeats: own.repeats,
-    revision: own.revision,
-    start_key: startKey,
-  }
-  const params = { path: { key: props.dispatch, record: own.row } }
-  const item = await attempt(async () => {
-    const run = await ask(api.POST('/api/dispatches/{key}/one/{record}', { params, body }))
-    return { run: run.id, item: await made(run.id) }
-  })
+  const to = await attempt(() => createOne(props.dispatch, own, { choices: choices.value, hold, startKey }))
   busy.value = undefined
-  if (item) await router.push(item.item ? `/documents/${item.item}` : `/runs/${item.run}`)
+  if (to) await router.push(to)
 }
 </script>
 
@@ -136,11 +109,11 @@ async function create(hold: boolean) {
             <li v-for="text in one.obstacles" :key="text">{{ text }}</li>
           </ul>
         </section>
-        <section v-if="one.questions.length" aria-labelledby="asked">
+        <section v-if="one.questions.length && !one.without_questions" aria-labelledby="asked">
           <h2 id="asked">Parts to choose</h2>
           <PackQuestions :questions="one.questions" :answers="answers" @answer="answer" />
         </section>
-        <section v-if="signers.length" aria-labelledby="signed">
+        <section v-if="signers.length && !one.without_questions" aria-labelledby="signed">
           <h2 id="signed">Signers</h2>
           <div v-for="own in signers" :key="own.role" class="signer">
             <b
@@ -155,7 +128,7 @@ async function create(hold: boolean) {
             />
           </div>
         </section>
-        <section v-if="one.senders.length" aria-labelledby="from">
+        <section v-if="one.senders.length && !one.without_questions" aria-labelledby="from">
           <h2 id="from">Sender</h2>
           <el-select v-model="sender" aria-label="Sender" @change="look">
             <el-option value="" label="Sender of the dispatch" />

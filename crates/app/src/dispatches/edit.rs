@@ -31,6 +31,8 @@ pub struct DispatchInfo {
     pub sheet_id: Option<i64>,
     /// When it was last changed.
     pub changed: String,
+    /// Whether a single record's document is created without questions.
+    pub without_questions: bool,
     /// How many starts of its triggers wait for a person.
     pub waiting: usize,
     /// Its last run that was no proof.
@@ -50,6 +52,7 @@ pub async fn list(app: &App) -> Outcome<Vec<DispatchInfo>> {
                     let template = d.template_id.map(|id| templates::get(c, id)).transpose()?.flatten().map(|t| t.name);
                     let last_run = runs.iter().find(|r| r.dispatch == d.key && r.kind == "run").cloned();
                     Ok(DispatchInfo {
+                        without_questions: d.setup.without_questions,
                         template,
                         waiting: waiting.get(&d.key).copied().unwrap_or_default(),
                         sheet: sheet_name(c, d.sheet_id)?.map(|(source, sheet)| format!("{source}, {sheet}")),

@@ -51,6 +51,8 @@ pub struct OneRecord {
     pub repeats: usize,
     /// Whether the record is among those that the dispatch selects.
     pub selected: bool,
+    /// Whether it is created with what is usual, without questions.
+    pub without_questions: bool,
 }
 
 /// Who is to sign for a role.
@@ -152,6 +154,7 @@ impl App {
         let dispatch = find(self, key).await?;
         let (sheet, row) = row_of(self, &dispatch, record).await?;
         let (id, name, revision, answers) = (dispatch.id, dispatch.name.clone(), dispatch.revision, dispatch.setup.answers.clone());
+        let without_questions = dispatch.setup.without_questions;
         let loaded = self.sheet(sheet).await?;
         let label = loaded.sheet.record(row).map(|own| mangle_core::records::label(own, &dispatch.setup.label)).unwrap_or_default();
         let alone = alone(dispatch, row, OneChoices::default());
@@ -182,6 +185,7 @@ impl App {
             before,
             repeats,
             selected,
+            without_questions,
         })
     }
 

@@ -14,6 +14,7 @@ use super::files::Named;
 use crate::prepare::{LoadedSheet, blocking};
 use crate::store::files::{self, Correction, SheetFile};
 use crate::store::items::{self, OfRow};
+use crate::store::queries;
 use crate::store::rows::{self, Edits};
 use crate::store::sheets::{self, SheetInfo};
 use crate::{App, Error, Outcome, clock};
@@ -203,6 +204,8 @@ pub async fn page(app: &App, id: i64, look: Look, part: Part) -> Outcome<RowPage
 pub struct RowView {
     /// Its number.
     pub number: usize,
+    /// What its own address names it by: its key in the CRM, where it comes from one, else its number.
+    pub key: String,
     /// What to call it.
     pub label: String,
     /// Its cells.
@@ -227,10 +230,12 @@ pub struct NamedCell {
 pub async fn row(app: &App, id: i64, number: usize) -> Outcome<RowView> {
     let loaded = app.sheet(id).await?;
     let record = loaded.sheet.record(number).ok_or_else(|| Error::missing("the row"))?;
-    let (named, documents, corrections) = app
+    let (named, documents, corrections, key) = app
         .store
         .with(move |c| -> anyhow::Result<_> {
-            Ok((Named::new(files::list(c, id)?), items::history(c, id, number)?, files::corrections(c, id, number)?))
+            let asked = queries::of_sheet(c, id)?.is_some();
+            let key = if asked { queries::keys(c, id, &[number])?.pop().map(|(_, key)| key) } else { None };
+            Ok((Named::new(files::list(c, id)?), items::history(c, id, number)?, files::corrections(c, id, number)?, key))
         })
         .await?;
     let cell = |(column, value): (&mangle_core::records::Column, &Value)| NamedCell {
@@ -238,7 +243,8 @@ pub async fn row(app: &App, id: i64, number: usize) -> Outcome<RowView> {
         cell: CellInfo::of(value).with_files(value, &named),
     };
     let cells = record.schema().columns().iter().zip(record.values()).map(cell).collect();
-    Ok(RowView { number, label: label(record, ""), cells, documents, corrections })
+    let key = key.unwrap_or_else(|| number.to_string());
+    Ok(RowView { number, key, label: label(record, ""), cells, documents, corrections })
 }
 
 /// Changes to rows, made at once.

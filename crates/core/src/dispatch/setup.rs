@@ -225,6 +225,11 @@ pub struct Setup {
     /// none for no limit.
     #[serde(default)]
     pub monthly_limit: Option<u32>,
+    /// Whether the document of a single record is created and sent with the usual answers, without
+    /// questions.
+    #[serde(default)]
+    #[cfg_attr(feature = "openapi", schema(required = true))]
+    pub without_questions: bool,
     /// The locale by which values print.
     #[serde(default = "english")]
     #[cfg_attr(feature = "openapi", schema(required = true))]
@@ -258,6 +263,7 @@ impl Default for Setup {
             version: None,
             retention: None,
             monthly_limit: None,
+            without_questions: false,
             locale: english(),
             locale_column: String::new(),
         }

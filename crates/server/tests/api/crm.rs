@@ -74,6 +74,9 @@ async fn a_question_brings_records_with_lists_and_pictures() {
     let sheet = query["sheet_id"].clone();
     let rows = office.get(&format!("/api/sheets/{sheet}/rows?count=500")).await;
     assert_eq!(rows["total"], tried["total"]);
+    // A record's own screen is at its key in the CRM, wherever its row is.
+    let first = office.get(&format!("/api/sheets/{sheet}/rows/1")).await;
+    assert_eq!(first["key"], rows["rows"][0]["cells"][0]["text"], "{first}");
     let columns = office.get(&format!("/api/sheets/{sheet}")).await;
     let told: Vec<String> = columns["columns"]
         .as_array()

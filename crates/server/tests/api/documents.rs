@@ -149,6 +149,9 @@ async fn one_record_is_held_edited_in_a_word_processor_and_goes_out_as_it_was_ed
     let rows: Vec<u64> = list(&bench["records"]).iter().filter_map(|one| one["row"].as_u64()).collect();
     let (row, other) = (rows[0], rows[1]);
     let one = office.get(&format!("{path}/one/{row}")).await;
+    let sheet = one["sheet"].clone();
+    assert_eq!(office.get(&format!("/api/sheets/{sheet}/rows/{row}")).await["key"], row.to_string());
+    assert_eq!(one["without_questions"], false);
     assert_eq!((&one["selected"], &one["repeats"], &one["obstacles"]), (&json!(true), &json!(0), &json!([])), "{one}");
     let (status, page) = office.ask("POST", &format!("{path}/one/{row}/page"), json!({ "answers": {} })).await;
     assert_eq!((status, &page["findings"]), (StatusCode::OK, &json!([])), "{page}");

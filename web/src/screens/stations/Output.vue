@@ -166,6 +166,24 @@ const kept = computed(() => {
       />
     </FormLine>
   </Group>
+  <Group
+    title="Single records"
+    :says="bench.setup.without_questions ? 'without questions' : 'with questions'"
+    fold
+  >
+    <FormLine
+      group
+      class="wide"
+      label="From a record’s own page"
+      about="Create and send uses the usual answers, signers and sender. You are asked only before a second document."
+    >
+      <el-checkbox
+        :model-value="bench.setup.without_questions"
+        @change="(on) => change((b) => (b.setup.without_questions = on === true))"
+        >Create and send without questions</el-checkbox
+      >
+    </FormLine>
+  </Group>
   <Group title="Retention and limit" :says="kept" fold>
     <FormLine
       label="Remove documents after (months)"
