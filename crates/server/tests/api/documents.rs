@@ -192,7 +192,7 @@ async fn one_record_is_held_edited_in_a_word_processor_and_goes_out_as_it_was_ed
     let read = list(&trace["trace"])
         .iter()
         .flat_map(|own| list(&own["read"]))
-        .any(|own| own["field"].as_str().is_some_and(|name| name.eq_ignore_ascii_case("last name")));
+        .any(|own| own["field"] == "Last_Name");
     assert!(read && trace["marks"].as_array().is_some_and(|marks| !marks.is_empty()), "{trace}");
 
     // It was held all the while.
