@@ -20,8 +20,8 @@ fn something_has_happened_already() -> Result<()> {
         |run: &Value| (run["dispatch"].to_string(), run["kind"].to_string(), run["delivered"].to_string(), run["failed"].to_string());
     let told: Vec<_> = items(&runs).iter().map(told).collect();
     let wanted = [
-        ("berth-licences", "run", 0, 0),
         ("berth-licences", "run", 2, 0),
+        ("berth-licences", "run", 0, 0),
         ("berth-list", "run", 1, 0),
         ("refit-quotes", "run", 3, 1),
         ("refit-quotes", "proof", 2, 0),

@@ -19,11 +19,10 @@ async function bring(files: File[]) {
   busy.value = true
   const body = new FormData()
   body.append('file', file)
-  const params = { query: { password: password.value } }
+  body.append('password', password.value)
   const got = await attempt(() =>
     ask(
       api.PUT('/api/seal-key', {
-        params,
         body: body as never,
         bodySerializer: (own: unknown) => own as FormData,
       }),

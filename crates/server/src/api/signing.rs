@@ -10,7 +10,7 @@ use serde::Deserialize;
 use utoipa_axum::router::OpenApiRouter;
 use utoipa_axum::routes;
 
-use super::upload::{FileForm, file, shown};
+use super::upload::{FileForm, file, files_and, shown};
 use crate::error::{Answer, Problem, Refused};
 
 /// The largest file that is checked.
@@ -132,17 +132,22 @@ async fn key(State(app): State<App>) -> Answer<KeyInfo> {
     Ok(Json(app.seal_key().await?))
 }
 
-/// What opens a PKCS#12 file.
-#[derive(Debug, Deserialize)]
-struct KeyPassword {
-    #[serde(default)]
+/// What a form with a key looks like.
+#[derive(Debug, utoipa::ToSchema)]
+#[allow(dead_code)]
+struct KeyForm {
+    /// The file (PKCS#12).
+    #[schema(value_type = String, format = Binary)]
+    file: Vec<u8>,
+    /// What opens it.
     password: String,
 }
 
 /// Takes a key of one's own (PKCS#12) for seals from now on.
-#[utoipa::path(put, path = "/api/seal-key", tag = "signing", request_body(content = FileForm, content_type = "multipart/form-data"), params(("password" = Option<String>, Query)), responses((status = 200, body = KeyInfo), (status = 422, body = Problem)))]
-async fn bring_key(State(app): State<App>, Query(with): Query<KeyPassword>, form: Multipart) -> Answer<KeyInfo> {
-    Ok(Json(app.bring_seal_key(file(form).await?.bytes, with.password).await?))
+#[utoipa::path(put, path = "/api/seal-key", tag = "signing", request_body(content = KeyForm, content_type = "multipart/form-data"), responses((status = 200, body = KeyInfo), (status = 422, body = Problem)))]
+async fn bring_key(State(app): State<App>, form: Multipart) -> Answer<KeyInfo> {
+    let (mut files, password) = files_and(form, "password").await?;
+    Ok(Json(app.bring_seal_key(files.remove(0).bytes, password).await?))
 }
 
 /// Checks a PDF: whether Mangle sealed it, whether it was changed since, who signed.

@@ -17,26 +17,34 @@ pub struct FileForm {
 }
 
 /// The files of a form.
-pub async fn files(mut form: Multipart) -> Result<Vec<Upload>, Refused> {
+pub async fn files(form: Multipart) -> Result<Vec<Upload>, Refused> {
+    Ok(files_and(form, "").await?.0)
+}
+
+/// The files of a form, and what its field of that name holds.
+pub async fn files_and(mut form: Multipart, name: &str) -> Result<(Vec<Upload>, String), Refused> {
     let broken = |e: axum::extract::multipart::MultipartError| match e.status() {
         StatusCode::PAYLOAD_TOO_LARGE => {
             Refused::new(e.status(), "too-large", "the file is larger than 96 MB. Reduce its pictures or split it.")
         }
         status => Refused::new(status, "upload", "the upload was incomplete. Upload the file again."),
     };
-    let mut found = Vec::new();
+    let (mut found, mut said) = (Vec::new(), String::new());
     while let Some(field) = form.next_field().await.map_err(broken)? {
-        let Some(name) =
+        let Some(file) =
             field.file_name().map(|n| n.rsplit(['/', '\\']).next().unwrap_or(n).chars().filter(|c| !c.is_control()).take(200).collect())
         else {
+            if !name.is_empty() && field.name() == Some(name) {
+                said = field.text().await.map_err(broken)?;
+            }
             continue;
         };
         let bytes = field.bytes().await.map_err(broken)?.to_vec();
-        found.push(Upload { name, bytes });
+        found.push(Upload { name: file, bytes });
     }
     match found.is_empty() {
         true => Err(Refused::unusable("no-file", "no file selected. Choose one or drop it here.")),
-        false => Ok(found),
+        false => Ok((found, said)),
     }
 }
 

@@ -10,6 +10,7 @@ use std::sync::{Arc, Mutex};
 use axum::http::StatusCode;
 use serde_json::{Value, json};
 
+use crate::office::Office;
 use crate::signing::{Signing, address};
 
 /// An authority in a folder.
@@ -94,6 +95,12 @@ except Exception as e:
     format!("{}{}", String::from_utf8_lossy(&said.stdout), String::from_utf8_lossy(&said.stderr))
 }
 
+async fn bring(office: &Office, key: &[u8], password: &str) -> (StatusCode, Value) {
+    let head = format!("--edge\r\nContent-Disposition: form-data; name=\"password\"\r\n\r\n{password}\r\n--edge\r\nContent-Disposition: form-data; name=\"file\"; filename=\"own.p12\"\r\n\r\n");
+    let body = [head.as_bytes(), key, b"\r\n--edge--\r\n"].concat();
+    office.ask_raw("PUT", "/api/seal-key", "multipart/form-data; boundary=edge", body).await
+}
+
 /// Has a round signed by both; its number. `asked` is where the master signed the one before.
 async fn signed(own: &Signing, round: &Value, asked: &mut String) -> Value {
     assert_eq!(own.sign(&own.link(&address(round, "holder")).await).await.0, StatusCode::OK);
@@ -116,12 +123,12 @@ async fn a_seal_with_a_key_of_an_authority_has_its_revocation_lists_with_it() {
     let (own, authority) = (Signing::of(3, |_| {}).await, Authority::new());
     let office = &own.office;
     let key = authority.issue();
-    let (status, why) = office.upload_as("PUT", "/api/seal-key?password=wrong", &[("own.p12", &key)]).await;
+    let (status, why) = bring(office, &key, "wrong").await;
     assert_eq!(
         (status, &why["message"]),
         (StatusCode::UNPROCESSABLE_ENTITY, &json!("The PKCS#12 file can't be opened. Check the file and its password."))
     );
-    let (status, info) = office.upload_as("PUT", "/api/seal-key?password=quay", &[("own.p12", &key)]).await;
+    let (status, info) = bring(office, &key, "quay").await;
     assert_eq!((status, &info["own"]), (StatusCode::OK, &json!(true)), "{info}");
     assert!(info["subject"].as_str().is_some_and(|subject| subject.contains("Brackwater_Quay")), "{info}");
 
