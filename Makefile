@@ -11,7 +11,7 @@ export MANGLE_PYTHON := $(VENV)/bin/python
 # same features and builds nothing twice.
 OURS := --workspace --exclude mangle-speed
 ROOT := $(shell [ "$$(id -u)" = 0 ] || echo sudo)
-PACKAGES := chromium chromium-driver poppler-utils qpdf curl python3-venv cups-ipp-utils cups-daemon
+PACKAGES := chromium chromium-driver poppler-utils qpdf curl openssl python3-venv cups-ipp-utils cups-daemon
 
 .PHONY: demo test dev web speed shots types format tools long compare compare-functions
 
@@ -45,7 +45,7 @@ web/node_modules/.done: web/package-lock.json
 
 # Debian packages and the Python libraries that look at our files independently.
 tools:
-	for tool in chromium chromedriver pdftotext qpdf curl ipptool /usr/sbin/cupsd; do
+	for tool in chromium chromedriver pdftotext qpdf curl openssl ipptool /usr/sbin/cupsd; do
 	  command -v $$tool > /dev/null || { $(ROOT) apt-get update -qq && $(ROOT) apt-get install -y -qq $(PACKAGES); break; }
 	done
 	if ! $(MANGLE_PYTHON) -c 'import aiosmtpd, babel, docx, pyhanko, zxingcpp, PIL' 2> /dev/null; then

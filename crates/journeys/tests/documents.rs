@@ -91,7 +91,8 @@ async fn a_quote_is_held_edited_released_found_by_a_name_and_sent_again() -> Res
     b.go("/dispatches/refit-quotes/output").await?;
     b.text("h3", "Single records").await?.click().await?;
     b.text("label", "Create and send without questions").await?.click().await?;
-    let without = || anyhow::Ok(ask("GET", &format!("{}/api/dispatches/refit-quotes", program.address), None)?["setup"]["without_questions"] == true);
+    let without =
+        || anyhow::Ok(ask("GET", &format!("{}/api/dispatches/refit-quotes", program.address), None)?["setup"]["without_questions"] == true);
     for tries in 0.. {
         ensure!(tries < 100, "it is not saved");
         if without()? {

@@ -3871,6 +3871,8 @@ export interface components {
             template?: string | null;
             /** @description How many starts of its triggers wait for a person. */
             waiting: number;
+            /** @description Whether a single record's document is created without questions. */
+            without_questions: boolean;
         };
         /** @description A record's documents with all that belongs to them. */
         DocumentDetail: {
@@ -4824,6 +4826,16 @@ export interface components {
             /** @description The row's number. */
             row: number;
         };
+        /** @description What a form with a key looks like. */
+        KeyForm: {
+            /**
+             * Format: binary
+             * @description The file (PKCS#12).
+             */
+            file: string;
+            /** @description What opens it. */
+            password: string;
+        };
         /** @description The organisation's key. */
         KeyInfo: {
             /** @description Whether it was brought; otherwise Mangle has made it. */
@@ -5599,6 +5611,8 @@ export interface components {
             signers: components["schemas"]["OneSigner"][];
             /** @description The source's and sheet's name. */
             source: string;
+            /** @description Whether it is created with what is usual, without questions. */
+            without_questions: boolean;
         };
         /** @description Who is to sign for a role. */
         OneSigner: {
@@ -6354,6 +6368,8 @@ export interface components {
             corrections: components["schemas"]["Correction"][];
             /** @description What was made of it, the newest first. */
             documents: components["schemas"]["OfRow"][];
+            /** @description What its own address names it by: its key in the CRM, where it comes from one, else its number. */
+            key: string;
             /** @description What to call it. */
             label: string;
             /** @description Its number. */
@@ -6619,6 +6635,11 @@ export interface components {
              * @description The template's version that is always used; the one in use where there is none.
              */
             version?: number | null;
+            /**
+             * @description Whether the document of a single record is created and sent with the usual answers, without
+             *     questions.
+             */
+            without_questions: boolean;
         };
         /**
          * @description How bad it is.
@@ -12232,16 +12253,14 @@ export interface operations {
     };
     put_seal_key: {
         parameters: {
-            query?: {
-                password?: string;
-            };
+            query?: never;
             header?: never;
             path?: never;
             cookie?: never;
         };
         requestBody: {
             content: {
-                "multipart/form-data": components["schemas"]["FileForm"];
+                "multipart/form-data": components["schemas"]["KeyForm"];
             };
         };
         responses: {

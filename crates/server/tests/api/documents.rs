@@ -189,10 +189,7 @@ async fn one_record_is_held_edited_in_a_word_processor_and_goes_out_as_it_was_ed
 
     // Where its values come from is told as it was made.
     let trace = office.get(&format!("/api/items/{item}/trace")).await;
-    let read = list(&trace["trace"])
-        .iter()
-        .flat_map(|own| list(&own["read"]))
-        .any(|own| own["field"] == "Last_Name");
+    let read = list(&trace["trace"]).iter().flat_map(|own| list(&own["read"])).any(|own| own["field"] == "Last_Name");
     assert!(read && trace["marks"].as_array().is_some_and(|marks| !marks.is_empty()), "{trace}");
 
     // It was held all the while.

@@ -96,7 +96,9 @@ except Exception as e:
 }
 
 async fn bring(office: &Office, key: &[u8], password: &str) -> (StatusCode, Value) {
-    let head = format!("--edge\r\nContent-Disposition: form-data; name=\"password\"\r\n\r\n{password}\r\n--edge\r\nContent-Disposition: form-data; name=\"file\"; filename=\"own.p12\"\r\n\r\n");
+    let head = format!(
+        "--edge\r\nContent-Disposition: form-data; name=\"password\"\r\n\r\n{password}\r\n--edge\r\nContent-Disposition: form-data; name=\"file\"; filename=\"own.p12\"\r\n\r\n"
+    );
     let body = [head.as_bytes(), key, b"\r\n--edge--\r\n"].concat();
     office.ask_raw("PUT", "/api/seal-key", "multipart/form-data; boundary=edge", body).await
 }
