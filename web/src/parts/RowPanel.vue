@@ -83,7 +83,7 @@ watch(
     <p v-else class="quiet">No documents for this row yet.</p>
     <p v-if="dispatches.length" class="create">
       Create:
-      <span v-for="one in dispatches" :key="one.key">
+      <span v-for="one in dispatches" :key="one.key" class="one">
         <RouterLink :to="record(one.key)">{{ one.name }}</RouterLink>
         <el-button
           v-if="one.without_questions"
@@ -135,6 +135,11 @@ watch(
   display: flex;
   flex-wrap: wrap;
   gap: 4px 12px;
+}
+.one {
+  display: inline-flex;
+  align-items: center;
+  gap: 8px;
 }
 .document {
   display: inline-block;

@@ -30,8 +30,12 @@ async function lead() {
   if (!wanted) return
   // Each part asks for what it shows; what is above has its height then.
   await nextTick()
-  const heading = () => [...document.querySelectorAll('h2')].find((own) => own.textContent === wanted)
-  window.setTimeout(() => heading()?.scrollIntoView(), 300)
+  window.setTimeout(() => {
+    const heading = [...document.querySelectorAll('h2')].find((own) => own.textContent === wanted)
+    const body = heading?.closest('.body')
+    if (heading && body)
+      body.scrollTop += heading.getBoundingClientRect().top - body.getBoundingClientRect().top - 12
+  }, 300)
 }
 watch(() => route.hash, lead)
 

@@ -93,11 +93,13 @@ pub async fn person(app: &App, text: String) -> Outcome<PersonFound> {
             let asked = info.columns.iter().any(|column| column.asked);
             let context = mangle_core::language::Context::new(mangle_core::value::Locale::english(), app.now());
             let found = blocking(move || -> Vec<PersonRow> {
-                let view = View { filter: None, find: &find, misfits: None, sort: &[] };
+                // What a relation adds is erased where it is.
+                let own = info.columns.len();
+                let view = View { find: &find, inside: Some(own), ..View::default() };
                 let one = |at: &usize| {
                     let record = &loaded.sheet.records[*at];
                     let mut cells = Vec::new();
-                    holding(record.values(), &find.to_lowercase(), &mut cells);
+                    holding(record.values().get(..own).unwrap_or_default(), &find.to_lowercase(), &mut cells);
                     let cells = cells.into_iter().take(3).map(|cell| cell.chars().take(80).collect()).collect();
                     PersonRow { sheet: info.id, source: name.clone(), row: record.number, label: label(record, ""), cells }
                 };

@@ -64,7 +64,7 @@ impl Look {
         let sort =
             sort.ok_or_else(|| Error::unusable("sort", format!("“{}” is not a valid sort. Use column numbers, e.g. 3,-5", self.sort)))?;
         let misfits = self.misfits.map(|at| at.checked_sub(1).map_or(Misfits::Any, Misfits::Of));
-        Ok(View { filter: filter.as_ref(), find: &self.find, misfits, sort: &sort }.rows(&loaded.sheet, &context))
+        Ok(View { filter: filter.as_ref(), find: &self.find, inside: None, misfits, sort: &sort }.rows(&loaded.sheet, &context))
     }
 }
 

@@ -24,8 +24,11 @@ pub enum Misfits {
 pub struct View<'a> {
     /// The condition that rows must pass.
     pub filter: Option<&'a Filter>,
-    /// A text that must stand in one of a row's cells.
+    /// A text that must be in one of a row's cells.
     pub find: &'a str,
+    /// Whether it is looked for in this many of the first columns alone, and in the records within
+    /// them too, whatever a cell shows of them.
+    pub inside: Option<usize>,
     /// Only rows with such cells.
     pub misfits: Option<Misfits>,
     /// The columns to sort by, the first first, and whether its greatest comes first.
@@ -44,7 +47,7 @@ impl View<'_> {
                 Some(Misfits::Any) => values.iter().any(misfit),
                 Some(Misfits::Of(at)) => values.get(at).is_some_and(misfit),
             };
-            fits && self.filter.is_none_or(|f| f.passes(record, context).unwrap_or(false)) && finder.finds(values)
+            fits && self.filter.is_none_or(|f| f.passes(record, context).unwrap_or(false)) && finder.finds(values, self.inside)
         };
         let mut rows: Vec<usize> = (0..sheet.records.len()).filter(|at| chosen(&sheet.records[*at])).collect();
         let sort: Vec<(usize, bool)> = self.sort.iter().copied().filter(|(at, _)| *at < sheet.schema.columns().len()).collect();
@@ -112,20 +115,24 @@ impl Finder {
         Finder { find, in_numbers, days: HashMap::new() }
     }
 
-    fn finds(&mut self, values: &[Value]) -> bool {
-        self.find.is_empty() || values.iter().any(|value| self.within(value))
+    fn finds(&mut self, values: &[Value], inside: Option<usize>) -> bool {
+        let some = match inside {
+            Some(count) => values.get(..count).unwrap_or(values),
+            None => values,
+        };
+        self.find.is_empty() || some.iter().any(|value| self.within(value) || (inside.is_some() && self.deep(value)))
+    }
+
+    /// Whether a record within a record holds it.
+    fn deep(&mut self, value: &Value) -> bool {
+        match value {
+            Value::List(items) => items.iter().any(|item| self.deep(item) || self.within(item)),
+            Value::Record(record) => record.values().iter().any(|own| self.deep(own) || self.within(own)),
+            _ => false,
+        }
     }
 
     fn within(&mut self, value: &Value) -> bool {
-        // Records within a record are looked through as well, whatever their cell shows of them.
-        let inner = match value {
-            Value::List(items) => self.finds(items),
-            Value::Record(record) => self.finds(record.values()),
-            _ => false,
-        };
-        if inner {
-            return true;
-        }
         let find = &self.find;
         let holds = |text: &str| match text.is_ascii() {
             true => text.as_bytes().windows(find.len()).any(|w| w.eq_ignore_ascii_case(find.as_bytes())),
@@ -193,8 +200,10 @@ mod tests {
         ]);
         let sheet = from_json("cases", &json).expect("a sheet");
         let context = Context::new(Locale::english(), "2026-11-23T12:00".parse().expect("a moment"));
-        let found = |find: &str| View { find, ..View::default() }.rows(&sheet, &context);
+        let found = |find: &str| View { find, inside: Some(3), ..View::default() }.rows(&sheet, &context);
         assert_eq!((found("ADA@"), found("gelcoat"), found("quay.example")), (vec![0], vec![0], vec![0, 1]));
+        // Not in a column behind, such as what a relation adds.
+        assert_eq!(View { find: "gelcoat", inside: Some(2), ..View::default() }.rows(&sheet, &context), Vec::<usize>::new());
     }
 
     #[test]
