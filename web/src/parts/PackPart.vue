@@ -154,6 +154,9 @@ const versions = computed(() => {
   padding: 4px 8px 12px 34px;
 }
 .file {
+  display: flex;
+  gap: 8px;
+  align-items: center;
   grid-column: 1 / -1;
   margin: 0;
 }

@@ -265,6 +265,7 @@ li.open {
 }
 .foot {
   position: sticky;
+  z-index: 2;
   bottom: -14px;
   padding: 10px 0;
   background: var(--paper);
