@@ -126,6 +126,18 @@ async fn a_licence_is_signed_on_a_telephone_and_by_the_harbour_master() -> Resul
     b.close().await
 }
 
+/// Signs under the newest link that came to an address, with everything filled in.
+fn sign(program: &Program, public: &str, address: &str) -> Result<()> {
+    let path = format!("{public}/api/signer/{}", link(program, address)?.trim_start_matches("/s/"));
+    let now = ask("POST", &format!("{path}/open"), Some(json!({})))?;
+    let mut values = serde_json::Map::new();
+    for field in now["fields"].as_array().context("fields")?.iter().filter(|field| field["kind"] == "text") {
+        values.insert(field["number"].to_string(), json!("Wil Haven"));
+    }
+    let input = json!({ "key": now["key"], "consent": true, "signature": { "typed": now["name"] }, "initials": { "typed": "x" }, "values": values });
+    ask("POST", &format!("{path}/sign"), Some(input)).map(drop)
+}
+
 /// Where public pages are.
 fn public(program: &Program) -> Result<String> {
     let links = ask("GET", &format!("{}/api/practice/mailbox", program.address), None)?;
@@ -156,15 +168,7 @@ async fn a_wrong_address_is_corrected_and_forty_licences_are_countersigned_toget
     // The others sign by script.
     let public = public(&program)?;
     for one in &all[1..] {
-        let address = one["signers"][0]["email"].as_str().context("an address")?;
-        let path = format!("{public}/api/signer/{}", link(&program, address)?.trim_start_matches("/s/"));
-        let now = ask("POST", &format!("{path}/open"), Some(json!({})))?;
-        let mut values = serde_json::Map::new();
-        for field in now["fields"].as_array().context("fields")?.iter().filter(|field| field["kind"] == "text") {
-            values.insert(field["number"].to_string(), json!("Wil Haven"));
-        }
-        let input = json!({ "key": now["key"], "consent": true, "signature": { "typed": now["name"] }, "initials": { "typed": "x" }, "values": values });
-        ask("POST", &format!("{path}/sign"), Some(input))?;
+        sign(&program, &public, one["signers"][0]["email"].as_str().context("an address")?)?;
     }
     let began = std::time::Instant::now();
     b.go("/signing?state=mine").await?;
@@ -173,5 +177,75 @@ async fn a_wrong_address_is_corrected_and_forty_licences_are_countersigned_toget
     b.text("div[contains(@class,'countersign')]//button", "Sign 39 documents").await?.click().await?;
     b.text("p", "39 documents signed").await?;
     ensure!(began.elapsed().as_secs() < 60, "it took {:?}", began.elapsed());
+    b.close().await
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn a_declined_licence_is_corrected_sent_again_and_signed_by_either_of_two() -> Result<()> {
+    let folder = tempfile::tempdir()?;
+    let program = Program::demo(folder.path())?;
+    // Both sides sign in one step, and for the harbour either of two people.
+    let mut bench = licences(&program, 1)?;
+    let harbour = &mut bench["setup"]["signing"]["roles"][1];
+    harbour["step"] = json!(1);
+    let idris = json!({ "name": "Idris Penhallow", "email": "idris@brackwater-quay.example", "language": "", "phone": "" });
+    harbour["people"].as_array_mut().context("people")?.push(idris);
+    let kept = ["name", "template_id", "sheet_id", "setup", "revision"].map(|name| (name.to_owned(), bench[name].clone()));
+    ask("PUT", &format!("{}{DISPATCH}", program.address), Some(Value::Object(kept.into_iter().collect())))?;
+    let run = sent(&program, 1)?;
+    let round = rounds(&program, &run)?[0].clone();
+    let holder = round["signers"][0]["email"].as_str().context("an address")?.to_owned();
+
+    // The holder declines on a telephone, and says why.
+    let public = public(&program)?;
+    let telephone = Browser::telephone(&public).await?;
+    telephone.go(&link(&program, &holder)?).await?;
+    telephone.click("Open document").await?;
+    telephone.find(".pages .mark").await?;
+    telephone.click("Decline").await?;
+    telephone.write("fieldset.aside input", "We are on berth A23 now.").await?;
+    telephone.find("fieldset.aside .acts button:last-child").await?.click().await?;
+    telephone.text("p", "You have declined.").await?;
+    telephone.close().await?;
+
+    // The office reads it, corrects the record and sends it again.
+    let b = Browser::open(&program.address).await?;
+    b.go(&format!("/signing?state=declined&round={}", round["id"])).await?;
+    b.text("div", "We are on berth A23 now.").await?;
+    let sheet = bench["sheet_id"].clone();
+    let row = bench["records"][0]["row"].clone();
+    let columns = ask("GET", &format!("{}/api/sheets/{sheet}", program.address), None)?["columns"].clone();
+    let berth = columns.as_array().and_then(|all| all.iter().position(|own| own["name"] == "Berth")).context("the berth's column")?;
+    let edits = json!({ "what": "Put right", "cells": [{ "row": row, "column": berth, "text": "A23" }] });
+    ask("POST", &format!("{}/api/sheets/{sheet}/rows", program.address), Some(edits))?;
+    b.go(&format!("/sheets/{sheet}/row/{row}")).await?;
+    b.click("Berth licences").await?;
+    b.text("h2", "Signers").await?;
+    b.click("Create and send").await?;
+    b.text("p", "has already created a document").await?;
+    b.find(".el-message-box__btns .destroys").await?.click().await?;
+    b.text("h2", "Versions").await?;
+
+    // Either of the two for the harbour, and the holder: in any order.
+    let all = ask("GET", &format!("{}/api/rounds?state=open", program.address), None)?;
+    let again = all[0]["id"].clone();
+    ensure!(again.is_i64() && again != round["id"], "{all}");
+    for address in ["idris@brackwater-quay.example", holder.as_str()] {
+        sign(&program, &public, address)?;
+    }
+    b.go(&format!("/signing?state=completed&round={again}")).await?;
+    b.text("li", "sealed").await?;
+    b.text("li", "PAdES B-T").await?;
+    b.text("b", "Idris Penhallow").await?;
+    let file = folder.path().join("sealed.pdf");
+    let done = std::process::Command::new("curl")
+        .args(["-sSf", "-o"])
+        .arg(&file)
+        .arg(format!("{}/api/rounds/{again}/document", program.address))
+        .status()?;
+    ensure!(done.success(), "no document");
+    let said = std::process::Command::new("pdftotext").arg(&file).arg("-").output()?.stdout;
+    let said = String::from_utf8_lossy(&said).into_owned();
+    ensure!(said.contains("A23") && said.contains("Idris Penhallow") && !said.contains("We are on berth"), "{said}");
     b.close().await
 }
