@@ -170,7 +170,7 @@ impl Office {
         self.finished(&run["id"]).await?;
         let rounds = self.get(&format!("/api/rounds?run={}", run["id"])).await?;
         let mut rounds = items(&rounds).to_vec();
-        rounds.sort_by_key(|round| round["id"].as_i64());
+        rounds.sort_by_key(|round| round["title"].to_string());
         for (at, round) in rounds.iter().enumerate().take(5) {
             let link = self.link(round["signers"][0]["email"].as_str().unwrap_or_default()).await?;
             let now = self.ask("POST", &format!("{link}/open"), json!({})).await?;
