@@ -42,7 +42,7 @@ fn letter() -> Vec<u8> {
     let mut out = zip::ZipWriter::new(std::io::Cursor::new(Vec::new()));
     let types = "<Types xmlns=\"http://schemas.openxmlformats.org/package/2006/content-types\"><Default Extension=\"rels\" ContentType=\"application/vnd.openxmlformats-package.relationships+xml\"/><Override PartName=\"/word/document.xml\" ContentType=\"application/vnd.openxmlformats-officedocument.wordprocessingml.document.main+xml\"/></Types>";
     let relations = "<Relationships xmlns=\"http://schemas.openxmlformats.org/package/2006/relationships\"><Relationship Id=\"r1\" Type=\"http://schemas.openxmlformats.org/officeDocument/2006/relationships/officeDocument\" Target=\"word/document.xml\"/></Relationships>";
-    let line = "<w:p><w:r><w:t>Dear [: LastName], case [: CaseID] is at the stage [: Stage]. We write to you about your boat, and about the work that it needs.</w:t></w:r></w:p>";
+    let line = "<w:p><w:r><w:t>Case [: CaseID] is at the stage [: Stage]. We write to you about your boat, and about the work that it needs.</w:t></w:r></w:p>";
     let body = format!(
         "<w:document xmlns:w=\"http://schemas.openxmlformats.org/wordprocessingml/2006/main\"><w:body>{}</w:body></w:document>",
         line.repeat(12)

@@ -8,7 +8,7 @@ import { useAnswer } from './answer'
 /** A form as those outside see it. */
 const props = defineProps<{ token: string }>()
 const it = useAnswer(props.token)
-const { form, given, files, look, wrong, tried, sending, thanks, problem, gone } = it
+const { form, given, files, look, behind, wrong, tried, sending, thanks, problem, gone } = it
 const homepage = ref('')
 const screen = ref<HTMLElement>()
 
@@ -47,6 +47,7 @@ async function send() {
           :given="given"
           :files="files"
           :look="look"
+          :behind="behind"
           :wrong="wrong"
           :tried="tried"
           @set="it.set"

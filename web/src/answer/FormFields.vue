@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { computed, nextTick, reactive } from 'vue'
+import { computed, nextTick, reactive, watch } from 'vue'
 
 import type { Answer, Given, Look, PublicField, Sending } from './answer'
 import FieldInput from './FieldInput.vue'
@@ -13,6 +13,8 @@ const props = withDefaults(
     given: Answer
     files: Record<string, Sending[]>
     look: Look[]
+    /** Whether what was last looked at is not what is written now. */
+    behind?: boolean
     wrong: Map<number, string>
     /** Whether everything that is wrong is told. */
     tried?: boolean
@@ -41,10 +43,22 @@ const wrongs = computed(() => {
   const told = props.look.filter((l) => l.wrong && l.shown && (props.tried || left.has(l.field)))
   return new Map(told.map((l) => [l.field, l.wrong ?? '']))
 })
+/** Those left before what is written was looked at: what was wrong then may be right by now, and a
+ * line that comes and goes moves the button that a finger is on. */
+const leaving = new Set<number>()
 function leave(field: number) {
-  left.add(field)
+  if (props.behind) leaving.add(field)
+  else left.add(field)
   emit('leave', field)
 }
+watch(
+  () => props.behind,
+  (behind) => {
+    if (behind) return
+    leaving.forEach((field) => left.add(field))
+    leaving.clear()
+  },
+)
 
 const members = (rows: PublicField) => props.fields.filter((f) => f.group === rows.id)
 /** The rows as they stand; where one is asked for, the first is there to be filled in. */
@@ -122,6 +136,7 @@ const ticked = (field: PublicField) => ['yes-no', 'accept'].includes(field.kind)
             :given="row"
             :files="{}"
             :look="looked.get(field.id)?.rows?.[at] ?? []"
+            :behind="behind"
             :wrong="wrong"
             :tried="tried"
             :prefix="`${field.id}-${at}-`"

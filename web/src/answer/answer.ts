@@ -100,7 +100,7 @@ export function useAnswer(token: string) {
   let asked = 0
   let timer = 0
   /** Whether what was last looked at is not what is written now. */
-  let behind = false
+  const behind = ref(false)
   /** Fields left while it was behind: what was wrong then may be right by now. */
   const leaving = new Set<number>()
 
@@ -111,7 +111,7 @@ export function useAnswer(token: string) {
     // Answers on slow lines may overtake each other: the last asked counts.
     if (!got?.data || mine !== asked) return
     look.value = got.data
-    behind = false
+    behind.value = false
     leaving.forEach((field) => left.add(field))
     leaving.clear()
   }
@@ -120,7 +120,7 @@ export function useAnswer(token: string) {
     given[field] = value
     keep()
     problem.value = ''
-    behind = true
+    behind.value = true
     // A look under way is at what stood there before.
     asked += 1
     window.clearTimeout(timer)
@@ -128,7 +128,7 @@ export function useAnswer(token: string) {
   }
 
   function leave(field: number) {
-    if (behind) leaving.add(field)
+    if (behind.value) leaving.add(field)
     else left.add(field)
   }
 
@@ -199,6 +199,7 @@ export function useAnswer(token: string) {
     given,
     files,
     look,
+    behind,
     wrong,
     tried,
     sending,

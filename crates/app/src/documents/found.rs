@@ -79,9 +79,8 @@ pub async fn found(app: &App, query: Query) -> Outcome<FoundPage> {
     let Query { find, dispatch, state, proofs, before, count, .. } = query;
     let all = Search { text: find.chars().take(200).collect(), dispatch, state, from, to, proofs, before: 0 };
     let found = app.store.read(move |c| -> Outcome<FoundPage> {
-        let part = Search { before, ..all.clone() };
-        let documents = search::list(c, &part, count.clamp(1, 500))?;
-        let counted = search::count(c, &all, COUNTED + 1)?;
+        let part = Search { before, ..all };
+        let (documents, counted) = search::page(c, &part, count.clamp(1, 500), COUNTED + 1)?;
         Ok(FoundPage { documents, count: counted.min(COUNTED), more: counted > COUNTED })
     });
     found.await

@@ -89,17 +89,20 @@ struct Asked<'a> {
 }
 
 impl<'a> Asked<'a> {
-    /// What is selected of what a search finds, the newest first, at most so many.
-    fn new(select: &str, search: &'a Search, text: &'a &str, kind: &'a &str, most: &'a usize) -> Asked<'a> {
+    /// The items that a search finds, the newest first, at most so many.
+    fn new(search: &'a Search, text: &'a &str, kind: &'a &str, most: &'a usize) -> Asked<'a> {
         let mut wheres = vec!["item.state = 'made' AND run.kind = :kind"];
         let mut with: Vec<(&'static str, &dyn ToSql)> = vec![(":kind", kind), (":most", most)];
         let mut add = |condition, name, value: &'a dyn ToSql| {
             wheres.push(condition);
             with.push((name, value));
         };
-        let (rows, order) = match text.is_empty() {
-            false => ("item_text CROSS JOIN item ON item.id = item_text.rowid", "item_text.rowid"),
-            true => ("item", "item.id"),
+        // Between two days along the index of moments: among many, a day long ago is far from the newest.
+        let dated = text.is_empty() && !(search.from.is_empty() && search.to.is_empty());
+        let (rows, order) = match (text.is_empty(), dated) {
+            (false, _) => ("item_text CROSS JOIN item ON item.id = item_text.rowid", "item_text.rowid DESC"),
+            (true, false) => ("item", "item.id DESC"),
+            (true, true) => ("item", "item.made DESC, item.id DESC"),
         };
         if !text.is_empty() {
             add("item_text MATCH :text", ":text", text);
@@ -119,30 +122,47 @@ impl<'a> Asked<'a> {
             add("item.made < :to", ":to", &search.to);
         }
         if search.before > 0 {
-            add("item.id < :before", ":before", &search.before);
+            let earlier = "(item.made, item.id) < (SELECT made, id FROM item WHERE id = :before)";
+            add(if dated { earlier } else { "item.id < :before" }, ":before", &search.before);
         }
         let wheres = wheres.join(" AND ");
-        let sql = format!(
-            "{select} FROM {rows} JOIN run ON run.id = item.run_id JOIN dispatch ON dispatch.id = run.dispatch_id WHERE {wheres} ORDER BY {order} DESC LIMIT :most"
-        );
+        let sql = format!("SELECT item.id FROM {rows} CROSS JOIN run ON run.id = item.run_id WHERE {wheres} ORDER BY {order} LIMIT :most");
         Asked { sql, with }
     }
 }
 
 /// What is found, the newest first.
 pub fn list(c: &Connection, search: &Search, most: usize) -> Result<Vec<FoundDocument>> {
-    let (text, kind) = (question(&search.text), kind(search));
-    let text = text.as_str();
-    let asked = Asked::new(FOUND, search, &text, &kind, &most);
-    Ok(c.prepare_cached(&asked.sql)?.query_map(asked.with.as_slice(), found)?.collect::<Result<_, _>>()?)
+    told(c, &items(c, search, most)?)
 }
 
-/// How many are found, counted up to a number.
-pub fn count(c: &Connection, search: &Search, most: usize) -> Result<usize> {
+/// What is found, the newest first, and how many there are, before a page or not, counted up to a
+/// number. What is counted is looked for once.
+pub fn page(c: &Connection, search: &Search, most: usize, counted: usize) -> Result<(Vec<FoundDocument>, usize)> {
+    let all = items(c, &Search { before: 0, ..search.clone() }, counted.max(most))?;
+    let documents = match search.before {
+        0 => told(c, all.get(..most).unwrap_or(&all))?,
+        _ => list(c, search, most)?,
+    };
+    Ok((documents, all.len().min(counted)))
+}
+
+fn items(c: &Connection, search: &Search, most: usize) -> Result<Vec<i64>> {
     let (text, kind) = (question(&search.text), kind(search));
     let text = text.as_str();
-    let asked = Asked::new("SELECT 1", search, &text, &kind, &most);
-    Ok(c.prepare_cached(&format!("SELECT count(*) FROM ({})", asked.sql))?.query_row(asked.with.as_slice(), |r| r.get(0))?)
+    let asked = Asked::new(search, &text, &kind, &most);
+    Ok(c.prepare_cached(&asked.sql)?.query_map(asked.with.as_slice(), |r| r.get(0))?.collect::<Result<_, _>>()?)
+}
+
+/// What is told of items, in their order.
+fn told(c: &Connection, items: &[i64]) -> Result<Vec<FoundDocument>> {
+    let sql = format!(
+        "{FOUND} FROM item JOIN run ON run.id = item.run_id JOIN dispatch ON dispatch.id = run.dispatch_id WHERE item.id IN (SELECT value FROM json_each(?1))"
+    );
+    let place: std::collections::HashMap<i64, usize> = items.iter().enumerate().map(|(at, item)| (*item, at)).collect();
+    let mut all = c.prepare_cached(&sql)?.query_map([serde_json::to_string(items)?], found)?.collect::<Result<Vec<_>, _>>()?;
+    all.sort_by_key(|own| place.get(&own.item).copied());
+    Ok(all)
 }
 
 fn kind(search: &Search) -> &'static str {

@@ -54,6 +54,22 @@ async fn a_document_is_found_by_any_word_of_its_record_its_name_and_its_recipien
     // Page by page, each once.
     let (one, rest) = (find("count=2".into()).await, find(format!("count=500&before={}", list(&all["documents"])[1]["item"])).await);
     assert_eq!(one.len() + rest.len(), list(&all["documents"]).len());
+    // Between days and by a word as well: three at a time, until there are no more.
+    for query in [format!("from={at}&to={at}"), "find=reminder".to_owned()] {
+        let (mut seen, mut before) = (Vec::new(), String::new());
+        loop {
+            let page = office.get(&format!("/api/documents?{query}&count=3{before}")).await;
+            assert_eq!(page["count"], run["count"], "counted alike on each page");
+            let Some(last) = list(&page["documents"]).last() else { break };
+            before = format!("&before={}", last["item"]);
+            seen.extend(list(&page["documents"]).iter().map(|one| one["item"].clone()));
+        }
+        let whole: Vec<Value> = list(&all["documents"]).iter().map(|one| one["item"].clone()).collect();
+        let mut sorted = seen.clone();
+        sorted.sort_by_key(Value::as_i64);
+        sorted.dedup();
+        assert_eq!((seen.len(), sorted.len()), (whole.len(), whole.len()), "{query}: each once");
+    }
 
     let items: Vec<&Value> = one.iter().map(|one| &one["item"]).collect();
     let (status, zip) = office.post_bytes("/api/documents.zip", json!({ "items": items })).await;
