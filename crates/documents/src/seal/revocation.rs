@@ -99,7 +99,10 @@ fn list_of(own: &Certificate, issuer: &Certificate, fetch: Fetch<'_>, at: i64) -
         let now = seconds(&told.this_update) <= at + AHEAD && told.next_update.as_ref().is_some_and(|next| seconds(next) >= at);
         let (Ok(message), Some(signature)) = (told.to_der(), list.signature.as_bytes()) else { continue };
         let whole = list.to_der().is_ok_and(|again| again == bytes) && list.signature_algorithm == told.signature;
-        if !now || !whole || told.issuer != *issuer.tbs_certificate().subject() {
+        // One that is for some certificates only, or tells changes only, says so in a critical extension
+        // (RFC 5280, 5.2): it shows nothing of the others.
+        let partial = told.crl_extensions.iter().flatten().any(|extension| extension.critical);
+        if !now || !whole || partial || told.issuer != *issuer.tbs_certificate().subject() {
             continue;
         }
         if !verified(issuer, &list.signature_algorithm, None, &message, signature) {
@@ -110,7 +113,7 @@ fn list_of(own: &Certificate, issuer: &Certificate, fetch: Fetch<'_>, at: i64) -
             let name = own.tbs_certificate().subject().to_string();
             let day = jiff::Timestamp::from_second(seconds(&revoked.revocation_date)).map(|at| at.strftime("%Y-%m-%d").to_string());
             let day = day.unwrap_or_default();
-            return Err(SealFault::Key(format!("the certificate of {name} was revoked on {day}. Use another key in Settings.")));
+            return Err(SealFault::Key(format!("the certificate of {name} was revoked on {day}. Use another key or timestamp authority in Settings.")));
         }
         return Ok(Some(bytes));
     }
