@@ -339,17 +339,23 @@ def letter(path, old=False):
     pack(path, out.getvalue())
 
 
-def dock_pass(path):
-    """A pass of A6 for the gate: whose it is, of which boat, and its bar code."""
+def passes(title, width, height, margin):
+    """An empty document of that paper, in the look of passes; its section."""
     d = docx.Document()
-    d.core_properties.author, d.core_properties.title = "Brackwater Quay", "Dock pass"
+    d.core_properties.author, d.core_properties.title = "Brackwater Quay", title
     d.core_properties.created = d.core_properties.modified = dt.datetime(2026, 11, 2, 9, 0)
     style = d.styles["Normal"]
     style.font.name, style.font.size = "Arial", Pt(10)
     style.paragraph_format.space_after = Pt(2)
     s = d.sections[0]
-    s.page_width, s.page_height = Cm(14.8), Cm(10.5)
-    s.left_margin = s.right_margin = s.top_margin = s.bottom_margin = Cm(1)
+    s.page_width, s.page_height = Cm(width), Cm(height)
+    s.left_margin = s.right_margin = s.top_margin = s.bottom_margin = Cm(margin)
+    return d, s
+
+
+def dock_pass(path):
+    """A pass of A6 for the gate: whose it is, of which boat, and its bar code."""
+    d, _ = passes("Dock pass", 14.8, 10.5, 1)
     p = d.add_paragraph()
     run = p.add_run("DOCK PASS 2026")
     run.bold, run.font.size = True, Pt(18)
@@ -370,15 +376,7 @@ def dock_pass(path):
 def dock_passes(path):
     """Passes of all records in one document, eight to a page: two columns of four, each pass a framed
     cell of a fixed height with the holder, the boat and a QR code."""
-    d = docx.Document()
-    d.core_properties.author, d.core_properties.title = "Brackwater Quay", "Dock passes"
-    d.core_properties.created = d.core_properties.modified = dt.datetime(2026, 11, 2, 9, 0)
-    style = d.styles["Normal"]
-    style.font.name, style.font.size = "Arial", Pt(10)
-    style.paragraph_format.space_after = Pt(2)
-    s = d.sections[0]
-    s.page_width, s.page_height = Cm(21), Cm(29.7)
-    s.left_margin = s.right_margin = s.top_margin = s.bottom_margin = Cm(1.5)
+    d, s = passes("Dock passes", 21, 29.7, 1.5)
     columns = s._sectPr.find(qn("w:cols"))
     columns.set(qn("w:num"), "2")
     columns.set(qn("w:space"), "567")
