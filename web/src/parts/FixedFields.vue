@@ -1,8 +1,9 @@
 <script setup lang="ts">
 import { useDebounceFn } from '@vueuse/core'
-import { computed, nextTick, onMounted, ref } from 'vue'
+import { nextTick, onMounted, ref, watch } from 'vue'
 
 import { api, ask, attempt, type Schemas } from '../api/client'
+import { useFieldPlaces } from './field-places'
 import { usePageUrls } from './pageUrls'
 
 /**
@@ -26,7 +27,7 @@ async function look() {
   )
   if (got) placed.value = got
 }
-const lookSoon = useDebounceFn(look, 200)
+watch(fields, useDebounceFn(look, 200), { deep: true })
 onMounted(() =>
   attempt(async () => {
     const params = { path: { file: props.file } }
@@ -35,31 +36,7 @@ onMounted(() =>
   }),
 )
 
-/** A tenth of a millimetre in points. */
-const TENTH = 72 / 254
-/** Where fields are, in points, page by page; one with a marker text is at each place of that. */
-const ofPage = computed(() =>
-  pages.value.map((_, page) =>
-    fields.value.flatMap((field, at) => {
-      const places = field.marker
-        ? (placed.value[at]?.markers ?? [])
-        : [{ page: field.page, left: 0, top: 0 }]
-      return places
-        .filter((own) => own.page === page + 1)
-        .map((own) => ({ at, left: own.left + field.left * TENTH, top: own.top + field.top * TENTH }))
-    }),
-  ),
-)
-function style({ at, left, top }: { at: number; left: number; top: number }, page: Schemas['SvgPage']) {
-  const { width, height } = placed.value[at] ?? { width: 0, height: 0 }
-  const part = (length: number, whole: number) => `${(length / whole) * 100}%`
-  return {
-    left: part(left, page.width),
-    top: part(top, page.height),
-    width: part(width || 60, page.width),
-    height: part(height || 20, page.height),
-  }
-}
+const { ofPage, style, put, nudge, drag } = useFieldPlaces(fields, placed, pages)
 const says = (at: number) => {
   const own = placed.value[at]
   return own?.role ? `${own.field} for ${own.role}` : (fields.value[at]?.placeholder ?? '')
@@ -68,50 +45,11 @@ const says = (at: number) => {
 const SIDES = ['left', 'top'] as const
 /** By hand from the edges of the page, with a marker text from there. */
 const NAMES = { left: ['Left', 'Right by'], top: ['Top', 'Down by'] } as const
-type Place = Record<(typeof SIDES)[number], number>
 
-/** Moves a field; one placed by hand stays on its page. */
-function put(at: number, { left, top }: Place) {
-  const [field, size] = [fields.value[at], placed.value[at]]
-  const page = field && pages.value[field.page - 1]
-  if (!field || !page) return
-  if (field.marker) {
-    field.left = Math.round(left)
-    field.top = Math.round(top)
-    return void lookSoon()
-  }
-  const most = (whole: number, own = 0) => Math.max(0, Math.floor((whole - own) / TENTH))
-  field.left = Math.min(Math.max(0, Math.round(left)), most(page.width, size?.width))
-  field.top = Math.min(Math.max(0, Math.round(top)), most(page.height, size?.height))
+function key(event: KeyboardEvent, at: number) {
+  if (event.key === 'Delete') remove(at)
+  else nudge(event, at)
 }
-function nudge(event: KeyboardEvent, at: number) {
-  const by = { ArrowLeft: [-1, 0], ArrowRight: [1, 0], ArrowUp: [0, -1], ArrowDown: [0, 1] }[event.key]
-  const field = fields.value[at]
-  if (event.key === 'Delete') return remove(at)
-  if (!by || !field) return
-  event.preventDefault()
-  // A millimetre; with Shift a centimetre, with Alt a tenth.
-  const step = event.shiftKey ? 100 : event.altKey ? 1 : 10
-  put(at, { left: field.left + (by[0] ?? 0) * step, top: field.top + (by[1] ?? 0) * step })
-}
-function drag(event: PointerEvent, at: number) {
-  const [own, field] = [event.currentTarget as HTMLElement, fields.value[at]]
-  const sheet = own.parentElement?.getBoundingClientRect()
-  const number = field?.marker ? placed.value[at]?.markers[0]?.page : field?.page
-  const page = pages.value[(number ?? 1) - 1]
-  if (!field || !sheet || !page) return
-  chosen.value = at
-  own.setPointerCapture(event.pointerId)
-  const tenths = page.width / sheet.width / TENTH
-  const from = { x: event.clientX, y: event.clientY, left: field.left, top: field.top }
-  own.onpointermove = (now) =>
-    put(at, {
-      left: from.left + (now.clientX - from.x) * tenths,
-      top: from.top + (now.clientY - from.y) * tenths,
-    })
-  own.onpointerup = () => (own.onpointermove = null)
-}
-
 async function add() {
   const last = fields.value[fields.value.length - 1]
   const placeholder = last?.placeholder ?? '[:signer holder signature]'
@@ -130,12 +68,10 @@ function mark(field: Schemas['FixedField'], marker: string) {
   if (!field.marker && marker) Object.assign(field, { left: 0, top: 0 })
   if (field.marker && !marker) Object.assign(field, { left: 250, top: 2320 })
   field.marker = marker
-  void lookSoon()
 }
 function remove(at: number) {
   fields.value.splice(at, 1)
   chosen.value = -1
-  void look()
 }
 </script>
 
@@ -167,7 +103,7 @@ function remove(at: number) {
             title="Drag, or press an arrow key: 1 mm, with Shift 1 cm, with Alt 0.1 mm"
             @pointerdown="drag($event, own.at)"
             @focus="chosen = own.at"
-            @keydown="nudge($event, own.at)"
+            @keydown="key($event, own.at)"
           >
             {{ says(own.at) }}
           </button>
@@ -180,7 +116,6 @@ function remove(at: number) {
             v-model="field.placeholder"
             class="code"
             :aria-label="`Placeholder of field ${at + 1}`"
-            @input="lookSoon"
             @focus="chosen = at"
           />
           <small v-if="placed[at]?.problem" class="wrong" role="alert">{{ placed[at]?.problem }}</small>
