@@ -113,7 +113,9 @@ fn list_of(own: &Certificate, issuer: &Certificate, fetch: Fetch<'_>, at: i64) -
             let name = own.tbs_certificate().subject().to_string();
             let day = jiff::Timestamp::from_second(seconds(&revoked.revocation_date)).map(|at| at.strftime("%Y-%m-%d").to_string());
             let day = day.unwrap_or_default();
-            return Err(SealFault::Key(format!("the certificate of {name} was revoked on {day}. Use another key or timestamp authority in Settings.")));
+            return Err(SealFault::Key(format!(
+                "the certificate of {name} was revoked on {day}. Use another key or timestamp authority in Settings."
+            )));
         }
         return Ok(Some(bytes));
     }
