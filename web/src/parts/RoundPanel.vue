@@ -81,7 +81,9 @@ const WORDS: Record<string, string> = {
 }
 const detailOf = (link: Schemas['Link']) => {
   const own = link.with as unknown as Record<string, unknown> | null
-  return [own?.name, own?.reason, own?.address, own?.level].filter((one) => typeof one === 'string' && one).join(', ')
+  return [own?.name, own?.reason, own?.address, own?.level]
+    .filter((one) => typeof one === 'string' && one)
+    .join(', ')
 }
 </script>
 
