@@ -44,7 +44,8 @@ pub struct Outside {
     /// Folder that documents may be put into, as NAME=PATH; may be repeated
     #[arg(long, value_name = "NAME=PATH")]
     allow_folder: Vec<String>,
-    /// Host that web hooks may be posted to, as NAME or NAME:PORT; may be repeated
+    /// Host that web hooks may be posted to, and revocation lists fetched from in a private network, as
+    /// NAME or NAME:PORT; may be repeated
     #[arg(long, value_name = "HOST")]
     allow_host: Vec<String>,
     /// URL at which others reach the public pages; http://localhost and their port by default

@@ -1,11 +1,13 @@
 //! The end of a round: the attestation, the organisation's seal, and whatever waited for both. A
 //! seal that can't be made now is tried again; what the store says is whole at each step.
 
+use std::net::IpAddr;
 use std::time::Duration;
 
 use anyhow::Result;
 use base64::Engine;
 use base64::engine::general_purpose::STANDARD;
+use mangle_core::channel::is_allowed;
 use mangle_core::dispatch::Format;
 use mangle_core::signing::{Chain, Place, SeatState};
 use mangle_documents::layout::PdfWish;
@@ -13,6 +15,7 @@ use mangle_documents::pdf::FixedPdf;
 use mangle_documents::seal::{
     Attestation, Change, Person, SealKey, SealText, Step, TimestampFault, attest, attestation, long_term, seal, verify,
 };
+use reqwest::Url;
 use serde::Serialize;
 use serde_json::{Value, json};
 
@@ -215,7 +218,7 @@ async fn seal_one(app: &App, row: RoundRow) -> Result<()> {
     anyhow::ensure!(!authority.is_empty(), "no timestamp authority. Add one under Settings, then the document is sealed.");
     let (key, _) = key(app).await?;
     let (bytes, fonts) = (app.files.get(&row.file).await?, app.fonts().await?);
-    let (own, zone, at) = (row.clone(), office.zone(), clock::now());
+    let (own, zone, at, hosts) = (row.clone(), office.zone(), clock::now(), app.hosts.clone());
     let name = if office.office_name.trim().is_empty() { "The office".to_owned() } else { office.office_name.trim().to_owned() };
     let sealed = blocking(move || -> Result<(Vec<u8>, Option<usize>, &'static str)> {
         let record = record(&own, &chain, &name);
@@ -235,10 +238,9 @@ async fn seal_one(app: &App, row: RoundRow) -> Result<()> {
         let pages = attestation(&own.title, &words, &known, &people, &steps, wish, &fonts)?;
         let stamp = at.strftime("D:%Y%m%d%H%M%SZ").to_string();
         let attested = attest(&bytes, Attestation { pages: &pages, record: record.to_string().as_bytes(), at: &stamp })?;
-        let _ = rustls::crypto::ring::default_provider().install_default();
-        let client = reqwest::blocking::Client::builder().timeout(PATIENCE).redirect(reqwest::redirect::Policy::none()).build()?;
+        let client = client().build()?;
         let mut ask = |request: &[u8]| ask(&client, &authority, request);
-        let mut fetch = |address: &str| fetch(&client, address);
+        let mut fetch = |address: &str| fetch(&hosts, address);
         let seconds = at.to_zoned(jiff::tz::TimeZone::UTC)?.timestamp().as_second();
         let proof = long_term(&key, &mut ask, &mut fetch, seconds)?;
         let text = SealText { name: &name, reason: "Sealed by Mangle", at: &stamp };
@@ -289,12 +291,43 @@ fn ask(client: &reqwest::blocking::Client, authority: &str, request: &[u8]) -> R
     taken(answer, LARGEST).map_err(away)
 }
 
-/// Asks for the revocation list of a certificate.
-fn fetch(client: &reqwest::blocking::Client, address: &str) -> Result<Vec<u8>, String> {
-    let answer = client.get(address).send().and_then(reqwest::blocking::Response::error_for_status).map_err(|e| e.to_string());
-    answer.and_then(|answer| taken(answer, LARGEST_LIST)).inspect_err(|error| {
-        tracing::warn!(address, error, "a revocation list can't be had; the seal is without it");
-    })
+/// Asks for the revocation list of a certificate. The address is the certificate's, which comes from
+/// outside: it leads to this machine or the office's network only where the operator allows the host.
+fn fetch(hosts: &[String], address: &str) -> Result<Vec<u8>, String> {
+    let list = || -> Result<Vec<u8>, String> {
+        let url = Url::parse(address).map_err(|_| "it is not a URL".to_owned())?;
+        let host = url.host_str().unwrap_or_default().to_owned();
+        let at = url.socket_addrs(|| None).map_err(|e| e.to_string())?;
+        if !is_allowed(&url, hosts) && !at.iter().all(|at| is_public(at.ip())) {
+            return Err(format!("{host} is in this network and not allowed on this machine. Start Mangle with --allow-host {host}."));
+        }
+        // Where the name leads was looked at: no other answer to its name counts.
+        let client = client().no_proxy().resolve_to_addrs(&host, &at).build().map_err(|e| e.to_string())?;
+        let answer = client.get(url).send().and_then(reqwest::blocking::Response::error_for_status).map_err(|e| e.to_string())?;
+        taken(answer, LARGEST_LIST)
+    };
+    list().inspect_err(|error| tracing::warn!(address, error, "a revocation list can't be had; the seal is without it"))
+}
+
+/// Whether an address is one of the internet, as far as it can be told: none of this machine, of a
+/// private network, of a link (RFC 6890).
+fn is_public(address: IpAddr) -> bool {
+    match address.to_canonical() {
+        IpAddr::V4(own) => {
+            let shared = own.octets()[0] == 100 && own.octets()[1] & 0xc0 == 64;
+            let this = own.octets()[0] == 0;
+            !(own.is_loopback() || own.is_private() || own.is_link_local() || own.is_multicast() || own.is_broadcast() || shared || this)
+        }
+        IpAddr::V6(own) => {
+            !(own.is_loopback() || own.is_unspecified() || own.is_unique_local() || own.is_unicast_link_local() || own.is_multicast())
+        }
+    }
+}
+
+fn client() -> reqwest::blocking::ClientBuilder {
+    // One provider of cryptography for the whole program; a second call changes nothing.
+    let _ = rustls::crypto::ring::default_provider().install_default();
+    reqwest::blocking::Client::builder().timeout(PATIENCE).redirect(reqwest::redirect::Policy::none())
 }
 
 /// What an answer holds, so many bytes at most.
@@ -363,4 +396,45 @@ fn told_of(row: &RoundRow, chain: &Chain, office: &str, local: &dyn Fn(&str) -> 
         Step { at: format!("{} UTC", link.at.replace('T', " ")), who: link.who.clone(), what }
     };
     (known, people.collect(), chain.0.iter().map(step).collect())
+}
+
+#[cfg(test)]
+mod tests {
+    use super::{fetch, is_public};
+
+    #[test]
+    fn addresses_of_this_machine_and_of_the_network_are_not_public() {
+        let private = [
+            "127.0.0.1",
+            "10.1.2.3",
+            "172.16.0.1",
+            "192.168.1.1",
+            "169.254.169.254",
+            "100.64.0.1",
+            "0.0.0.0",
+            "224.0.0.1",
+            "::1",
+            "::",
+            "fd00::1",
+            "fe80::1",
+            "::ffff:127.0.0.1",
+            "ff02::1",
+        ];
+        for own in private {
+            assert!(!is_public(own.parse().expect(own)), "{own}");
+        }
+        for own in ["192.0.43.8", "172.32.0.1", "100.128.0.1", "2606:4700::1111"] {
+            assert!(is_public(own.parse().expect(own)), "{own}");
+        }
+    }
+
+    #[test]
+    fn a_revocation_list_on_this_machine_is_asked_for_only_where_its_host_is_allowed() {
+        let refused = fetch(&[], "http://127.0.0.1:9/ca.crl").expect_err("refused");
+        assert!(refused.contains("--allow-host 127.0.0.1"), "{refused}");
+        // Allowed, it is asked: no one is there.
+        let asked = fetch(&["127.0.0.1:9".to_owned()], "http://127.0.0.1:9/ca.crl").expect_err("nobody answers");
+        assert!(!asked.contains("allow-host"), "{asked}");
+        assert!(fetch(&[], "no address").is_err());
+    }
 }

@@ -59,7 +59,7 @@ impl Authority {
     /// A key with its certificate and that of the authority (PKCS#12).
     fn issue(&self) -> Vec<u8> {
         let extensions =
-            format!("keyUsage=critical,digitalSignature,nonRepudiation\ncrlDistributionPoints=URI:http://127.0.0.1:{}/ca.crl\n", self.port);
+            format!("keyUsage=critical,digitalSignature,nonRepudiation\ncrlDistributionPoints=URI:http://localhost:{}/ca.crl\n", self.port);
         std::fs::write(self.path("own.ext"), extensions).expect("written");
         self.openssl("req -newkey rsa:2048 -nodes -keyout own.key -out own.csr -subj /CN=Brackwater_Quay");
         self.openssl("x509 -req -in own.csr -CA ca.pem -CAkey ca.key -CAcreateserial -days 365 -extfile own.ext -out own.pem");
