@@ -82,6 +82,23 @@ fn question(text: &str) -> String {
     words.map(|word| format!("\"{}\"*", word.replace('"', "\"\""))).collect::<Vec<_>>().join(" ")
 }
 
+/// Items of a dispatch: by their run, or by their numbers gathered before. The plus keeps the index of words
+/// from being asked for one number after the other.
+const RUN_OF: &str =
+    "item.run_id IN (SELECT own.id FROM run AS own JOIN dispatch AS of ON of.id = own.dispatch_id WHERE of.key = :dispatch)";
+const MADE_BY: &str = "+item_text.rowid IN (SELECT made.id FROM dispatch AS of JOIN run AS own ON own.dispatch_id = of.id \
+    JOIN item AS made ON made.run_id = own.id WHERE of.key = :dispatch)";
+/// Up to how many documents of a dispatch are few.
+const FEW: usize = 20_000;
+
+/// Whether a dispatch has made few documents.
+fn is_small(c: &Connection, dispatch: &str) -> Result<bool> {
+    let sql = "SELECT count(*) FROM (SELECT 1 FROM dispatch AS of JOIN run AS own ON own.dispatch_id = of.id \
+        JOIN item AS made ON made.run_id = own.id WHERE of.key = ?1 LIMIT ?2)";
+    let counted: usize = c.prepare_cached(sql)?.query_row((dispatch, FEW + 1), |r| r.get(0))?;
+    Ok(counted <= FEW)
+}
+
 /// A question in SQL: only what is asked for, so that its indices serve it, and what it is asked with.
 struct Asked<'a> {
     sql: String,
@@ -89,8 +106,9 @@ struct Asked<'a> {
 }
 
 impl<'a> Asked<'a> {
-    /// The items that a search finds, the newest first, at most so many.
-    fn new(search: &'a Search, text: &'a &str, kind: &'a &str, most: &'a usize) -> Asked<'a> {
+    /// The items that a search finds, the newest first, at most so many; `small` where it is by
+    /// words in a dispatch with few documents.
+    fn new(search: &'a Search, text: &'a &str, kind: &'a &str, most: &'a usize, small: bool) -> Asked<'a> {
         let mut wheres = vec!["item.state = 'made' AND run.kind = :kind"];
         let mut with: Vec<(&'static str, &dyn ToSql)> = vec![(":kind", kind), (":most", most)];
         let mut add = |condition, name, value: &'a dyn ToSql| {
@@ -108,9 +126,9 @@ impl<'a> Asked<'a> {
             add("item_text MATCH :text", ":text", text);
         }
         if !search.dispatch.is_empty() {
-            let of =
-                "item.run_id IN (SELECT own.id FROM run AS own JOIN dispatch AS of ON of.id = own.dispatch_id WHERE of.key = :dispatch)";
-            add(of, ":dispatch", &search.dispatch);
+            // What a dispatch with few documents has made is gathered first: a word that is in every document is
+            // then compared with numbers alone, and no item is read that is of another dispatch.
+            add(if small { MADE_BY } else { RUN_OF }, ":dispatch", &search.dispatch);
         }
         if !search.state.is_empty() {
             add("item.progress = :state", ":state", &search.state);
@@ -148,9 +166,14 @@ pub fn page(c: &Connection, search: &Search, most: usize, counted: usize) -> Res
 }
 
 fn items(c: &Connection, search: &Search, most: usize) -> Result<Vec<i64>> {
+    let small = !search.dispatch.is_empty() && !search.text.trim().is_empty() && is_small(c, &search.dispatch)?;
+    items_by(c, search, most, small)
+}
+
+fn items_by(c: &Connection, search: &Search, most: usize, small: bool) -> Result<Vec<i64>> {
     let (text, kind) = (question(&search.text), kind(search));
     let text = text.as_str();
-    let asked = Asked::new(search, &text, &kind, &most);
+    let asked = Asked::new(search, &text, &kind, &most, small && !text.is_empty());
     Ok(c.prepare_cached(&asked.sql)?.query_map(asked.with.as_slice(), |r| r.get(0))?.collect::<Result<_, _>>()?)
 }
 
@@ -199,7 +222,49 @@ pub fn compact(c: &Connection) -> Result<()> {
 
 #[cfg(test)]
 mod tests {
-    use super::question;
+    use super::{Search, is_small, items_by, question};
+    use crate::store::Store;
+
+    /// Two dispatches of which one has made every tenth of 60 documents.
+    #[test]
+    fn a_dispatch_of_few_documents_is_searched_by_their_numbers_with_the_same_result() {
+        let folder = tempfile::tempdir().expect("a folder");
+        let store = Store::open(&folder.path().join("mangle.sqlite")).expect("opens");
+        let c = store.connection().expect("a connection");
+        c.execute_batch(
+            r#"
+            INSERT INTO source (id, name, file_name, brought_in) VALUES (1, 'season', '', '2026-11-01');
+            INSERT INTO sheet (id, source_id, position, name, columns, decimal_mark, date_order, row_count) VALUES (1, 1, 0, 'Holders', '[]', '.', 'day', 0);
+            INSERT INTO template (id, name, key) VALUES (1, 'letter', 'k');
+            INSERT INTO template_version (id, template_id, number, file_name, file, size, brought_in) VALUES (1, 1, 1, '', '', 0, '');
+            INSERT INTO dispatch (id, key, name, setup, changed) VALUES (1, 'often', 'Often', '{}', ''), (2, 'seldom', 'Seldom', '{}', '');
+            INSERT INTO run (id, dispatch_id, kind, state, started, moment, template_version_id, sheet_id, setup, count)
+              VALUES (1, 1, 'run', 'done', '', '', 1, 1, '{}', 1), (2, 2, 'run', 'done', '', '', 1, 1, '{}', 1);
+            WITH RECURSIVE n (i) AS (SELECT 1 UNION ALL SELECT i + 1 FROM n WHERE i < 60)
+              INSERT INTO item (id, run_id, position, sheet_id, row, label, record, state, changed, made, file_name, progress)
+              SELECT i, iif(i % 10 = 0, 2, 1), i, 1, i, 'Holder ' || i, json_object('Berth', iif(i % 20 = 0, 'A', 'B') || i),
+                'made', '', '2026-11-' || printf('%02d', 1 + i % 28), 'Letter ' || i, 'delivered' FROM n;
+            INSERT INTO item_text (rowid, label, file_name, people, field_values) SELECT * FROM item_words;
+            "#,
+        )
+        .expect("filled");
+        let asked = |dispatch: &str, text: &str| Search { dispatch: dispatch.into(), text: text.into(), ..Search::default() };
+        let searches = [
+            asked("seldom", "holder"),
+            asked("seldom", "letter a"),
+            asked("often", "b1"),
+            asked("nothing", "holder"),
+            Search { before: 40, ..asked("seldom", "holder") },
+            Search { from: "2026-11-20".into(), ..asked("seldom", "holder") },
+            asked("seldom", ""),
+        ];
+        for search in searches {
+            let (gathered, each) = (items_by(&c, &search, 4, true), items_by(&c, &search, 4, false));
+            assert_eq!(gathered.expect("found"), each.expect("found"), "{search:?}");
+        }
+        assert_eq!(items_by(&c, &asked("seldom", "holder"), 9, true).expect("found"), [60, 50, 40, 30, 20, 10]);
+        assert!(is_small(&c, "often").expect("counted"));
+    }
 
     #[test]
     fn nothing_that_is_typed_has_a_meaning_of_its_own() {
