@@ -15,6 +15,7 @@ pub mod drop;
 mod error;
 pub mod fields;
 mod files;
+pub mod find;
 pub mod fonts;
 pub mod forms;
 pub mod frames;

@@ -740,6 +740,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/find": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Looks for a text in the documents made and in the rows of the sheets. */
+        get: operations["get_find"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/firings/{id}": {
         parameters: {
             query?: never;
@@ -4579,6 +4596,13 @@ export interface components {
             /** @description The type of the column: of money with its currency. */
             type: string;
         };
+        /** @description What was found. */
+        Found: {
+            /** @description Documents, the newest first, 8 at most. */
+            documents: components["schemas"]["FoundDocument"][];
+            /** @description Rows of sheets, 3 of each at most. */
+            rows: components["schemas"]["FoundRow"][];
+        };
         /** @description A record's documents among those found. */
         FoundDocument: {
             /** @description The dispatch's key. */
@@ -4634,6 +4658,20 @@ export interface components {
             documents: components["schemas"]["FoundDocument"][];
             /** @description Whether there are more than that. */
             more: boolean;
+        };
+        /** @description A row that was found. */
+        FoundRow: {
+            /** @description Its first values that say something, separated by commas. */
+            name: string;
+            /** @description The row's number. */
+            number: number;
+            /**
+             * Format: int64
+             * @description The sheet.
+             */
+            sheet: number;
+            /** @description The sheet's name with that of its source. */
+            sheet_name: string;
         };
         /**
          * @description What can be shown within other sites.
@@ -9391,6 +9429,28 @@ export interface operations {
                 };
                 content: {
                     "text/plain": boolean;
+                };
+            };
+        };
+    };
+    get_find: {
+        parameters: {
+            query?: {
+                /** @description A text, at least two characters. */
+                find?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Found"];
                 };
             };
         };

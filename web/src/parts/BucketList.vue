@@ -4,6 +4,7 @@ import { onMounted, ref } from 'vue'
 import { api, ask, attempt, type Schemas } from '../api/client'
 import FormLine from './FormLine.vue'
 import Group from './Group.vue'
+import { SETTINGS } from './settings'
 
 /** The office's buckets: folders of an S3-compatible store. */
 const buckets = ref<Schemas['Bucket'][]>([])
@@ -53,7 +54,11 @@ const FIELDS = [
 
 <template>
   <form class="buckets" aria-label="Buckets" @submit.prevent="save">
-    <Group :level="2" title="Buckets" :says="buckets.map((one) => one.name).join(', ') || 'none'">
+    <Group
+      :level="2"
+      :title="SETTINGS.buckets.title"
+      :says="buckets.map((one) => one.name).join(', ') || 'none'"
+    >
       <div class="wide">
         <p v-if="!buckets.length" class="quiet">
           Folder channels can also put documents into a bucket of an S3-compatible store.

@@ -6,6 +6,7 @@ import { useRouter } from 'vue-router'
 import { api, ask, attempt } from '../api/client'
 import { useRuns } from '../api/runs'
 import { useFirstField } from './first-field'
+import { SETTINGS } from './settings'
 
 interface Hit {
   kind: string
@@ -13,26 +14,11 @@ interface Hit {
   to: string
 }
 
-/** The settings, each by its heading and what is set there. */
-const SETTINGS = [
-  ['Office', 'name, e-mail address, logo'],
-  ['You', 'your name and e-mail address, run summaries'],
-  ['Language, currency and time', 'time zone'],
-  ['Pictures', 'allowed websites'],
-  ['Signing', 'timestamp authority'],
-  ['More senders', 'reply-to, signature'],
-  ['Printers', 'trays, paper'],
-  ['Mail server', 'SMTP, sign-in, limits, bounces'],
-  ['Seal', 'key and certificate'],
-  ['Web hooks', 'hosts, secrets'],
-  ['Fonts', 'upload fonts'],
-  ['Buckets', 'S3 storage'],
-] as const
 const PLACES: Hit[] = [
-  ...SETTINGS.map(([heading, about]) => ({
+  ...Object.values(SETTINGS).map(({ title, about }) => ({
     kind: 'settings',
-    name: `${heading}: ${about}`,
-    to: `/settings#${encodeURIComponent(heading)}`,
+    name: `${title}: ${about}`,
+    to: `/settings#${encodeURIComponent(title)}`,
   })),
   { kind: 'place', name: 'Clauses', to: '/clauses' },
   { kind: 'place', name: 'CRM connections', to: '/connections' },
@@ -45,19 +31,14 @@ const PLACES: Hit[] = [
   { kind: 'place', name: 'Message templates', to: '/messages' },
   { kind: 'help', name: 'Help: guide and functions', to: '/help' },
 ]
-/** In how many sheets, and how many rows of each, are looked for. */
-const SHEETS = 20
-const ROWS = 3
-
 const open = defineModel<boolean>({ required: true })
 const router = useRouter()
 const runs = useRuns()
 const text = ref('')
 const at = ref(0)
 const all = ref<Hit[]>([])
-/** Rows of the sheets in which what is typed stands. */
-const rows = ref<Hit[]>([])
-let sheets: { id: number; name: string }[] = []
+/** Documents and rows that hold what is typed. */
+const made = ref<Hit[]>([])
 const begin = useFirstField()
 
 watch(open, async (now) => {
@@ -73,7 +54,6 @@ watch(open, async (now) => {
       ask(api.GET('/api/clauses')),
       ask(api.GET('/api/connections')),
     ])
-    sheets = sources.flatMap((s) => s.sheets.map((h) => ({ id: h.id, name: `${s.name}, ${h.name}` })))
     all.value = [
       ...PLACES,
       ...dispatches.map((d) => ({ kind: 'dispatch', name: d.name, to: `/dispatches/${d.key}` })),
@@ -97,37 +77,26 @@ watch(open, async (now) => {
 })
 
 let asked = 0
-const findRows = useDebounceFn(async () => {
+const findMade = useDebounceFn(async () => {
   const mine = ++asked
-  const find = text.value.trim()
-  if (find.length < 2) return (rows.value = [])
-  const found = await Promise.all(
-    sheets.slice(0, SHEETS).map(async ({ id, name }) => {
-      const params = { path: { id }, query: { find, count: ROWS } }
-      const { data } = await api.GET('/api/sheets/{id}/rows', { params })
-      return (data?.rows ?? []).map((row) => ({
-        kind: name,
-        name: row.cells
-          .map((c) => c.text)
-          .filter(Boolean)
-          .slice(0, 4)
-          .join(', '),
-        to: `/sheets/${id}/row/${row.number}`,
-      }))
-    }),
-  )
-  const query = { find, count: 8 }
-  const documents = await api.GET('/api/documents', { params: { query } })
-  const made = (documents.data?.documents ?? []).map((one) => ({
-    kind: `document, ${one.dispatch_name}`,
-    name: [one.file_name, one.label, one.recipients].filter(Boolean).join(', '),
-    to: `/documents/${one.item}`,
-  }))
-  if (mine === asked) rows.value = [...made, ...found.flat()]
+  const { data } = await api.GET('/api/find', { params: { query: { find: text.value } } })
+  if (mine !== asked || !data) return
+  made.value = [
+    ...data.documents.map((one) => ({
+      kind: `document, ${one.dispatch_name}`,
+      name: [one.file_name, one.label, one.recipients].filter(Boolean).join(', '),
+      to: `/documents/${one.item}`,
+    })),
+    ...data.rows.map((row) => ({
+      kind: row.sheet_name,
+      name: row.name,
+      to: `/sheets/${row.sheet}/row/${row.number}`,
+    })),
+  ]
 }, 200)
 watch(text, () => {
-  rows.value = []
-  void findRows()
+  made.value = []
+  void findMade()
 })
 
 const hits = computed(() => {
@@ -135,7 +104,7 @@ const hits = computed(() => {
   const named = all.value.filter((hit) =>
     words.every((w) => `${hit.kind} ${hit.name}`.toLowerCase().includes(w)),
   )
-  return [...named.slice(0, 12), ...rows.value.slice(0, 20)]
+  return [...named.slice(0, 12), ...made.value.slice(0, 28)]
 })
 watch(hits, () => (at.value = 0))
 

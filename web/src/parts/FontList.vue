@@ -4,6 +4,7 @@ import { onMounted, ref } from 'vue'
 import { api, ask, attempt, type Schemas, upload } from '../api/client'
 import { size } from '../api/words'
 import FilePick from './FilePick.vue'
+import { SETTINGS } from './settings'
 
 /** The fonts that a person brought in, for documents that name them. */
 const fonts = ref<Schemas['FontInfo'][]>([])
@@ -32,7 +33,7 @@ async function remove(id: number) {
     @dragover.prevent
     @drop.stop.prevent="add([...($event.dataTransfer?.files ?? [])])"
   >
-    <h2 id="fonts">Fonts</h2>
+    <h2 id="fonts">{{ SETTINGS.fonts.title }}</h2>
     <p class="quiet">
       Common office fonts are replaced by fonts of equal widths. Upload any other font that a template uses,
       or embed it in the template.

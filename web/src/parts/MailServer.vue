@@ -4,6 +4,7 @@ import { computed, onMounted, ref } from 'vue'
 import { api, ask, attempt, type Schemas } from '../api/client'
 import FormLine from './FormLine.vue'
 import Group from './Group.vue'
+import { SETTINGS } from './settings'
 
 /** The office's mail server: how it is reached, and a message that tries it. */
 const props = defineProps<{ person: string }>()
@@ -109,7 +110,7 @@ const rate = (text: string) => Number.parseInt(text, 10) || null
 
 <template>
   <form v-if="server" class="mail-server" aria-label="Mail server" @submit.prevent="saveAndSay">
-    <Group :level="2" title="Mail server" :says="says">
+    <Group :level="2" :title="SETTINGS.mailServer.title" :says="says">
       <FormLine group class="wide" label="Send messages through">
         <el-radio-group v-model="own" aria-label="Send messages through">
           <el-radio :value="false">The server Mangle was started with</el-radio>

@@ -6,6 +6,7 @@ import { day } from '../api/words'
 import FilePick from './FilePick.vue'
 import FormLine from './FormLine.vue'
 import Group from './Group.vue'
+import { SETTINGS } from './settings'
 
 /** The organisation's key for seals. */
 const key = ref<Schemas['KeyInfo']>()
@@ -37,7 +38,7 @@ async function bring(files: File[]) {
 </script>
 
 <template>
-  <Group :level="2" title="Seal" :says="key?.subject ?? ''">
+  <Group :level="2" :title="SETTINGS.seal.title" :says="key?.subject ?? ''">
     <p v-if="key" class="wide">
       Signed documents are sealed as <b>{{ key.subject }}</b> ({{
         key.own ? 'your own certificate' : 'a certificate made by Mangle'

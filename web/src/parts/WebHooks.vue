@@ -6,6 +6,7 @@ import { confirmed } from '../api/confirm'
 import { clock, eventWord, shortDay } from '../api/words'
 import FormLine from './FormLine.vue'
 import Group from './Group.vue'
+import { SETTINGS } from './settings'
 
 /** What web hooks are signed with, and what was answered to the last of them. */
 const hook = ref<Schemas['WebHookBody']>()
@@ -41,7 +42,7 @@ async function renew() {
   <Group
     v-if="hook"
     :level="2"
-    title="Web hooks"
+    :title="SETTINGS.webHooks.title"
     :says="hook.hosts.length ? `allowed: ${hook.hosts.join(', ')}` : 'no host is allowed'"
     fold
   >

@@ -14,6 +14,7 @@ import MailServer from '../parts/MailServer.vue'
 import PrinterList from '../parts/PrinterList.vue'
 import SealKey from '../parts/SealKey.vue'
 import SenderList from '../parts/SenderList.vue'
+import { SETTINGS } from '../parts/settings'
 import TimestampAuthority from '../parts/TimestampAuthority.vue'
 import WebHooks from '../parts/WebHooks.vue'
 
@@ -80,7 +81,7 @@ async function save() {
     </div>
     <div class="body">
       <form class="columns" @submit.prevent="save">
-        <Group :level="2" title="Office">
+        <Group :level="2" :title="SETTINGS.office.title">
           <FormLine label="Office name" about="Sender of messages.">
             <el-input v-model="settings.office_name" />
           </FormLine>
@@ -89,7 +90,7 @@ async function save() {
           </FormLine>
           <OfficeLogo />
         </Group>
-        <Group :level="2" title="You">
+        <Group :level="2" :title="SETTINGS.you.title">
           <FormLine label="Your name" about="Shown in the version history.">
             <el-input v-model="settings.person_name" />
           </FormLine>
@@ -102,7 +103,7 @@ async function save() {
             >
           </FormLine>
         </Group>
-        <Group :level="2" title="Language, currency and time">
+        <Group :level="2" :title="SETTINGS.language.title">
           <FormLine label="Language" about="Files are read by it. New forms and dispatches start with it.">
             <el-select
               :model-value="settings.locale || 'en-GB'"
@@ -124,7 +125,7 @@ async function save() {
             </el-select>
           </FormLine>
         </Group>
-        <Group :level="2" title="Pictures">
+        <Group :level="2" :title="SETTINGS.pictures.title">
           <FormLine
             class="wide"
             label="Allowed websites"
@@ -133,13 +134,13 @@ async function save() {
             <el-input v-model="settings.picture_hosts" />
           </FormLine>
         </Group>
-        <Group :level="2" title="Signing">
+        <Group :level="2" :title="SETTINGS.signing.title">
           <TimestampAuthority v-model="settings.timestamp_authority" />
         </Group>
-        <Group :level="2" title="More senders">
+        <Group :level="2" :title="SETTINGS.senders.title">
           <SenderList v-model="settings.senders" />
         </Group>
-        <Group :level="2" title="Printers">
+        <Group :level="2" :title="SETTINGS.printers.title">
           <PrinterList v-model="settings.printers" />
         </Group>
         <!-- Enter saves from any field. -->

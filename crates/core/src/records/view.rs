@@ -36,8 +36,9 @@ pub struct View<'a> {
 }
 
 impl View<'_> {
-    /// The rows, as places in the sheet's records.
-    pub fn rows(&self, sheet: &Sheet, context: &Context) -> Vec<usize> {
+    /// The first rows of the sheet that it takes, so many at most, in the sheet's own order: what is
+    /// after them is not looked at.
+    pub fn first(&self, sheet: &Sheet, context: &Context, most: usize) -> Vec<usize> {
         let mut finder = Finder::new(self.find);
         let misfit = |value: &Value| matches!(value, Value::Misfit(_));
         let mut chosen = |record: &Record| {
@@ -49,7 +50,12 @@ impl View<'_> {
             };
             fits && self.filter.is_none_or(|f| f.passes(record, context).unwrap_or(false)) && finder.finds(values, self.inside)
         };
-        let mut rows: Vec<usize> = (0..sheet.records.len()).filter(|at| chosen(&sheet.records[*at])).collect();
+        (0..sheet.records.len()).filter(|at| chosen(&sheet.records[*at])).take(most).collect()
+    }
+
+    /// The rows, as places in the sheet's records.
+    pub fn rows(&self, sheet: &Sheet, context: &Context) -> Vec<usize> {
+        let mut rows = self.first(sheet, context, usize::MAX);
         let sort: Vec<(usize, bool)> = self.sort.iter().copied().filter(|(at, _)| *at < sheet.schema.columns().len()).collect();
         if sort.is_empty() {
             return rows;

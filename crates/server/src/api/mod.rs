@@ -7,6 +7,7 @@ mod dispatches;
 mod documents;
 mod drop;
 mod fields;
+mod find;
 mod fonts;
 mod forms;
 mod frames;
@@ -70,6 +71,7 @@ fn office() -> OpenApiRouter<App> {
         .merge(documents::router())
         .merge(drop::router())
         .merge(fields::router())
+        .merge(find::router())
         .merge(fonts::router())
         .merge(forms::router())
         .merge(frames::router())

@@ -47,6 +47,8 @@ async fn a_document_is_found_by_any_word_of_its_record_its_name_and_its_recipien
     let at = first["made"].as_str().expect("a moment")[..10].to_owned();
     assert!(has(&find(format!("dispatch=balance-reminders&state=delivered&from={at}&to={at}")).await));
     assert!(find("dispatch=berth-list".into()).await.is_empty());
+    assert!(has(&find("find=reminder&dispatch=balance-reminders".into()).await));
+    assert!(find("find=reminder&dispatch=berth-list".into()).await.is_empty());
     assert!(find("state=failed".into()).await.is_empty());
     assert!(find("to=2020-01-01".into()).await.is_empty());
     assert!(find("proofs=true".into()).await.is_empty());
@@ -93,6 +95,31 @@ async fn a_document_is_found_by_any_word_of_its_record_its_name_and_its_recipien
     assert!(csv.starts_with("Dispatch,Documents,Pages,Delivered,Failed,Proofs,Seconds\n"), "{csv}");
     assert!(csv.contains(&format!("Balance reminders,{},", run["count"])), "{csv}");
     assert!(office.refused("GET", "/api/ledger?from=2026-02-01&to=2026-01-01", Value::Null).await.contains("before the first"));
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn one_search_finds_documents_and_the_rows_that_they_were_made_from() {
+    let (office, _server, run) = reminded().await;
+    let document = list(&office.get("/api/documents").await["documents"])[0].clone();
+    let address = document["recipients"].as_str().expect("an address");
+    let found = office.get(&format!("/api/find?find={}", address.replace('@', "%40"))).await;
+    assert_eq!(list(&found["documents"])[0]["item"], document["item"], "{found}");
+    let row = &list(&found["rows"])[0];
+    let (sheet, number) = (&row["sheet"], &row["number"]);
+    let whole = office.get(&format!("/api/sheets/{sheet}/rows/{number}")).await;
+    assert!(whole.to_string().contains(address), "{whole}");
+    assert!(row["name"].as_str().is_some_and(|name| !name.is_empty() && !name.contains(", ,")), "{row}");
+    // So many of each at most; of what is nearly everywhere, nothing.
+    let many = office.get("/api/find?find=reminder").await;
+    assert_eq!(list(&many["documents"]).len() as u64, run["count"].as_u64().expect("a count").min(8));
+    let many = office.get("/api/find?find=an").await;
+    for row in list(&many["rows"]) {
+        assert!(list(&many["rows"]).iter().filter(|other| other["sheet"] == row["sheet"]).count() <= 3, "{many}");
+    }
+    for nothing in ["", "a", "%20a%20", "nowhere%20at%20all"] {
+        let found = office.get(&format!("/api/find?find={nothing}")).await;
+        assert_eq!((list(&found["documents"]).len(), list(&found["rows"]).len()), (0, 0), "{nothing}: {found}");
+    }
 }
 
 #[tokio::test(flavor = "multi_thread")]
