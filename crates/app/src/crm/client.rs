@@ -30,9 +30,22 @@ pub struct Client {
     http: reqwest::Client,
 }
 
+/// New connections, as those to a CRM are made.
+fn connections() -> Result<reqwest::Client, Error> {
+    // One provider of cryptography for the whole program; a second call changes nothing.
+    let _ = rustls::crypto::ring::default_provider().install_default();
+    let builder = reqwest::Client::builder().timeout(LONGEST).redirect(reqwest::redirect::Policy::none());
+    Ok(builder.build().map_err(anyhow::Error::new)?)
+}
+
 impl Client {
     /// A CRM under its root address.
     pub fn new(address: &str, token: &str) -> Result<Client, Error> {
+        Client::over(None, address, token)
+    }
+
+    /// The same over connections that are kept open between requests; over new ones where there are none.
+    pub fn over(http: Option<reqwest::Client>, address: &str, token: &str) -> Result<Client, Error> {
         let mut text = address.trim().to_owned();
         if !text.ends_with('/') {
             text.push('/');
@@ -42,11 +55,13 @@ impl Client {
         if !matches!(root.scheme(), "http" | "https") || root.host_str().is_none() {
             return Err(wrong());
         }
-        // One provider of cryptography for the whole program; a second call changes nothing.
-        let _ = rustls::crypto::ring::default_provider().install_default();
-        let http =
-            reqwest::Client::builder().timeout(LONGEST).redirect(reqwest::redirect::Policy::none()).build().map_err(anyhow::Error::new)?;
+        let http = http.map_or_else(connections, Ok)?;
         Ok(Client { root, token: token.trim().to_owned(), http })
+    }
+
+    /// The connections that it is asked over.
+    pub fn connections(&self) -> reqwest::Client {
+        self.http.clone()
     }
 
     /// The shape of what it holds.

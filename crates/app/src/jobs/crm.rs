@@ -2,7 +2,7 @@
 //! note and sets fields (OData 4.01). What it writes carries a reference of its own, by which it
 //! finds it again: however often it is done, it is written once.
 
-use std::sync::Arc;
+use std::sync::{Arc, Mutex, PoisonError};
 use std::time::Duration;
 
 use anyhow::Result;
@@ -19,6 +19,7 @@ use super::state::DeliveryState;
 use crate::clock;
 use crate::crm::{Answer, Ask, Client, Refusal, Secrets};
 use crate::store::told::{self, Told, ToldOf};
+use crate::store::queries::Connected;
 use crate::store::{Connection, Store, queries, settings};
 
 /// How often a record that another changes at the same moment is read again.
@@ -34,6 +35,17 @@ pub struct CrmRecords {
     store: Store,
     secrets: Arc<Secrets>,
     runtime: tokio::runtime::Handle,
+    /// The CRM that was written to last: not made ready anew for each record.
+    ready: Mutex<Option<Arc<Ready>>>,
+}
+
+/// A CRM that can be written to, and what it was made ready of.
+struct Ready {
+    address: String,
+    token: String,
+    unread: String,
+    client: Client,
+    shape: Shape,
 }
 
 impl std::fmt::Debug for CrmRecords {
@@ -45,7 +57,7 @@ impl std::fmt::Debug for CrmRecords {
 impl CrmRecords {
     /// Over the connections of a store.
     pub fn new(store: Store, secrets: Arc<Secrets>, runtime: tokio::runtime::Handle) -> CrmRecords {
-        CrmRecords { store, secrets, runtime }
+        CrmRecords { store, secrets, runtime, ready: Mutex::default() }
     }
 
     /// What is needed to write onto the records of a delivery.
@@ -55,28 +67,45 @@ impl CrmRecords {
         let read = move |c: &mut Connection| -> Result<_> {
             let Some(told) = told::told_of(c, &key)? else { return Ok(None) };
             let keys = queries::keys(c, told.sheet, &told.rows)?;
-            Ok(Some((queries::of_sheet(c, told.sheet)?, keys, told, settings::read(c)?.zone())))
+            Ok(Some((queries::unread_of_sheet(c, told.sheet)?, keys, told, settings::read(c)?.zone())))
         };
         let Some((source, keys, told, zone)) = self.runtime.block_on(self.store.with(read))? else { return gone("the record") };
-        let Some((query, connected)) = source else { return gone("the CRM query") };
+        let Some((query, connected, shape)) = source else { return gone("the CRM query") };
         if keys.len() < told.rows.len() {
             return gone("the record in the sheet");
         }
-        let client = self.secrets.read(&connected.token).map_err(|e| e.to_string());
-        let client = client.and_then(|token| Client::new(&connected.address, &token).map_err(|e| e.to_string()));
-        let client = match client {
-            Ok(client) => client,
+        let crm = match self.ready(connected, shape)? {
+            Ok(crm) => crm,
             Err(message) => return Ok(Err(Failure::new("crm", message))),
         };
-        let Some(entity) = connected.shape.entity(&query.asks.root).cloned() else { return gone("the CRM's entity") };
-        Ok(Ok(Target { client, entity, shape: connected.shape, keys, told, zone }))
+        let Some(entity) = crm.shape.entity(&query.asks.root).cloned() else { return gone("the CRM's entity") };
+        Ok(Ok(Target { crm, entity, keys, told, zone }))
+    }
+
+    /// A CRM, ready to be written to: the one of the delivery before where it is the same.
+    fn ready(&self, connected: Connected, unread: String) -> Result<Result<Arc<Ready>, String>> {
+        let mut last = self.ready.lock().unwrap_or_else(PoisonError::into_inner);
+        let same = |own: &&Arc<Ready>| own.address == connected.address && own.token == connected.token && own.unread == unread;
+        if let Some(ready) = last.as_ref().filter(same) {
+            return Ok(Ok(ready.clone()));
+        }
+        let http = last.as_ref().map(|own| own.client.connections());
+        let client = self.secrets.read(&connected.token).map_err(|e| e.to_string());
+        let client = client.and_then(|token| Client::over(http, &connected.address, &token).map_err(|e| e.to_string()));
+        let client = match client {
+            Ok(client) => client,
+            Err(message) => return Ok(Err(message)),
+        };
+        let Connected { address, token, .. } = connected;
+        let ready = Arc::new(Ready { address, token, client, shape: serde_json::from_str(&unread)?, unread });
+        *last = Some(ready.clone());
+        Ok(Ok(ready))
     }
 }
 
 struct Target {
-    client: Client,
+    crm: Arc<Ready>,
     entity: Entity,
-    shape: Shape,
     /// The rows with the keys of their records.
     keys: Vec<(usize, String)>,
     told: ToldOf,
@@ -224,19 +253,19 @@ impl Writing<'_> {
     }
 
     async fn read_record(&self) -> Wrote<Answer> {
-        self.target.client.ask(Ask { address: &self.record(), ..Ask::default() }).await
+        self.target.crm.client.ask(Ask { address: &self.record(), ..Ask::default() }).await
     }
 
     /// What was written before under a reference: its address and what it holds.
     async fn find(&self, set: &str, field: &str, reference: &str) -> Wrote<Option<(String, Json)>> {
         let address = format!("{set}?$filter={field}%20eq%20{}&$top=1", literal(&json!(reference)));
-        let found = self.target.client.ask(Ask { address: &address, ..Ask::default() }).await?;
+        let found = self.target.crm.client.ask(Ask { address: &address, ..Ask::default() }).await?;
         Ok(found.body["value"].get(0).and_then(|one| Some((self.address_of(set, one)?, one.clone()))))
     }
 
     /// The address of an entity by its key.
     fn address_of(&self, set: &str, one: &Json) -> Option<String> {
-        let key = self.target.shape.entity(set)?.key.first()?;
+        let key = self.target.crm.shape.entity(set)?.key.first()?;
         Some(format!("{set}({})", literal(one.get(key)?)))
     }
 
@@ -248,7 +277,7 @@ impl Writing<'_> {
         if !to.name.is_empty() {
             properties.insert(to.name.clone(), json!(document.name));
         }
-        let own_stream = self.target.shape.entity(&to.set).is_some_and(|entity| entity.media.as_deref() == Some(&to.content));
+        let own_stream = self.target.crm.shape.entity(&to.set).is_some_and(|entity| entity.media.as_deref() == Some(&to.content));
         let known = self.find(&to.set, &to.reference, &reference).await?;
         let bytes = || Some((document.format.media_type(), document.bytes.clone()));
         match (own_stream, known) {
@@ -258,7 +287,7 @@ impl Writing<'_> {
             (true, None) => {
                 let mut headers = self.repeatable(&reference);
                 headers.push(("slug", encoded(&document.name)));
-                let made = self.target.client.ask(Ask { method: "POST", address: &to.set, headers, body: bytes() }).await?;
+                let made = self.target.crm.client.ask(Ask { method: "POST", address: &to.set, headers, body: bytes() }).await?;
                 let place = self.address_of(&to.set, &made.body).or(made.location).ok_or_else(unnamed)?;
                 let etag = made.etag.or_else(|| etag(&made.body));
                 self.patch(&place, etag, &Json::Object(properties)).await
@@ -271,7 +300,7 @@ impl Writing<'_> {
                     None => self.create(&to.set, &reference, &Json::Object(properties)).await?,
                 };
                 let place = format!("{place}/{}", to.content);
-                self.target.client.ask(Ask { method: "PUT", address: &place, headers: Vec::new(), body: bytes() }).await?;
+                self.target.crm.client.ask(Ask { method: "PUT", address: &place, headers: Vec::new(), body: bytes() }).await?;
                 Ok(())
             }
         }
@@ -342,13 +371,13 @@ impl Writing<'_> {
     async fn patch(&self, place: &str, etag: Option<String>, properties: &Json) -> Wrote<()> {
         let headers = etag.map(|etag| ("if-match", etag)).into_iter().collect();
         let body = Some(("application/json", properties.to_string().into_bytes()));
-        self.target.client.ask(Ask { method: "PATCH", address: place, headers, body }).await.map(drop)
+        self.target.crm.client.ask(Ask { method: "PATCH", address: place, headers, body }).await.map(drop)
     }
 
     /// Makes an entity; its address.
     async fn create(&self, set: &str, reference: &str, properties: &Json) -> Wrote<String> {
         let body = Some(("application/json", properties.to_string().into_bytes()));
-        let made = self.target.client.ask(Ask { method: "POST", address: set, headers: self.repeatable(reference), body }).await?;
+        let made = self.target.crm.client.ask(Ask { method: "POST", address: set, headers: self.repeatable(reference), body }).await?;
         self.address_of(set, &made.body).or(made.location).ok_or_else(unnamed)
     }
 

@@ -118,9 +118,16 @@ pub fn get(c: &Connection, source: i64) -> Result<Option<KeptQuery>> {
 
 /// The question whose records a sheet holds, with the CRM that it asks.
 pub fn of_sheet(c: &Connection, sheet: i64) -> Result<Option<(KeptQuery, Connected)>> {
+    let Some((own, connected, shape)) = unread_of_sheet(c, sheet)? else { return Ok(None) };
+    Ok(Some((own, with_shape((connected, shape))?)))
+}
+
+/// The same with the shape as the text that it is stored as, for whoever has read it before.
+pub fn unread_of_sheet(c: &Connection, sheet: i64) -> Result<Option<(KeptQuery, Connected, String)>> {
     let found = c.prepare_cached(&format!("{QUERY} WHERE q.sheet_id = ?1"))?.query_row([sheet], query).optional()?;
     let Some(own) = found.map(with_asks).transpose()? else { return Ok(None) };
-    Ok(connection(c, own.connection)?.map(|connected| (own, connected)))
+    let found = c.prepare_cached(&format!("{CONNECTED} WHERE id = ?1"))?.query_row([own.connection], connected).optional()?;
+    Ok(found.map(|(connected, shape)| (own, connected, shape)))
 }
 
 /// The keys in the CRM of rows of a query's sheet, each with its row.

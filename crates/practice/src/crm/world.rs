@@ -15,7 +15,7 @@ pub type Entry = Map<String, Value>;
 #[derive(Debug, Default)]
 pub struct World {
     sets: BTreeMap<&'static str, Vec<Entry>>,
-    /// By set and property: which entities have a value.
+    /// By set and property, keys and those that ways go by: which entities have a value, in their order.
     by_value: HashMap<(&'static str, &'static str), HashMap<String, Vec<usize>>>,
     /// How often an entity was changed, by set and key.
     changed: HashMap<(&'static str, String), u64>,
@@ -207,16 +207,40 @@ impl World {
         }
     }
 
-    /// Finds anew which entities have which value of the properties that ways go by.
+    /// Finds which entities have which value of their key and of the properties that ways go by.
     fn link(&mut self) {
-        self.by_value.clear();
-        for way in MODEL.iter().flat_map(|e| e.ways) {
-            let mut found: HashMap<String, Vec<usize>> = HashMap::new();
-            for (at, entry) in self.all(way.to).iter().enumerate() {
-                found.entry(entry[way.other].to_string()).or_default().push(at);
+        let keys = MODEL.iter().map(|entity| (entity.set, entity.key().0));
+        let ways = MODEL.iter().flat_map(|entity| entity.ways).map(|way| (way.to, way.other));
+        self.by_value = keys.chain(ways).map(|own| (own, HashMap::new())).collect();
+        for ((set, property), found) in &mut self.by_value {
+            for (at, entry) in self.sets.get(set).into_iter().flatten().enumerate() {
+                found.entry(key_text(&entry[*property])).or_default().push(at);
             }
-            self.by_value.insert((way.to, way.other), found);
         }
+    }
+
+    /// Has an entity found by its values, or no longer.
+    fn found(&mut self, set: &str, at: usize, is: bool) {
+        let Some(entry) = self.sets.get(set).and_then(|all| all.get(at)) else { return };
+        for ((of, property), found) in &mut self.by_value {
+            if *of != set {
+                continue;
+            }
+            let places = found.entry(key_text(&entry[*property])).or_default();
+            match (places.binary_search(&at), is) {
+                (Err(place), true) => places.insert(place, at),
+                (Ok(place), false) => {
+                    places.remove(place);
+                }
+                _ => {}
+            }
+        }
+    }
+
+    /// The place of an entity by the text of its key.
+    fn place(&self, set: &str, key: &str) -> Option<usize> {
+        let entity = super::model::of_set(set)?;
+        self.by_value.get(&(entity.set, entity.key().0))?.get(key)?.first().copied()
     }
 
     /// The entities of a set.
@@ -226,44 +250,46 @@ impl World {
 
     /// Those of a set whose property, one that a way goes by, has a value.
     pub fn with(&self, set: &'static str, property: &'static str, value: &Value) -> impl Iterator<Item = &Entry> {
-        let places = self.by_value.get(&(set, property)).and_then(|found| found.get(&value.to_string()));
+        let places = self.by_value.get(&(set, property)).and_then(|found| found.get(&key_text(value)));
         let all = self.all(set);
         places.into_iter().flatten().filter_map(|at| all.get(*at))
     }
 
     /// An entity by the text of its key.
     pub fn by_key(&self, set: &str, key: &str) -> Option<&Entry> {
-        let property = super::model::of_set(set)?.key().0;
-        self.all(set).iter().find(|entry| key_text(&entry[property]) == key)
+        self.all(set).get(self.place(set, key)?)
     }
 
     /// Changes properties of an entity; says whether it is there.
     pub fn change(&mut self, entity: &'static Entity, key: &str, with: &Entry) -> bool {
-        let property = entity.key().0;
-        let found = self.sets.get_mut(entity.set).and_then(|all| all.iter_mut().find(|entry| key_text(&entry[property]) == key));
-        let Some(entry) = found else { return false };
+        let Some(at) = self.place(entity.set, key) else { return false };
+        self.found(entity.set, at, false);
+        let Some(entry) = self.sets.get_mut(entity.set).and_then(|all| all.get_mut(at)) else { return false };
         for (name, value) in with {
             entry.insert(name.clone(), value.clone());
         }
+        self.found(entity.set, at, true);
         *self.changed.entry((entity.set, key.to_owned())).or_default() += 1;
-        self.link();
         true
     }
 
     /// Adds an entity with the next number as its key, and its bytes if it has any; its key.
     pub fn create(&mut self, entity: &'static Entity, with: &Entry, media: Option<(String, Bytes)>) -> String {
         let property = entity.key().0;
-        let number = self.all(entity.set).iter().filter_map(|entry| entry[property].as_u64()).max().unwrap_or(0) + 1;
+        // Numbers go up, and none is taken away.
+        let number = self.all(entity.set).last().and_then(|entry| entry[property].as_u64()).unwrap_or(0) + 1;
         let now = jiff::Timestamp::now().strftime("%Y-%m-%dT%H:%M:%SZ").to_string();
         let mut entry: Entry = entity.properties.iter().map(|p| (p.0.to_owned(), Value::Null)).collect();
         entry.insert("Created".to_owned(), json!(now));
         entry.extend(with.iter().map(|(name, value)| (name.clone(), value.clone())));
         entry.insert(property.to_owned(), json!(number));
-        self.sets.entry(entity.set).or_default().push(entry);
+        let all = self.sets.entry(entity.set).or_default();
+        all.push(entry);
+        let at = all.len() - 1;
         if let Some(media) = media {
             self.media.insert(number.to_string(), media);
         }
-        self.link();
+        self.found(entity.set, at, true);
         number.to_string()
     }
 
@@ -279,7 +305,47 @@ impl World {
     }
 }
 
-/// A key as it stands in an address, without quotes.
+/// A key as it is written in an address, without quotes.
 pub fn key_text(key: &Value) -> String {
     key.as_str().map_or_else(|| key.to_string(), str::to_owned)
+}
+
+#[cfg(test)]
+mod tests {
+    use serde_json::{Map, json};
+
+    use super::super::model::{MODEL, NOTES, of_set};
+    use super::{World, key_text};
+
+    /// What is found by a value is what a look at each entity finds.
+    fn agrees(world: &World) {
+        for way in MODEL.iter().flat_map(|entity| entity.ways) {
+            for entry in world.all(way.to) {
+                let value = &entry[way.other];
+                let found: Vec<_> = world.with(way.to, way.other, value).collect();
+                let seen: Vec<_> = world.all(way.to).iter().filter(|other| other[way.other] == *value).collect();
+                assert_eq!(found, seen, "{} by {} = {value}", way.to, way.other);
+            }
+        }
+        for entity in MODEL {
+            for entry in world.all(entity.set) {
+                assert_eq!(world.by_key(entity.set, &key_text(&entry[entity.key().0])), Some(entry));
+            }
+        }
+    }
+
+    #[test]
+    fn what_is_changed_and_added_is_found_by_its_new_values() {
+        let mut world = World::new(12);
+        agrees(&world);
+        let (cases, notes) = (of_set("Cases").expect("cases"), of_set(NOTES).expect("notes"));
+        for case in ["RC-0003", "RC-0007", "RC-0003"] {
+            assert!(world.change(cases, case, &Map::from_iter([("ContactID".to_owned(), json!(1)), ("Stage".to_owned(), json!("Quoted"))])));
+            let key = world.create(notes, &Map::from_iter([("CaseID".to_owned(), json!(case))]), None);
+            assert_eq!(world.by_key(NOTES, &key).expect("is there")["CaseID"], json!(case));
+            agrees(&world);
+        }
+        assert_eq!(world.with(NOTES, "CaseID", &json!("RC-0003")).count(), 2);
+        assert!(!world.change(cases, "RC-9999", &Map::new()) && world.by_key("Cases", "RC-9999").is_none());
+    }
 }
