@@ -59,7 +59,7 @@ pub struct Store {
 /// A connection of the store's pool.
 type Pooled = PooledConnection<SqliteConnectionManager>;
 
-const MIGRATIONS: [&str; 24] = [
+const MIGRATIONS: [&str; 25] = [
     include_str!("../../migrations/01-start.sql"),
     include_str!("../../migrations/02-versions-and-specimens.sql"),
     include_str!("../../migrations/03-pictures-and-clauses.sql"),
@@ -84,6 +84,7 @@ const MIGRATIONS: [&str; 24] = [
     include_str!("../../migrations/22-packs-and-batches.sql"),
     include_str!("../../migrations/23-signing.sql"),
     include_str!("../../migrations/24-documents.sql"),
+    include_str!("../../migrations/25-openings.sql"),
 ];
 
 impl Store {
