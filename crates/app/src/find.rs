@@ -1,7 +1,7 @@
 //! What is typed, looked for in everything at once: the documents made, and the rows of the sheets.
 
 use mangle_core::language::Context;
-use mangle_core::records::{View, shown};
+use mangle_core::records::{View, holding, label};
 use mangle_core::value::Locale;
 use serde::{Deserialize, Serialize};
 
@@ -15,8 +15,6 @@ const SHEETS: usize = 20;
 const ROWS: usize = 3;
 /// How many documents are told.
 const DOCUMENTS: usize = 8;
-/// How many values of a row are told.
-const VALUES: usize = 4;
 /// The least characters that are looked for: one alone is nearly everywhere.
 const LEAST: usize = 2;
 /// The longest text that is looked for, in characters.
@@ -51,7 +49,7 @@ pub struct FoundRow {
     pub sheet_name: String,
     /// The row's number.
     pub number: usize,
-    /// Its first values that say something, separated by commas.
+    /// What it is called, and the value that the text was found in.
     pub name: String,
 }
 
@@ -80,8 +78,9 @@ pub async fn everywhere(app: &App, sought: Sought) -> Outcome<Found> {
             let places = View { find: &find, ..View::default() }.first(&loaded.sheet, &context, ROWS);
             let told = |at: &usize| {
                 let record = &loaded.sheet.records[*at];
-                let values = record.values().iter().map(shown).filter(|text| !text.is_empty());
-                (record.number, values.take(VALUES).collect::<Vec<_>>().join(", "))
+                let label = label(record, "");
+                let held = holding(record, &find).filter(|held| !label.contains(held.as_str()));
+                (record.number, held.into_iter().fold(label, |label, held| format!("{label}, {held}")))
             };
             places.iter().map(told).collect()
         });

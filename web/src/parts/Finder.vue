@@ -148,6 +148,13 @@ ul {
   text-overflow: ellipsis;
   white-space: nowrap;
 }
+.quiet {
+  flex: none;
+  max-width: 45%;
+  overflow: hidden;
+  text-overflow: ellipsis;
+  white-space: nowrap;
+}
 li {
   display: flex;
   gap: 12px;

@@ -18,8 +18,8 @@ use sha2::{Digest, Sha256};
 use super::state::DeliveryState;
 use crate::clock;
 use crate::crm::{Answer, Ask, Client, Refusal, Secrets};
-use crate::store::told::{self, Told, ToldOf};
 use crate::store::queries::Connected;
+use crate::store::told::{self, Told, ToldOf};
 use crate::store::{Connection, Store, queries, settings};
 
 /// How often a record that another changes at the same moment is read again.

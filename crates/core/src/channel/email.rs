@@ -297,6 +297,13 @@ fn unsubscribe(text: &str) -> Result<Option<String>, Fault> {
 
 /// The most bytes of files that go along with every message.
 const MOST_FILES: u64 = 25_000_000;
+/// The most recipients of one message: every mail server takes as many, and need take no more (RFC 5321,
+/// 4.5.3.1.8).
+const MOST_RECIPIENTS: usize = 100;
+/// The longest text of a message, in bytes, as plain text and as HTML: mail programs cut longer ones.
+const LONGEST: usize = 1 << 20;
+
+const LONG_MESSAGE: &str = "the message is longer than 1 MB, which mail programs cut. Shorten it, or attach a document instead.";
 
 fn no_such_sender(named: &str) -> String {
     format!("“{}” is not one of the office's senders. Add it in Settings, or choose another.", named.trim())
@@ -384,10 +391,20 @@ impl ChannelPlan for EmailPlan {
             Some((bytes, note)) if self.attach => Some(LinkInstead { bytes: *bytes, note: fill("link note", note, scope)? }),
             _ => None,
         };
+        if filled.text.len().max(filled.html.len()) > LONGEST {
+            return Err(Fault::value("long-message", "message", LONG_MESSAGE));
+        }
+        let (cc, bcc) = (addresses("cc", &self.cc, scope)?, addresses("bcc", &self.bcc, scope)?);
+        let all = to.len() + cc.len() + bcc.len();
+        if all > MOST_RECIPIENTS {
+            let message =
+                format!("{all} recipients in one message, at most {MOST_RECIPIENTS}. Send them a message each, from records of their own.");
+            return Err(Fault::value("many-recipients", "to", message));
+        }
         let message = EmailPayload {
             to,
-            cc: addresses("cc", &self.cc, scope)?,
-            bcc: addresses("bcc", &self.bcc, scope)?,
+            cc,
+            bcc,
             subject: fill("subject", &self.subject, scope)?.split_whitespace().collect::<Vec<_>>().join(" "),
             body: filled.text,
             html: rich.then_some(filled.html),

@@ -170,6 +170,63 @@ fn a_message_comes_from_one_of_the_offices_senders() {
 }
 
 #[test]
+fn an_address_with_a_line_break_adds_no_header_and_no_recipient() {
+    for text in ["a@b.example\r\nBcc: c@d.example", "a@b.example\nc@d.example", "a@b.example\0", "\"a\r\n\"@b.example"] {
+        for channel in [email_settings(), EmailChannel { to: "x@y.example".into(), cc: "[: name]".into(), ..email_settings() }] {
+            let said = checked(&plan(vec![ChannelSetup::new(Channel::Email(channel))], ""), &record(text, Value::text(text)), Purpose::Run);
+            assert!(said.as_ref().is_err_and(|all| all[0].contains("correct it in the source")), "{text:?}: {said:?}");
+        }
+    }
+    // A subject is one line, whatever a record holds.
+    let settings = EmailChannel { subject: "For [: name]".into(), ..email_settings() };
+    let outline = checked(
+        &plan(vec![ChannelSetup::new(Channel::Email(settings))], ""),
+        &record("Ida\r\nBcc: c@d.example", Value::text("a@b.example")),
+        Purpose::Run,
+    );
+    let parcel = outline.expect("in order").deliveries[0].parcel.clone().expect("a parcel");
+    let message: EmailPayload = serde_json::from_value(parcel.payload).expect("a message");
+    assert_eq!((message.subject.as_str(), message.to.len(), message.bcc.len()), ("For Ida Bcc: c@d.example", 1, 0));
+}
+
+#[test]
+fn a_message_has_no_more_recipients_and_text_than_mail_servers_and_programs_take() {
+    let many = |count: usize| (0..count).map(|n| format!("holder{n}@post.example")).collect::<Vec<_>>().join(", ");
+    let said = |settings: EmailChannel, to: &str| {
+        checked(&plan(vec![ChannelSetup::new(Channel::Email(settings))], ""), &record("Ida", Value::text(to)), Purpose::Run).map(drop)
+    };
+    assert_eq!(said(email_settings(), &many(100)), Ok(()));
+    let all = said(email_settings(), &many(300)).expect_err("too many");
+    assert_eq!(all, ["0 to: 300 recipients in one message, at most 100. Send them a message each, from records of their own."]);
+    let copied = EmailChannel { cc: many(60), bcc: many(40), ..email_settings() };
+    assert!(said(copied, "a@b.example").is_err_and(|all| all[0].contains("101 recipients")), "all of them count");
+    let long = EmailChannel { body: "A line of a long message.\n".repeat(90_000), ..email_settings() };
+    let all = said(long, "a@b.example").expect_err("too long");
+    assert_eq!(all, ["0 message: the message is longer than 1 MB, which mail programs cut. Shorten it, or attach a document instead."]);
+}
+
+#[test]
+fn a_path_from_a_record_stays_below_its_folder_on_every_system() {
+    let path = |name: &str| {
+        checked(&plan(vec![folder("Holders/[: name]")], ""), &record(name, Value::text("a@b.example")), Purpose::Run)
+            .map(|outline| serde_json::from_value::<FolderPayload>(outline.deliveries[0].parcel.clone().expect("a parcel").payload))
+            .map(|payload| payload.expect("a path").path)
+    };
+    for name in ["../../etc", "..", "a/../../b", "C:\\Windows", "\\\\server\\share", "CON", "nul.txt", "Ida. ", "a\0b", "a:b"] {
+        match path(name) {
+            Ok(path) => {
+                assert_eq!(path.len(), 2, "{name}: {path:?}");
+                let last = &path[1];
+                let reserved = ["CON", "NUL"].contains(&last.split('.').next().unwrap_or_default().to_uppercase().as_str());
+                let unsafe_sign = last.contains(['/', '\\', ':', '\0']) || last.ends_with(['.', ' ']);
+                assert!(!unsafe_sign && !reserved && last != "..", "{name}: {last}");
+            }
+            Err(said) => assert!(said[0].contains("subfolder"), "{name}: {said:?}"),
+        }
+    }
+}
+
+#[test]
 fn where_recipients_unsubscribe_is_an_address_or_a_page() {
     let parcel = |unsubscribe: &str| {
         let settings = EmailChannel { unsubscribe: unsubscribe.into(), ..email_settings() };

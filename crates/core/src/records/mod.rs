@@ -35,4 +35,4 @@ pub use recognise::{Recognised, UnsureDates, recognise, recognise_as};
 pub use record::Record;
 pub use relation::{Checked, Related, check, relate};
 pub use sheet::{Cell, RawSheet, Sheet};
-pub use view::{Misfits, View, shown};
+pub use view::{Misfits, View, holding, shown};

@@ -104,6 +104,12 @@ impl<'v> Key<'v> {
     }
 }
 
+/// The first value of a record that a text is found in, as it is shown.
+pub fn holding(record: &Record, find: &str) -> Option<String> {
+    let mut finder = Finder::new(find);
+    record.values().iter().find(|value| finder.within(value)).map(shown)
+}
+
 /// Finds a text in values as they are shown.
 struct Finder {
     /// In lowercase.
@@ -208,6 +214,9 @@ mod tests {
         let context = Context::new(Locale::english(), "2026-11-23T12:00".parse().expect("a moment"));
         let found = |find: &str| View { find, inside: Some(3), ..View::default() }.rows(&sheet, &context);
         assert_eq!((found("ADA@"), found("gelcoat"), found("quay.example")), (vec![0], vec![0], vec![0, 1]));
+        let shown = |at: usize, find: &str| holding(&sheet.records[at], find).unwrap_or_default();
+        assert!(shown(0, "ADA@").contains("ada@quay.example") && shown(1, "rc-2") == "RC-2" && shown(1, "hoist").is_empty());
+        assert_eq!(View { find: "quay.example", ..View::default() }.first(&sheet, &context, 1), [0]);
         // Not in a column behind, such as what a relation adds.
         assert_eq!(View { find: "gelcoat", inside: Some(2), ..View::default() }.rows(&sheet, &context), Vec::<usize>::new());
     }

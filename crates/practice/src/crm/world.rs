@@ -340,7 +340,11 @@ mod tests {
         agrees(&world);
         let (cases, notes) = (of_set("Cases").expect("cases"), of_set(NOTES).expect("notes"));
         for case in ["RC-0003", "RC-0007", "RC-0003"] {
-            assert!(world.change(cases, case, &Map::from_iter([("ContactID".to_owned(), json!(1)), ("Stage".to_owned(), json!("Quoted"))])));
+            assert!(world.change(
+                cases,
+                case,
+                &Map::from_iter([("ContactID".to_owned(), json!(1)), ("Stage".to_owned(), json!("Quoted"))])
+            ));
             let key = world.create(notes, &Map::from_iter([("CaseID".to_owned(), json!(case))]), None);
             assert_eq!(world.by_key(NOTES, &key).expect("is there")["CaseID"], json!(case));
             agrees(&world);

@@ -167,6 +167,25 @@ async fn a_printer_that_is_off_is_waited_for() {
     assert_eq!((done["delivered"].as_u64(), printer.jobs().len()), (Some(3), 3), "once each");
 }
 
+#[tokio::test(flavor = "multi_thread")]
+async fn a_printer_that_vanishes_in_the_middle_of_a_job_is_asked_again_and_prints_once() {
+    let (office, printer) = office(|_| {}).await;
+    printer.set(Condition { out_of_paper: true, ..Condition::default() });
+    let id = run(&office).await;
+    until(&office, &id, |r| r["state"] == "done").await;
+    heard(&office, &id, "The printer is stopped: out of paper").await;
+    // Its jobs are taken and not printed: now nobody answers.
+    printer.set(Condition { off: true, ..Condition::default() });
+    tokio::time::sleep(std::time::Duration::from_secs(3)).await;
+    let during = items(&office, &id).await;
+    assert!(during.iter().all(|item| item["deliveries"][0]["state"] != "failed"), "nothing is known to have failed: {during:?}");
+    printer.set(Condition::default());
+    heard(&office, &id, "Printed:").await;
+    let after = items(&office, &id).await;
+    assert!(after.iter().all(|item| item["deliveries"][0]["state"] == "delivered"), "{after:?}");
+    assert_eq!(printer.jobs().len(), 3, "once each");
+}
+
 #[tokio::test]
 async fn a_uri_that_is_none_is_refused() {
     let office = Office::empty().await;
