@@ -7,7 +7,7 @@ use super::{ChannelPlan, Fault, Made, Parcel, Settings, Shown, World, fill};
 use crate::diagnostic::{Diagnostic, Target};
 use crate::dispatch::Format;
 use crate::language::{Scope, Sender};
-use crate::template::{FilledHtml, HtmlTemplate, TextTemplate};
+use crate::template::{FilledHtml, HtmlTemplate, LARGEST_BODY, TextTemplate};
 use crate::value::{EmailAddress, recipients};
 
 /// The settings of the e-mail channel: every field may hold placeholders.
@@ -300,10 +300,8 @@ const MOST_FILES: u64 = 25_000_000;
 /// The most recipients of one message: every mail server takes as many, and need take no more (RFC 5321,
 /// 4.5.3.1.8).
 const MOST_RECIPIENTS: usize = 100;
-/// The longest text of a message, in bytes, as plain text and as HTML: mail programs cut longer ones.
-const LONGEST: usize = 1 << 20;
 
-const LONG_MESSAGE: &str = "the message is longer than 1 MB, which mail programs cut. Shorten it, or attach a document instead.";
+const LONG_MESSAGE: &str = "the message exceeds 2 MB with this record. Shorten it, or attach a document instead.";
 
 fn no_such_sender(named: &str) -> String {
     format!("“{}” is not one of the office's senders. Add it in Settings, or choose another.", named.trim())
@@ -391,7 +389,7 @@ impl ChannelPlan for EmailPlan {
             Some((bytes, note)) if self.attach => Some(LinkInstead { bytes: *bytes, note: fill("link note", note, scope)? }),
             _ => None,
         };
-        if filled.text.len().max(filled.html.len()) > LONGEST {
+        if filled.text.len().max(filled.html.len()) > LARGEST_BODY {
             return Err(Fault::value("long-message", "message", LONG_MESSAGE));
         }
         let (cc, bcc) = (addresses("cc", &self.cc, scope)?, addresses("bcc", &self.bcc, scope)?);

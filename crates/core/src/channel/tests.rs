@@ -202,7 +202,7 @@ fn a_message_has_no_more_recipients_and_text_than_mail_servers_and_programs_take
     assert!(said(copied, "a@b.example").is_err_and(|all| all[0].contains("101 recipients")), "all of them count");
     let long = EmailChannel { body: "A line of a long message.\n".repeat(90_000), ..email_settings() };
     let all = said(long, "a@b.example").expect_err("too long");
-    assert_eq!(all, ["0 message: the message is longer than 1 MB, which mail programs cut. Shorten it, or attach a document instead."]);
+    assert_eq!(all, ["0 message: the message exceeds 2 MB with this record. Shorten it, or attach a document instead."]);
 }
 
 #[test]

@@ -17,8 +17,8 @@ use crate::diagnostic::Diagnostic;
 use crate::language::{Fault, Scope};
 use crate::value::Value;
 
-/// The largest body that is read.
-const LARGEST: usize = 2 << 20;
+/// The largest body of a message, in bytes.
+pub const LARGEST_BODY: usize = 2 << 20;
 /// Where the pictures that a person chose are named: `picture:quay.png`.
 const PICTURE: &str = "picture";
 /// What elements look like that say nothing themselves.
@@ -142,7 +142,7 @@ impl HtmlTemplate {
     pub fn new(html: &str) -> HtmlTemplate {
         let mut problems = Vec::new();
         let mut read = Cow::Borrowed(html);
-        if html.len() > LARGEST {
+        if html.len() > LARGEST_BODY {
             problems.push(Diagnostic::error("too-large", "the message exceeds 2 MB. Shorten it, and attach its pictures as files."));
             read = Cow::Borrowed("");
         }
@@ -714,7 +714,7 @@ mod tests {
     #[test]
     fn what_is_wrong_is_told_and_nothing_panics() {
         assert_eq!(HtmlTemplate::new("<p>[: nam</p>").problems().len(), 1);
-        assert_eq!(HtmlTemplate::new(&"x".repeat(LARGEST + 1)).problems()[0].code, "too-large");
+        assert_eq!(HtmlTemplate::new(&"x".repeat(LARGEST_BODY + 1)).problems()[0].code, "too-large");
         for odd in ["<", "</p>", "<p", "<p a=\"", "&", "&#0;", "<p>\u{0}</p>", "<table><td>x", "<li>a<p>b<ul><li>c", "<a href='[: x'>y</a>"]
         {
             let _ = HtmlTemplate::new(odd);

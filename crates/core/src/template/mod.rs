@@ -39,7 +39,7 @@ pub use draw::{Draw, Drawing, NoDrawing};
 pub use fill::{Filling, Traced};
 pub use gather::{GatherError, gather};
 pub use gathered::Gathered;
-pub use html::{FilledHtml, HtmlTemplate, pictures_named};
+pub use html::{FilledHtml, HtmlTemplate, LARGEST_BODY, pictures_named};
 pub use needs::{Need, complete, needs, values};
 pub use outline::Outline;
 pub use program::Program;
