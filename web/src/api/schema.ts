@@ -4661,7 +4661,7 @@ export interface components {
         };
         /** @description A row that was found. */
         FoundRow: {
-            /** @description Its first values that say something, separated by commas. */
+            /** @description What it is called, and the value that the text was found in. */
             name: string;
             /** @description The row's number. */
             number: number;

@@ -36,9 +36,13 @@ pub fn file_name(text: &str) -> Option<String> {
         return None;
     }
     const RESERVED: [&str; 4] = ["con", "prn", "aux", "nul"];
-    let stem = name.split('.').next().unwrap_or(name).to_ascii_lowercase();
-    let device = RESERVED.contains(&stem.as_str()) || (stem.len() == 4 && (stem.starts_with("com") || stem.starts_with("lpt")));
-    Some(if device { format!("{name}_") } else { name.to_owned() })
+    // What is before the first dot alone makes the device, spaces behind it or not: NUL.txt is one.
+    let (stem, rest) = name.split_at(name.find('.').unwrap_or(name.len()));
+    let plain = stem.trim_end().to_ascii_lowercase();
+    let port = plain.strip_prefix("com").or_else(|| plain.strip_prefix("lpt"));
+    let port = port.is_some_and(|number| number.chars().count() == 1 && number.contains(|c: char| c.is_ascii_digit() || "¹²³".contains(c)));
+    let device = port || RESERVED.contains(&plain.as_str());
+    Some(if device { format!("{}_{rest}", stem.trim_end()) } else { name.to_owned() })
 }
 
 /// A name that is taken, with a number behind it: `Reminder (2)`.
@@ -54,7 +58,13 @@ mod tests {
     #[test]
     fn names_that_a_file_system_keeps_for_itself() {
         assert_eq!(file_name("nul").as_deref(), Some("nul_"));
-        assert_eq!(file_name("COM1.txt").as_deref(), Some("COM1.txt_"));
+        // An underscore at the end would be none of the name: what is behind the first dot does not count.
+        assert_eq!(file_name("COM1.txt").as_deref(), Some("COM1_.txt"));
+        assert_eq!(file_name("Aux .2026.txt").as_deref(), Some("Aux_.2026.txt"));
+        assert_eq!(file_name("lpt².txt").as_deref(), Some("lpt²_.txt"));
+        for free in ["Comb", "Console.txt", "com10", "Null"] {
+            assert_eq!(file_name(free).as_deref(), Some(free));
+        }
         assert_eq!(file_name("  ..  "), None);
         assert_eq!(file_name("///"), None);
     }
