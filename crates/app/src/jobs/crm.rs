@@ -43,6 +43,7 @@ pub struct CrmRecords {
 struct Ready {
     address: String,
     token: String,
+    /// The shape as the store has it.
     unread: String,
     client: Client,
     shape: Shape,
