@@ -2,7 +2,7 @@
 //! with an address that was wrong.
 
 use anyhow::{Context, Result, ensure};
-use mangle_journeys::{Browser, Program, ask, licences, picture, wait};
+use mangle_journeys::{Browser, Program, ask, docx, licences, picture, send_file, tool, wait};
 use serde_json::{Value, json};
 
 const DISPATCH: &str = "/api/dispatches/berth-licences";
@@ -247,5 +247,100 @@ async fn a_declined_licence_is_corrected_sent_again_and_signed_by_either_of_two(
     let said = std::process::Command::new("pdftotext").arg(&file).arg("-").output()?.stdout;
     let said = String::from_utf8_lossy(&said).into_owned();
     ensure!(said.contains("A23") && said.contains("Idris Penhallow") && !said.contains("We are on berth"), "{said}");
+    b.close().await
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn what_is_signed_goes_to_both_into_the_folder_and_onto_its_case_and_not_before() -> Result<()> {
+    let folder = tempfile::tempdir()?;
+    let program = Program::demo(folder.path())?;
+    let url = |path: &str| format!("{}/api/{path}", program.address);
+    for _ in 0..300 {
+        if ask("GET", &url("queries/7/fetch"), None)?["state"] == "done" {
+            break;
+        }
+        std::thread::sleep(std::time::Duration::from_millis(200));
+    }
+    // A licence for a case of the CRM, signed by the holder and then by the harbour.
+    let letter = folder.path().join("case-licence.docx");
+    let text = "Licence of [: CaseID]: [:signer holder signature] [:signer harbour signature]";
+    docx(&letter, text)?;
+    let template = send_file(&url("templates"), &letter)?;
+    let sources = ask("GET", &url("sources"), None)?;
+    let cases = sources.as_array().into_iter().flatten().find(|own| own["name"] == "Inspected cases").context("the cases")?;
+    let made = json!({ "name": "Case licences", "template_id": template["id"], "sheet_id": cases["sheets"][0]["id"] });
+    let key = ask("POST", &url("dispatches"), Some(made))?["key"].as_str().context("a key")?.to_owned();
+    let dispatch = url(&format!("dispatches/{key}"));
+    let mut bench = ask("GET", &dispatch, None)?;
+    let person = |name: &str, email: &str| json!([{ "name": name, "email": email, "language": "en-GB", "phone": "" }]);
+    let role = |role: &str, step: u8, people: Value| json!({ "role": role, "step": step, "condition": "", "people": people });
+    bench["setup"]["filter"] = json!("CaseID = \"RC-0004\"");
+    bench["setup"]["signing"] = json!({ "on": true, "roles": [
+        role("holder", 1, person("Wil Haven", "wil@berth.example")),
+        role("harbour", 2, person("Ida Kelling", "ida@brackwater-quay.example")),
+    ] });
+    let kept = ["name", "template_id", "sheet_id", "setup", "revision"].map(|name| (name.to_owned(), bench[name].clone()));
+    ask("PUT", &dispatch, Some(Value::Object(kept.into_iter().collect())))?;
+
+    // Two channels, each after signing.
+    let b = Browser::open(&program.address).await?;
+    b.go(&format!("/dispatches/{key}/channels")).await?;
+    for (at, kind) in ["Folder", "CRM"].into_iter().enumerate() {
+        b.click("Add channel").await?;
+        b.text("li[@role='menuitem']", kind).await?.click().await?;
+        b.text(&format!("section[@aria-label='{kind}']//summary"), "When").await?.click().await?;
+        b.text(&format!("section[@aria-label='{kind}']//label"), "After signing").await?.click().await?;
+        let mut tries = 0;
+        while ask("GET", &dispatch, None)?["setup"]["channels"][at]["moment"] != "after-signing" {
+            tries += 1;
+            ensure!(tries < 100, "{kind} is not after signing: {}", ask("GET", &dispatch, None)?["setup"]["channels"]);
+            std::thread::sleep(std::time::Duration::from_millis(100));
+        }
+    }
+    b.click("Add field").await?;
+    b.write("input[aria-label='Value of Stage']", "Signed").await?;
+    let mut tries = 0;
+    while ask("GET", &dispatch, None)?["setup"]["channels"][1]["channel"]["fields"][0]["value"] != "Signed" {
+        tries += 1;
+        ensure!(tries < 100, "the stage is not saved");
+        std::thread::sleep(std::time::Duration::from_millis(100));
+    }
+    let bench = ask("GET", &dispatch, None)?;
+    ensure!(bench["obstacles"] == json!([]), "{}", bench["obstacles"]);
+
+    let run = ask("POST", &format!("{dispatch}/runs"), Some(json!({ "count": 1 })))?["id"].clone();
+    wait(&program, &run, |run| run["signing"] == 1)?;
+    let round = rounds(&program, &run)?[0].clone();
+    let public = public(&program)?;
+    sign(&program, &public, "wil@berth.example")?;
+    // One has signed: nothing is delivered, and the CRM has not learnt of it.
+    let item = ask("GET", &url(&format!("runs/{run}/items")), None)?[0].clone();
+    let states: Vec<&Value> = item["deliveries"].as_array().into_iter().flatten().map(|own| &own["state"]).collect();
+    ensure!(states[..2] == ["signing", "signing"], "{item}");
+    let connections = ask("GET", &url("connections"), None)?;
+    let crm = connections[0]["address"].as_str().context("a connection")?.trim_end_matches("/odata/").to_owned();
+    let case = || tool("curl", &["-sSf", &format!("{crm}/cases/RC-0004")]);
+    ensure!(!case().contains(".pdf"), "{}", case());
+    sign(&program, &public, "ida@brackwater-quay.example")?;
+
+    // Both have signed: the same sealed file is with both, in the folder and on the case.
+    b.go(&format!("/signing?state=completed&round={}", round["id"])).await?;
+    b.text("li", "sealed").await?;
+    wait(&program, &run, |run| run["state"] == "done" && run["delivered"] == 1)?;
+    let office = folder.path().join("harbour-office");
+    let files: Vec<_> = std::fs::read_dir(&office)?.flatten().map(|own| own.path()).filter(|own| own.is_file()).collect();
+    ensure!(files.len() == 1, "{files:?}");
+    ensure!(tool("pdfsig", &["-nocert", &files[0].to_string_lossy()]).contains("Total document signed"), "{files:?}");
+    let messages = ask("GET", &url("practice/mailbox"), None)?;
+    let copies = |to: &str| {
+        let all = messages.as_array().into_iter().flatten();
+        all.filter(|own| own["subject"].as_str().is_some_and(|s| s.starts_with("Signed: ")) && own["to"].to_string().contains(to)).count()
+    };
+    ensure!((copies("wil@"), copies("ida@")) == (1, 1), "{messages}");
+    let other = Browser::open(&crm).await?;
+    other.go("/cases/RC-0004").await?;
+    other.text("td", "Signed").await?;
+    other.text("a", ".pdf").await?;
+    other.close().await?;
     b.close().await
 }

@@ -12,7 +12,7 @@ use std::time::Duration;
 use anyhow::{Context, Result, ensure};
 use mangle_practice::mailbox::{self, Mailbox};
 use mangle_practice::timestamp::{self, TimestampAuthority};
-use mangle_program_tests::{Program, ask, beside, binary, licences, tool, wait};
+use mangle_program_tests::{Program, ask, beside, binary, licences, repository, tool, wait};
 use serde_json::{Value, json};
 
 const DISPATCH: &str = "/api/dispatches/berth-licences";
@@ -118,6 +118,32 @@ fn sign_all(address: &Arc<Mutex<String>>, mailbox: &Mailbox, end: &AtomicBool) {
     }
 }
 
+/// What `mangle verify` says of a file, and its exit code.
+fn verified(path: &Path, json: bool) -> Result<(Option<i32>, String)> {
+    let flags: &[&str] = if json { &["--json"] } else { &[] };
+    let out = Command::new(binary()).arg("verify").args(flags).arg(path).output()?;
+    Ok((out.status.code(), String::from_utf8(out.stdout)?))
+}
+
+/// The exit code and the words of a terminal: valid, changed, not sealed here, not there at all.
+fn told_in_a_terminal(sealed: &Path) -> Result<()> {
+    let (code, said) = verified(sealed, false)?;
+    ensure!(code == Some(0) && said.contains("valid, unchanged since it was sealed"), "{code:?}: {said}");
+    ensure!(said.matches("Signed by ").count() == 2 && said.contains("Ida Kelling (harbour master, "), "{said}");
+    let other = sealed.with_extension("other.pdf");
+    let mut bytes = std::fs::read(sealed)?;
+    let middle = bytes.len() / 3;
+    bytes[middle] ^= 1;
+    std::fs::write(&other, &bytes)?;
+    let (code, said) = verified(&other, false)?;
+    ensure!(code == Some(2) && said.contains("CHANGED"), "{code:?}: {said}");
+    std::fs::copy(repository().join("demo/harbour-rules.pdf"), &other)?;
+    let (code, said) = verified(&other, false)?;
+    ensure!(code == Some(1) && said.contains("not sealed by Mangle"), "{code:?}: {said}");
+    ensure!(verified(&sealed.with_extension("missing.pdf"), false)?.0 == Some(1), "a file that is not there");
+    Ok(())
+}
+
 /// Each round was signed by both and sealed once, as its document proves; each is in the folder once,
 /// and each signer has a copy.
 fn sealed(program: &Program, around: &Around, rounds: &[Value]) -> Result<()> {
@@ -129,9 +155,10 @@ fn sealed(program: &Program, around: &Around, rounds: &[Value]) -> Result<()> {
         let file = folder.path().join(format!("{}.pdf", round["id"]));
         let path = file.to_string_lossy().into_owned();
         tool("curl", &["-sS", "-o", &path, &format!("{}/api/rounds/{}/document", program.address, round["id"])]);
-        let verdict: Value = serde_json::from_str(&tool(&binary().to_string_lossy(), &["verify", "--json", &path]))?;
+        let verdict: Value = serde_json::from_str(&verified(&file, true)?.1)?;
         ensure!(verdict["state"] == "valid" && verdict["signers"].as_array().map(Vec::len) == Some(2), "{verdict}");
     }
+    told_in_a_terminal(&folder.path().join(format!("{}.pdf", rounds[0]["id"])))?;
     let files = std::fs::read_dir(around.office.path().join("Licences"))?.count();
     ensure!(files == rounds.len(), "{files} files");
     let copies = around.mailbox.list().iter().filter(|own| own.subject.starts_with("Signed: ")).count();

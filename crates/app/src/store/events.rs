@@ -123,9 +123,10 @@ pub fn forget(c: &Connection, item: i64) -> Result<()> {
     Ok(())
 }
 
-/// The timeline of an item, the oldest first: at most the last 500 events.
+/// The timeline of an item, the oldest first: at most 500 events. What readers of a shared document did is left out first.
 pub fn of_item(c: &Connection, item: i64) -> Result<Vec<EventInfo>> {
-    let sql = format!("SELECT * FROM ({INFO} WHERE event.item_id = ?1 ORDER BY event.id DESC LIMIT 500) ORDER BY 1");
+    let last = "ORDER BY event.what IN ('opened', 'wrong passcode'), event.id DESC LIMIT 500";
+    let sql = format!("SELECT * FROM ({INFO} WHERE event.item_id = ?1 {last}) ORDER BY 1");
     Ok(c.prepare_cached(&sql)?.query_map([item], info)?.collect::<Result<_, _>>()?)
 }
 

@@ -755,6 +755,22 @@ fn events_stand_in_their_order_and_are_never_changed() {
     assert!(c.execute("UPDATE event SET what = 'x'", []).is_err());
 }
 
+#[test]
+fn a_link_that_is_opened_often_does_not_hide_when_it_was_sent() {
+    let (_folder, c, run) = furnished();
+    let add = |who: Actor, what: &str| events::add(&c, who, events::About::item(run, 1), what, "", LATER).expect("added");
+    add(Actor::Mangle, "delivered");
+    for _ in 0..600 {
+        add(Actor::Recipient, "opened");
+    }
+    add(Actor::User, "withdrawn");
+    let told = events::of_item(&c, 1).expect("reads");
+    let what: Vec<&str> = told.iter().map(|event| event.what.as_str()).collect();
+    assert_eq!((what.len(), what[0], what[1], what[499]), (500, "delivered", "opened", "withdrawn"));
+    // Of the openings, the last are told.
+    assert_eq!(told[498].id - told[1].id, 497);
+}
+
 #[tokio::test]
 async fn changes_are_whole_or_not_there_whatever_becomes_of_their_neighbours() {
     let folder = tempfile::tempdir().expect("a folder");

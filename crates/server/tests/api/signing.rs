@@ -213,6 +213,12 @@ async fn two_sign_in_order_and_the_sealed_document_convinces_others() {
 
     // The folder and both signers get the sealed document.
     let sealed = own.office.bytes(&format!("/api/rounds/{}/document", round["id"])).await;
+    // Nothing more is taken once the round is complete.
+    for (link, page) in [(&link, &now), (&master, &now)] {
+        let late = own.office.refused("POST", &format!("{link}/sign"), filled(page)).await;
+        assert!(late.starts_with("409 ") || late.starts_with("404 opened-long-ago"), "{late}");
+    }
+    assert_eq!(own.office.get(&link).await["reason"], "completed");
     let kept = std::fs::read_dir(own.office.folder().join("office")).expect("the folder");
     let mut kept: Vec<_> = kept.map(|entry| entry.expect("an entry").path()).collect();
     for _ in 0..200 {
@@ -681,4 +687,34 @@ async fn a_field_on_a_page_of_a_pdf_is_signed_like_those_of_a_template() {
     let (yard, initials) = (ends("yard")[0], ends("ab"));
     assert!(initials.iter().any(|own| (620.0..660.0).contains(own)), "{words}");
     assert!(initials.iter().any(|own| (own - yard).abs() < 12.0), "{words}");
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn the_standard_and_the_tags_of_a_document_outlive_marks_attestation_and_seal() {
+    let own = Signing::of(1, |setup| setup["pdf"] = json!({ "standard": "a2b", "attach": "nothing", "password": "" })).await;
+    let (_, rounds) = own.run(1).await;
+    let link = own.link(&address(&rounds[0], "holder")).await;
+    let now = own.open(&link).await;
+    let sent = own.office.public_bytes(&format!("{link}/document?key={}", now["key"].as_str().expect("a key"))).await;
+    assert_eq!(own.sign(&link).await.0, StatusCode::OK);
+    assert_eq!(own.sign(&own.link("ida@brackwater-quay.example").await).await.0, StatusCode::OK);
+    own.round(&rounds[0]["id"], "completed").await;
+    let sealed = own.office.bytes(&format!("/api/rounds/{}/document", rounds[0]["id"])).await;
+    assert!(sealed.starts_with(&sent) && sealed.len() > sent.len(), "what was sent is still there, byte for byte");
+    let folder = tempfile::tempdir().expect("a folder");
+    let told = |name: &str, bytes: &[u8]| {
+        let path = folder.path().join(name);
+        std::fs::write(&path, bytes).expect("written");
+        let path = path.to_str().expect("a path").to_owned();
+        // The headings and paragraphs that a screen reader finds.
+        let structure = says("pdfinfo", &["-struct", &path]);
+        (says("pdfinfo", &["-meta", &path]), says("pdfinfo", &[&path]), structure)
+    };
+    let (before, after) = (told("sent.pdf", &sent), told("sealed.pdf", &sealed));
+    assert!(before.0.contains("<pdfaid:part>2</pdfaid:part>") && after.0.contains("<pdfaid:part>2</pdfaid:part>"), "{}", after.0);
+    assert!(after.1.lines().any(|line| line.starts_with("Tagged:") && line.ends_with("yes")), "{}", after.1);
+    let lines = |structure: &str| structure.lines().map(|line| line.trim().to_owned()).collect::<std::collections::HashSet<_>>();
+    let lost: Vec<String> = lines(&before.2).difference(&lines(&after.2)).cloned().collect();
+    assert_eq!(lost, Vec::<String>::new(), "structure that is in the sealed file no more");
+    assert!(after.2.lines().count() > before.2.lines().count(), "the attestation is tagged as well");
 }
