@@ -232,6 +232,41 @@ fn signature_fields_know_their_page_and_place() {
 }
 
 #[test]
+fn signature_fields_are_found_in_headers_tables_and_repeated_blocks() {
+    let cell = |text: &str| format!("<w:tc><w:tcPr><w:tcW w:w=\"4000\" w:type=\"dxa\"/></w:tcPr>{}</w:tc>", p(text));
+    let table = format!(
+        "<w:tbl><w:tblPr/><w:tblGrid><w:gridCol w:w=\"4000\"/><w:gridCol w:w=\"4000\"/></w:tblGrid><w:tr>{}{}</w:tr></w:tbl>",
+        cell("For the yard"),
+        cell("[:signer yard signature width 4cm height 1cm]")
+    );
+    let body =
+        [table, p("[:repeat for findings]"), p("[: title]: [:signer holder tick]"), p("[:end]"), p("[:page break]"), p("Rules")].concat();
+    let header = format!("<w:hdr {W}>{}</w:hdr>", p("[:signer holder initials width 2cm height 1cm]"));
+    let relations = format!("<Relationship Id=\"r1\" Type=\"{OFFICE}/header\" Target=\"header1.xml\"/>");
+    let end = A4.replace("<w:sectPr>", "<w:sectPr><w:headerReference w:type=\"default\" r:id=\"r1\"/>");
+    let parts = [("word/header1.xml", &*format!("{BASE}.header+xml"), &*header)];
+    let made = make(&Template::open(docx_ending(&end, &body, &relations, &parts)).expect("opens")).expect("fills");
+    // By page, width and height: the initials of both pages are the header's, above all else.
+    let mut places: Vec<(usize, i64, i64)> =
+        made.signers.iter().map(|spot| (spot.page, spot.width.round() as i64, spot.height.round() as i64)).collect();
+    places.sort_unstable();
+    let (initials, signature, tick) = ((57, 28), (113, 28), (14, 14));
+    let at = |page: usize, (width, height): (i64, i64)| (page, width, height);
+    assert_eq!(places, [at(0, tick), at(0, tick), at(0, tick), at(0, initials), at(0, signature), at(1, initials)]);
+    let top = |wanted: (i64, i64)| made.signers.iter().filter(move |s| s.width.round() as i64 == wanted.0).map(|s| s.top);
+    assert!(top(initials).all(|own| own < 72.0), "{:?}", made.signers);
+    let signed = made.signers.iter().find(|s| s.width.round() as i64 == signature.0).expect("the yard's");
+    // Where the second column begins, 4,000 twentieths of a point after the margin.
+    assert_eq!((signed.left.round() as i64, signed.top.round() as i64), (272, 72), "{signed:?}");
+    // One below the other.
+    let ticks: Vec<f64> = top(tick).collect();
+    assert!(ticks.windows(2).all(|two| two[0] < two[1]) && ticks[0] > signed.top, "{ticks:?}");
+    // Nothing of them is printed before they are filled.
+    let text = text_of(&made.pdf);
+    assert_eq!(text, "For the yard Keel bolts: Rigging: Sea cocks: Rules");
+}
+
+#[test]
 fn what_is_filled_in_has_the_font_of_the_text_around_its_field() {
     let look = "<w:rPr><w:rFonts w:ascii=\"Times New Roman\" w:hAnsi=\"Times New Roman\"/><w:b/><w:color w:val=\"1E3A5F\"/><w:sz w:val=\"28\"/></w:rPr>";
     let body = format!("<w:p><w:r>{look}<w:t>[:signer holder name]</w:t></w:r></w:p>") + &p("[:signer holder date]");

@@ -8,7 +8,7 @@ use mangle_practice::timestamp::{self, TimestampAuthority};
 use serde_json::{Value, json};
 use tokio::net::TcpListener;
 
-use crate::office::{Office, PUBLIC, file};
+use crate::office::{Office, PUBLIC, docx, file};
 use crate::runs::{KIND, Server, until};
 
 /// An office with the berth licence, a mail server and a timestamp authority.
@@ -717,4 +717,32 @@ async fn the_standard_and_the_tags_of_a_document_outlive_marks_attestation_and_s
     let lost: Vec<String> = lines(&before.2).difference(&lines(&after.2)).cloned().collect();
     assert_eq!(lost, Vec::<String>::new(), "structure that is in the sealed file no more");
     assert!(after.2.lines().count() > before.2.lines().count(), "the attestation is tagged as well");
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn a_choice_takes_its_options_only_and_what_is_optional_may_stay_empty() {
+    let own = Signing::of(1, |_| {}).await;
+    let text = "Pays [:signer holder choice \"Monthly; Yearly\"] [:signer holder text \"Boat\" optional] [:signer holder tick optional] [:signer holder signature] [:signer harbour master initials]";
+    let (_, template) = own.office.upload("/api/templates", &[("payment.docx", &docx(text))]).await;
+    let mut bench = own.office.get(&own.dispatch).await;
+    bench["template_id"] = template["id"].clone();
+    assert_eq!(own.office.ask("PUT", &own.dispatch, bench).await.1["obstacles"], json!([]));
+    let (_, rounds) = own.run(1).await;
+    let link = own.link(&address(&rounds[0], "holder")).await;
+    let now = own.open(&link).await;
+    let fields = now["fields"].as_array().expect("fields");
+    assert_eq!((&fields[0]["options"], &fields[1]["optional"]), (&json!(["Monthly", "Yearly"]), &json!(true)), "{now}");
+    let chosen = |what: &str| {
+        let values = json!({ fields[0]["number"].to_string(): what });
+        json!({ "key": now["key"], "consent": true, "signature": { "typed": "Wil Haven" }, "values": values })
+    };
+    let sign = format!("{link}/sign");
+    let refused = own.office.refused("POST", &sign, chosen("Weekly")).await;
+    assert!(refused.starts_with("422 choice") && refused.contains("“Weekly” is not one of the options on page 1"), "{refused}");
+    assert!(own.office.refused("POST", &sign, chosen(" ")).await.starts_with("422 missing"));
+    assert_eq!(own.office.ask("POST", &sign, chosen("Yearly")).await.0, StatusCode::OK);
+    assert_eq!(own.sign(&own.link("ida@brackwater-quay.example").await).await.0, StatusCode::OK);
+    own.round(&rounds[0]["id"], "completed").await;
+    let text = pdf_text(&own.office.bytes(&format!("/api/rounds/{}/document", rounds[0]["id"])).await);
+    assert!(text.contains("Yearly") && !text.contains("Monthly"), "{text}");
 }
