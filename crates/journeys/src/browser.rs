@@ -222,6 +222,16 @@ impl Browser {
         Ok(())
     }
 
+    /// Whether any element of a selector is seen at this moment.
+    pub async fn sees(&self, css: &str) -> Result<bool> {
+        for element in self.client.find_all(Locator::Css(css)).await? {
+            if element.is_displayed().await.unwrap_or(false) {
+                return Ok(true);
+            }
+        }
+        Ok(false)
+    }
+
     /// Waits until an element's text has gone.
     pub async fn gone(&self, kind: &str, text: &str) -> Result<()> {
         let path = format!("//{kind}[contains(normalize-space(.), {})]", quoted(text));

@@ -89,6 +89,11 @@ async fn a_licence_is_signed_on_a_telephone_and_by_the_harbour_master() -> Resul
     telephone.find("#sign").await?.click().await?;
     telephone.gone("p", "1 field is still empty.").await?;
     telephone.text("p", "You have signed. Thank you.").await?;
+    // Who comes after sees what was filled in once, as it is on the page.
+    telephone.go(&link(&program, "ida@brackwater-quay.example")?).await?;
+    telephone.click("Open document").await?;
+    telephone.find(".annotationLayer section").await?;
+    ensure!(!telephone.sees(".annotationLayer input").await?, "what was filled in is drawn twice");
     telephone.close().await?;
 
     // The harbour master signs from the queue.
