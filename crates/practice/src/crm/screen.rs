@@ -92,6 +92,7 @@ pub fn page(rows: &[Row], behaviour: &Behaviour) -> String {
         setting("fail_every", "Fail every nth request", behaviour.fail_every),
         setting("per_second", "Rate limit (requests per second)", behaviour.per_second as u64),
         setting("lose_every", "Lose the answer to every nth change", behaviour.lose_every),
+        setting("stale_every", "Let someone else change the record before every nth change", behaviour.stale_every),
     ];
     format!(
         "<!doctype html><html lang=\"en\"><meta charset=\"utf-8\"><title>Practice CRM</title><style>{STYLE}</style><body data-token=\"{TOKEN}\">\

@@ -44,11 +44,13 @@ pub struct Behaviour {
     pub per_second: usize,
     /// Every so many-th change is made and then answered with an error; none for 0.
     pub lose_every: u64,
+    /// Before every so many-th conditional change somebody else changes the entity; none for 0.
+    pub stale_every: u64,
 }
 
 impl Default for Behaviour {
     fn default() -> Behaviour {
-        Behaviour { latency: 0, page: 50, fail_every: 0, per_second: 0, lose_every: 0 }
+        Behaviour { latency: 0, page: 50, fail_every: 0, per_second: 0, lose_every: 0, stale_every: 0 }
     }
 }
 
@@ -63,6 +65,7 @@ struct Inside {
     hooks: Vec<Hook>,
     asked: u64,
     changes: u64,
+    conditional: u64,
     /// The answers to requests that may be repeated, by their identity.
     repeatable: HashMap<String, Created>,
     second: Instant,
@@ -78,6 +81,7 @@ impl Crm {
             hooks: Vec::new(),
             asked: 0,
             changes: 0,
+            conditional: 0,
             repeatable: HashMap::new(),
             second: Instant::now(),
             in_second: 0,
@@ -105,8 +109,15 @@ impl Crm {
         if inside.world.by_key(entity.set, key).is_none() {
             return Changed::Missing;
         }
-        if seen.is_some_and(|seen| seen != "*" && seen != inside.world.etag(entity, key)) {
-            return Changed::Stale;
+        if let Some(seen) = seen.filter(|seen| *seen != "*") {
+            inside.conditional += 1;
+            let every = inside.behaviour.stale_every;
+            if every > 0 && inside.conditional.is_multiple_of(every) {
+                inside.world.change(entity, key, &Map::new());
+            }
+            if seen != inside.world.etag(entity, key) {
+                return Changed::Stale;
+            }
         }
         inside.world.change(entity, key, with);
         let loses = inside.count_change();
