@@ -131,6 +131,7 @@ async fn a_crm_that_is_too_busy_is_left_alone_as_long_as_it_asks() {
 async fn a_record_that_others_change_at_the_same_time_is_read_anew() {
     let (office, crm, address) = office(5).await;
     quotes(&office, |_| {}).await;
+    let before = held(&address, "Cases('RC-0001')").await;
     // Somebody else is faster every time: the delivery waits, and says why.
     behave(&crm, |b| b.stale_every = 1);
     let id = run(&office).await;
@@ -146,12 +147,13 @@ async fn a_record_that_others_change_at_the_same_time_is_read_anew() {
     let delivery = &all[0]["deliveries"][0];
     assert_eq!((&delivery["state"], &delivery["error_code"]), (&json!("to send"), &json!("changed")), "{delivery}");
     assert_eq!(delivery["error_message"], "RC-0001 is being changed by others in the CRM all the time. Mangle will try again.");
-    assert_ne!(held(&address, "Cases('RC-0001')").await["Stage"], "Quoted");
+    assert_eq!(held(&address, "Cases('RC-0001')").await["Discount"], before["Discount"]);
     // Every second time only: it is read anew and written, and what was attached before is there once.
     behave(&crm, |b| b.stale_every = 2);
     let done = until(&office, &id, |r| r["state"] == "done").await;
     assert_eq!(done["delivered"].as_u64(), Some(3), "{done}");
-    assert_eq!(held(&address, "Cases('RC-0001')").await["Stage"], "Quoted");
+    let after = held(&address, "Cases('RC-0001')").await;
+    assert_eq!((after["Discount"].as_f64(), &after["Stage"]), (before["Discount"].as_f64().map(|d| d + 1.0), &json!("Quoted")));
     assert_eq!(texts(&address, "Documents", "CaseID").await, ["RC-0001", "RC-0002", "RC-0003"], "one each");
     assert_eq!(texts(&address, "Notes", "CaseID").await, ["RC-0001", "RC-0002", "RC-0003"]);
 }
