@@ -4,5 +4,5 @@ mod browser;
 
 pub use browser::{Browser, picture};
 pub use mangle_program_tests::{
-    Does, Program, Told, ask, binary, docx, licences, mail_server, reminders, repository, send_file, tool, wait,
+    Answer, Does, Program, Told, ask, binary, docx, licences, mail_server, reminders, repository, send_file, tool, wait, web_hook,
 };

@@ -1,12 +1,8 @@
 //! Documents that leave by a link or are told of by a web hook: set up by mouse, read on a
 //! telephone, withdrawn.
 
-use std::io::{BufRead, BufReader, Read, Write};
-use std::net::TcpListener;
-use std::sync::{Arc, Mutex};
-
 use anyhow::{Context, Result};
-use mangle_journeys::{Browser, Program, ask, picture, reminders, wait};
+use mangle_journeys::{Answer, Browser, Program, ask, picture, reminders, wait, web_hook};
 use serde_json::{Value, json};
 
 const DISPATCH: &str = "/dispatches/balance-reminders";
@@ -100,36 +96,12 @@ fn passcode(program: &Program, path: &str) -> Result<String> {
     anyhow::bail!("no message names {path}")
 }
 
-/// A program of another house: it takes what is posted and keeps the bodies.
-fn listener() -> Result<(u16, Arc<Mutex<Vec<Value>>>)> {
-    let listener = TcpListener::bind("127.0.0.1:0")?;
-    let port = listener.local_addr()?.port();
-    let kept = Arc::new(Mutex::new(Vec::new()));
-    let own = kept.clone();
-    std::thread::spawn(move || {
-        for stream in listener.incoming().flatten() {
-            let Ok(other) = stream.try_clone() else { continue };
-            let mut reader = BufReader::new(other);
-            let head: Vec<String> = reader.by_ref().lines().map_while(Result::ok).take_while(|line| !line.is_empty()).collect();
-            let length = head.iter().find_map(|line| line.to_lowercase().strip_prefix("content-length: ")?.parse().ok()).unwrap_or(0);
-            let mut body = vec![0; length];
-            if reader.read_exact(&mut body).is_ok()
-                && let (Ok(told), Ok(mut kept)) = (serde_json::from_slice(&body), own.lock())
-            {
-                kept.push(told);
-            }
-            let _ = (&stream).write_all(b"HTTP/1.1 200 OK\r\nConnection: close\r\nContent-Length: 5\r\n\r\nnoted");
-        }
-    });
-    Ok((port, kept))
-}
-
 #[tokio::test(flavor = "multi_thread")]
 async fn another_program_is_told_of_each_document() -> Result<()> {
     let folder = tempfile::tempdir()?;
     let program = Program::demo(folder.path())?;
     three_letters(&program)?;
-    let (port, kept) = listener()?;
+    let (port, noted) = web_hook(|_| Answer::Takes)?;
     let b = Browser::open(&program.address).await?;
     b.go(&format!("{DISPATCH}/channels")).await?;
     b.click("Remove").await?;
@@ -146,8 +118,8 @@ async fn another_program_is_told_of_each_document() -> Result<()> {
     b.write("input[aria-label='Text of value 1']", "[: ref]").await?;
     b.text("dt", "reference").await?;
     run(&b, &program).await?;
-    let told = kept.lock().map(|kept| kept.clone()).unwrap_or_default();
-    let made: Vec<&str> = told.iter().filter_map(|one| one["data"]["values"]["reference"].as_str()).collect();
+    let told = noted.lock().map(|noted| noted.clone()).unwrap_or_default();
+    let made: Vec<&str> = told.iter().filter_map(|one| one.body["data"]["values"]["reference"].as_str()).collect();
     assert_eq!((told.len(), made.len()), (4, 3), "a test and three letters: {told:?}");
     b.go("/settings").await?;
     b.text("summary", "Web hooks").await?.click().await?;

@@ -4,7 +4,7 @@
 //!
 //! 20 kills; `MANGLE_KILLS=200` for the long round (`make long`).
 
-use std::collections::HashMap;
+use std::collections::{HashMap, HashSet};
 use std::io::Write;
 use std::path::Path;
 use std::sync::{Arc, Mutex};
@@ -13,7 +13,9 @@ use std::time::Duration;
 use anyhow::{Context, Result};
 use mangle_practice::crm::{self, Behaviour, Crm, TOKEN};
 use mangle_practice::printer::{self, Condition, Printer};
-use mangle_program_tests::{Does, Program, Told, ask, beside, docx, mail_server, reminders, send_file, start_reminders, tool, wait};
+use mangle_program_tests::{
+    Answer, Does, Posted, Program, Told, ask, beside, docx, mail_server, reminders, send_file, start_reminders, tool, wait, web_hook,
+};
 use serde_json::{Value, json};
 
 /// Chance that can be repeated: xorshift (Marsaglia 2003, “Xorshift RNGs”).
@@ -69,7 +71,19 @@ fn note(taken: &Taken, id: &str) {
 
 fn serve(folder: &Path, office: &Path, port: u16) -> Result<Program> {
     let (smtp, allowed) = (format!("127.0.0.1:{port}"), format!("Office={}", office.display()));
-    Program::start(&["serve", "--port", "0", "--smtp", &smtp, "--allow-folder", &allowed, "--folder", &folder.to_string_lossy()])
+    Program::start(&[
+        "serve",
+        "--port",
+        "0",
+        "--smtp",
+        &smtp,
+        "--allow-folder",
+        &allowed,
+        "--allow-host",
+        "localhost",
+        "--folder",
+        &folder.to_string_lossy(),
+    ])
 }
 
 /// Holders as the demo has them, as many as are wanted, as a sheet of their own; its number.
@@ -295,9 +309,22 @@ fn killed_while_triggers_fire_and_services_fail_in_turn_it_delivers_each_documen
     let mut program = serve(folder.path(), office.path(), port)?;
     // One more, which is left out.
     make_ready(&program, Some(RECORDS + 1), Some(paper))?;
+    // Another program is told as well: at times it fails, at times its answer is lost.
+    let mut moods = chance.clone();
+    let (hook, noted) = web_hook(move |_| match moods.below(60) {
+        0 => Answer::Fails,
+        1 => Answer::Loses,
+        _ => Answer::Takes,
+    })?;
     let bench = reminders(&program, |body| {
         body["setup"]["triggers"] = json!([{ "on": true, "trigger": { "kind": "call", "again": false } }]);
+        let values = json!([{ "name": "reference", "value": "[: ref]" }]);
+        let told = json!({ "kind": "web-hook", "url": format!("http://localhost:{hook}/"), "values": values });
+        if let Some(channels) = body["setup"]["channels"].as_array_mut() {
+            channels.push(json!({ "channel": told }));
+        }
     })?;
+    anyhow::ensure!(bench["obstacles"] == json!([]), "{}", bench["obstacles"]);
     let rows: Vec<Value> = bench["records"].as_array().context("records")?.iter().map(|one| one["row"].clone()).collect();
     for (at, ten) in rows.chunks(10).enumerate() {
         // The printer is off, out of paper, and well again.
@@ -352,6 +379,20 @@ fn killed_while_triggers_fire_and_services_fail_in_turn_it_delivers_each_documen
         anyhow::ensure!(wanted.contains(&printed), "printed {printed} times: {item}");
     }
     anyhow::ensure!(jobs.len() <= RECORDS, "{} jobs for {RECORDS} records", jobs.len());
+    told_once(&all, &noted.lock().expect("one at a time"))
+}
+
+/// Each record was told of under an id of its own, however many tries there were.
+fn told_once(items: &[Value], noted: &[Posted]) -> Result<()> {
+    let mut ids: HashMap<&str, HashSet<&str>> = HashMap::new();
+    for posted in noted {
+        ids.entry(posted.body["data"]["values"]["reference"].as_str().context("a reference")?).or_default().insert(&posted.id);
+    }
+    anyhow::ensure!(ids.len() == items.len(), "{} of {} records were told of", ids.len(), items.len());
+    let several: Vec<_> = ids.iter().filter(|(_, ids)| ids.len() > 1).collect();
+    anyhow::ensure!(several.is_empty(), "several ids for one delivery: {several:?}");
+    let open: Vec<&Value> = items.iter().map(|item| &item["deliveries"][5]).filter(|own| own["state"] != "delivered").collect();
+    anyhow::ensure!(open.is_empty(), "{open:?}");
     Ok(())
 }
 
@@ -426,7 +467,7 @@ fn a_full_disk_stops_a_run_for_as_long_as_it_is_full() -> Result<()> {
     std::fs::create_dir(&small)?;
     Program::demo(&world).map(drop)?;
     let data = small.to_string_lossy();
-    let arguments = ["serve", "--port", "0", "--smtp", &smtp, "--allow-folder", &allowed, "--folder", &data];
+    let arguments = ["serve", "--port", "0", "--smtp", &smtp, "--allow-folder", &allowed, "--allow-host", "localhost", "--folder", &data];
     let program = Program::start_on_small_disk(&small, 48, &world, &arguments)?;
     let count = make_ready(&program, None, None)?;
     let filler = program.sees(&small).join("filler");

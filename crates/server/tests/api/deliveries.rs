@@ -246,3 +246,41 @@ async fn a_full_or_missing_folder_costs_no_message_and_is_tried_again() {
     let done = until(&office, &run["id"], |r| r["state"] == "done").await;
     assert_eq!((done["delivered"].as_u64(), server.taken().len(), files(&office).len()), (Some(3), 3, 3), "{done}");
 }
+
+#[tokio::test(flavor = "multi_thread")]
+async fn whoever_wants_it_gets_one_summary_of_each_run_by_mail() {
+    let (server, port) = Server::start(KIND).await;
+    let office = Office::sending(port).await;
+    two_channels(&office, |_| {}).await;
+    let summaries = || server.texts().into_iter().filter(|(text, _)| text.starts_with("Run ")).map(|(text, _)| text).collect::<Vec<_>>();
+    // Nobody has asked for one.
+    let run = start(&office, false).await;
+    until(&office, &run["id"], |r| r["state"] == "done").await;
+    let settings = |wanted: bool| {
+        let office = &office;
+        async move {
+            let mut settings = office.get("/api/settings").await;
+            settings["run_summary"] = json!(wanted);
+            settings["person_email"] = json!("ida@quay.example");
+            assert_eq!(office.ask("PUT", "/api/settings", settings).await.0, StatusCode::OK);
+        }
+    };
+    // The first run was thought of before: its summary is not sent later on.
+    tokio::time::sleep(Duration::from_secs(3)).await;
+    settings(true).await;
+    let (_, run) = office.ask("POST", &format!("{PATH}/runs"), json!({ "count": 3, "repeats": 3 })).await;
+    until(&office, &run["id"], |r| r["state"] == "done").await;
+    for _ in 0..200 {
+        if !summaries().is_empty() {
+            break;
+        }
+        tokio::time::sleep(Duration::from_millis(50)).await;
+    }
+    // One, also after a further look at what has ended.
+    tokio::time::sleep(Duration::from_secs(3)).await;
+    let told = summaries();
+    assert_eq!(told.len(), 1, "{told:?}");
+    let id = &run["id"];
+    assert!(told[0].starts_with(&format!("Run {id} of “Balance reminders” is done: 3 records.")), "{}", told[0]);
+    assert!(told[0].contains("Delivered: 3") && told[0].contains(&format!("/runs/{id}?state=delivered")), "{}", told[0]);
+}
