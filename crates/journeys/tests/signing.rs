@@ -302,12 +302,18 @@ async fn what_is_signed_goes_to_both_into_the_folder_and_onto_its_case_and_not_b
             std::thread::sleep(std::time::Duration::from_millis(100));
         }
     }
+    // A folder for each holder, and the case's stage moves.
+    b.write("input[name=path]", "Holders/[: CaseID]").await?;
     b.click("Add field").await?;
     b.write("input[aria-label='Value of Stage']", "Signed").await?;
+    let written = |bench: &Value| {
+        let channel = |at: usize| &bench["setup"]["channels"][at]["channel"];
+        channel(0)["path"] == "Holders/[: CaseID]" && channel(1)["fields"][0]["value"] == "Signed"
+    };
     let mut tries = 0;
-    while ask("GET", &dispatch, None)?["setup"]["channels"][1]["channel"]["fields"][0]["value"] != "Signed" {
+    while !written(&ask("GET", &dispatch, None)?) {
         tries += 1;
-        ensure!(tries < 100, "the stage is not saved");
+        ensure!(tries < 100, "the folder or the stage is not saved");
         std::thread::sleep(std::time::Duration::from_millis(100));
     }
     let bench = ask("GET", &dispatch, None)?;
@@ -332,7 +338,7 @@ async fn what_is_signed_goes_to_both_into_the_folder_and_onto_its_case_and_not_b
     b.go(&format!("/signing?state=completed&round={}", round["id"])).await?;
     b.text("li", "sealed").await?;
     wait(&program, &run, |run| run["state"] == "done" && run["delivered"] == 1)?;
-    let office = folder.path().join("harbour-office");
+    let office = folder.path().join("harbour-office/Holders/RC-0004");
     let files: Vec<_> = std::fs::read_dir(&office)?.flatten().map(|own| own.path()).filter(|own| own.is_file()).collect();
     ensure!(files.len() == 1, "{files:?}");
     ensure!(tool("pdfsig", &["-nocert", &files[0].to_string_lossy()]).contains("Total document signed"), "{files:?}");
