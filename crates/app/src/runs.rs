@@ -5,7 +5,7 @@ use mangle_core::words::counted;
 
 use crate::jobs::Outbox;
 use crate::jobs::state::{DeliveryEvent, RunEvent};
-use crate::store::deliveries::DeliveryWork;
+use crate::store::deliveries::{ChannelCounts, DeliveryWork};
 use crate::store::events::{self, About, EventInfo};
 use crate::store::items::{self, ItemInfo};
 use crate::store::runs::{self, RunInfo};
@@ -31,6 +31,12 @@ impl App {
         let mut items = self.store.read(move |c| items::list(c, run, state.as_deref(), from, count, clock::seconds())).await?;
         items.iter_mut().for_each(|item| self.mark_revocable(item));
         Ok(items)
+    }
+
+    /// A run's deliveries, counted by channel and state.
+    pub async fn run_channels(&self, run: i64) -> Outcome<Vec<ChannelCounts>> {
+        self.run(run).await?;
+        Ok(self.store.read(move |c| deliveries::by_channel(c, run)).await?)
     }
 
     /// Tells which of an item's deliveries can be withdrawn now.

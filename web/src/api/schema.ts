@@ -1974,6 +1974,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/runs/{id}/channels": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A run's deliveries, counted by channel and state. */
+        get: operations["get_runs__id__channels"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/runs/{id}/documents.pdf": {
         parameters: {
             query?: never;
@@ -3448,6 +3465,15 @@ export interface components {
             /** @enum {string} */
             kind: "sheet";
         });
+        /** @description The deliveries of a run over one channel. */
+        ChannelCounts: {
+            /** @description Its kind: email, folder, link … */
+            kind: string;
+            /** @description What the channel is called; blank for the messages to signers. */
+            name: string;
+            /** @description How many are in which state. */
+            states: components["schemas"]["StateCount"][];
+        };
         /** @description A channel of a dispatch: its settings, and when it is used. */
         ChannelSetup: {
             /** @description Its kind and settings. */
@@ -7148,6 +7174,13 @@ export interface components {
         State: "waiting" | "records" | "pictures" | "done" | "stopped" | {
             /** @description It failed; the sheet is as it was. */
             failed: string;
+        };
+        /** @description How many deliveries of a channel are in a state. */
+        StateCount: {
+            /** @description How many are in it. */
+            count: number;
+            /** @description The state: delivered, failed, blocked … */
+            state: string;
         };
         /**
          * @description A step of a dispatch, where something of its set-up is mended.
@@ -12020,6 +12053,35 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["RunInfo"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    get_runs__id__channels: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ChannelCounts"][];
                 };
             };
             404: {

@@ -7,6 +7,7 @@ import { api, ask, attempt, type Schemas } from '../api/client'
 import { retryItem } from '../api/retry'
 import { done, useRuns, wrongOf } from '../api/runs'
 import { clock, count, size, span } from '../api/words'
+import ChannelCounts from '../parts/ChannelCounts.vue'
 import ItemPanel from '../parts/ItemPanel.vue'
 import RunHead from '../parts/RunHead.vue'
 import RowTable from '../parts/RowTable.vue'
@@ -136,6 +137,7 @@ async function retryOne(item: Item) {
         ><template v-else-if="run.finished">, finished {{ clock(run.finished) }}</template>
       </span>
     </div>
+    <ChannelCounts v-if="run.sends" :run="run" />
     <div class="two" :class="{ beside: opened }">
       <RowTable :total="total" :version="version" :fetch="items" label="Items" @open="look">
         <template #head>

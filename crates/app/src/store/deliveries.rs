@@ -145,14 +145,64 @@ pub fn add(c: &Connection, item: (i64, i64), new: &NewDelivery, at: &str) -> Res
     Ok(c.last_insert_rowid())
 }
 
+/// The state of a delivery as it is shown: of one that waits, what it waits for.
+const SHOWN: &str =
+    "CASE WHEN state = 'blocked' AND waits <> '' THEN 'signing' WHEN state = 'blocked' AND held = 0 THEN 'scheduled' ELSE state END";
+
+/// How many deliveries of a channel are in a state.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
+pub struct StateCount {
+    /// The state: delivered, failed, blocked …
+    pub state: String,
+    /// How many are in it.
+    pub count: usize,
+}
+
+/// The deliveries of a run over one channel.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
+pub struct ChannelCounts {
+    /// Its kind: email, folder, link …
+    pub kind: String,
+    /// What the channel is called; blank for the messages to signers.
+    pub name: String,
+    /// How many are in which state.
+    pub states: Vec<StateCount>,
+}
+
+/// The deliveries of a run by channel, in their order; last the messages to signers. What was sent
+/// again counts with its channel.
+pub fn by_channel(c: &Connection, run: i64) -> Result<Vec<ChannelCounts>> {
+    let mut query = c.prepare_cached(&format!(
+        "SELECT CASE WHEN round_id IS NOT NULL THEN NULL WHEN channel < 1000 THEN channel
+           ELSE (SELECT min(own.channel) FROM delivery AS own WHERE own.item_id = delivery.item_id AND own.kind = delivery.kind AND own.name = delivery.name) END AS at,
+         kind, iif(round_id IS NULL, name, ''), {SHOWN} AS shown, count(*)
+         FROM delivery WHERE run_id = ?1 GROUP BY at, kind, 3, shown ORDER BY at NULLS LAST, kind, 3, shown"
+    ))?;
+    let rows = query.query_map([run], |r| {
+        let at: Option<i64> = r.get(0)?;
+        Ok(((at, r.get::<_, String>(1)?, r.get::<_, String>(2)?), StateCount { state: r.get(3)?, count: r.get(4)? }))
+    })?;
+    let mut all: Vec<((Option<i64>, String, String), Vec<StateCount>)> = Vec::new();
+    for row in rows {
+        let (of, count) = row?;
+        match all.last_mut() {
+            Some((last, states)) if *last == of => states.push(count),
+            _ => all.push((of, vec![count])),
+        }
+    }
+    Ok(all.into_iter().map(|((_, kind, name), states)| ChannelCounts { kind, name, states }).collect())
+}
+
 /// The deliveries of items, each with its item.
 pub fn of_items(c: &Connection, items: &[i64], now: i64) -> Result<Vec<(i64, DeliveryInfo)>> {
-    let mut query = c.prepare_cached(
-        "SELECT item_id, id, kind, name, CASE WHEN state = 'blocked' AND waits <> '' THEN 'signing' WHEN state = 'blocked' AND held = 0 THEN 'scheduled' ELSE state END, recipient, attempts, iif(due > ?2 + 3600, 0, max(0, due - ?2)), receipt, error_code, error_message, changed, opens, opened,
+    let mut query = c.prepare_cached(&format!(
+        "SELECT item_id, id, kind, name, {SHOWN}, recipient, attempts, iif(due > ?2 + 3600, 0, max(0, due - ?2)), receipt, error_code, error_message, changed, opens, opened,
          iif(token <> '' AND json_valid(payload), coalesce(json_extract(payload, '$.passcode'), ''), ''),
          state = 'delivered' AND kind NOT IN ('link', 'sheet') AND json_valid(payload) AND json_type(payload) = 'object' AND json_extract(payload, '$.signer_link') IS NULL
          FROM delivery WHERE item_id IN (SELECT value FROM json_each(?1)) ORDER BY item_id, channel",
-    )?;
+    ))?;
     let rows = query.query_map(params![serde_json::to_string(items)?, now], |r| {
         let info = DeliveryInfo {
             id: r.get(1)?,

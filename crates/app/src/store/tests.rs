@@ -745,6 +745,30 @@ fn what_is_made_when_its_run_is_stopped_is_not_delivered() {
 }
 
 #[test]
+fn a_run_counts_its_deliveries_by_channel_and_what_was_sent_again_with_its_own() {
+    let (_folder, mut c, run) = furnished();
+    let t = c.transaction().expect("begins");
+    items::claim(&t, run, 0, 2, false, 5).expect("claims");
+    for item in [1, 2] {
+        items::made(&t, item, run, &made(&["email", "folder"]), LATER).expect("made");
+    }
+    let id: i64 = t.query_row("SELECT id FROM delivery WHERE item_id = 1 AND kind = 'email'", [], |r| r.get(0)).expect("an e-mail");
+    assert!(deliveries::begin(&t, id, "ada@quayle.example", 0, LATER).expect("begins").is_some());
+    deliveries::delivered(&t, id, "OK", LATER).expect("delivered");
+    deliveries::copy(&t, id, "<2@quay.example>", LATER).expect("once more");
+    t.commit().expect("commits");
+    let told: Vec<String> = deliveries::by_channel(&c, run)
+        .expect("counts")
+        .iter()
+        .map(|one| {
+            format!("{}: {}", one.name, one.states.iter().map(|s| format!("{} {}", s.count, s.state)).collect::<Vec<_>>().join(", "))
+        })
+        .collect();
+    assert_eq!(told, ["email: 1 delivered, 2 to send", "folder: 2 to send"]);
+    assert_eq!(deliveries::by_channel(&c, run + 1).expect("none"), []);
+}
+
+#[test]
 fn events_stand_in_their_order_and_are_never_changed() {
     let (_folder, c, run) = furnished();
     events::add(&c, Actor::User, events::About::item(run, 1), "retried", "1 record", LATER).expect("added");

@@ -7,6 +7,7 @@ use axum::extract::{Path, Query, State};
 use axum::response::Response;
 use axum::response::sse::{Event, KeepAlive, Sse};
 use futures::{Stream, StreamExt};
+use mangle_app::store::deliveries::ChannelCounts;
 use mangle_app::store::events::EventInfo;
 use mangle_app::store::items::ItemInfo;
 use mangle_app::store::runs::RunInfo;
@@ -27,6 +28,7 @@ pub fn router() -> OpenApiRouter<App> {
         .routes(routes!(show))
         .routes(routes!(events))
         .routes(routes!(item_list))
+        .routes(routes!(channels))
         .routes(routes!(timeline))
         .routes(routes!(item_timeline))
         .routes(routes!(pause))
@@ -87,6 +89,12 @@ struct Items {
 #[utoipa::path(get, path = "/api/runs/{id}/items", tag = "runs", params(("id" = i64, Path), Items), responses((status = 200, body = Vec<ItemInfo>)))]
 async fn item_list(State(app): State<App>, Path(id): Path<i64>, Query(asked): Query<Items>) -> Answer<Vec<ItemInfo>> {
     Ok(Json(app.items(id, asked.state, asked.from, asked.count.min(500)).await?))
+}
+
+/// A run's deliveries, counted by channel and state.
+#[utoipa::path(get, path = "/api/runs/{id}/channels", tag = "runs", params(("id" = i64, Path)), responses((status = 200, body = Vec<ChannelCounts>), (status = 404, body = Problem)))]
+async fn channels(State(app): State<App>, Path(id): Path<i64>) -> Answer<Vec<ChannelCounts>> {
+    Ok(Json(app.run_channels(id).await?))
 }
 
 /// What happened to a run as a whole, the oldest first.

@@ -69,6 +69,9 @@ async fn one_record_goes_by_mail_and_into_its_folder_each_by_itself() {
     let saved = files(&office);
     assert_eq!(saved.len(), 3, "{saved:?}");
     assert!(saved.iter().all(|path| path.starts_with("Letters/") && path.ends_with(".pdf")), "{saved:?}");
+    let counts = format!("/api/runs/{}/channels", run["id"]);
+    let count = |kind: &str, name: &str, state: &str| json!({ "kind": kind, "name": name, "states": [{ "state": state, "count": 3 }] });
+    assert_eq!(office.get(&counts).await, json!([count("email", "E-mail", "failed"), count("folder", "Folder", "delivered")]));
     // What failed is tried again alone: the files stay as they are.
     server.set(KIND);
     office.ask("POST", &format!("/api/runs/{}/retry", run["id"]), Value::Null).await;

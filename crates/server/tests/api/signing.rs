@@ -230,6 +230,11 @@ async fn two_sign_in_order_and_the_sealed_document_convinces_others() {
     }
     assert_eq!(std::fs::read(&kept[0]).expect("the file"), sealed);
     until(&own.office, &run, |run| run["state"] == "done").await;
+    // The run counts its channels, and apart from them what went to the signers: two invitations, two copies.
+    let counts = own.office.get(&format!("/api/runs/{run}/channels")).await;
+    let count =
+        |kind: &str, name: &str, count: u32| json!({ "kind": kind, "name": name, "states": [{ "state": "delivered", "count": count }] });
+    assert_eq!(counts, json!([count("folder", "Folder", 1), count("email", "", 4)]));
     let copies = own.server.texts().iter().filter(|(text, files)| text.contains("everyone has signed") && *files == 1).count();
     assert_eq!(copies, 2);
 
