@@ -181,18 +181,18 @@ pub fn by_channel(c: &Connection, run: i64) -> Result<Vec<ChannelCounts>> {
          FROM delivery WHERE run_id = ?1 GROUP BY at, kind, 3, shown ORDER BY at NULLS LAST, kind, 3, shown"
     ))?;
     let rows = query.query_map([run], |r| {
-        let at: Option<i64> = r.get(0)?;
-        Ok(((at, r.get::<_, String>(1)?, r.get::<_, String>(2)?), StateCount { state: r.get(3)?, count: r.get(4)? }))
+        let states = vec![StateCount { state: r.get(3)?, count: r.get(4)? }];
+        Ok((r.get(0)?, ChannelCounts { kind: r.get(1)?, name: r.get(2)?, states }))
     })?;
-    let mut all: Vec<((Option<i64>, String, String), Vec<StateCount>)> = Vec::new();
+    let mut all: Vec<(Option<i64>, ChannelCounts)> = Vec::new();
     for row in rows {
-        let (of, count) = row?;
+        let (at, one) = row?;
         match all.last_mut() {
-            Some((last, states)) if *last == of => states.push(count),
-            _ => all.push((of, vec![count])),
+            Some((last, own)) if *last == at && own.kind == one.kind && own.name == one.name => own.states.extend(one.states),
+            _ => all.push((at, one)),
         }
     }
-    Ok(all.into_iter().map(|((_, kind, name), states)| ChannelCounts { kind, name, states }).collect())
+    Ok(all.into_iter().map(|(_, one)| one).collect())
 }
 
 /// The deliveries of items, each with its item.
