@@ -7,6 +7,8 @@ SHELL := /bin/bash
 export CARGO_TARGET_DIR ?= $(HOME)/.cache/mangle/target
 VENV := $(HOME)/.cache/mangle/venv
 export MANGLE_PYTHON := $(VENV)/bin/python
+# Snapshots are those of this clone, wherever the test that looks for them was compiled.
+export INSTA_WORKSPACE_ROOT := $(CURDIR)
 # The same packages are chosen for building and testing: cargo then switches on the
 # same features and builds nothing twice.
 OURS := --workspace --exclude mangle-speed
