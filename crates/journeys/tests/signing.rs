@@ -322,6 +322,7 @@ async fn what_is_signed_goes_to_both_into_the_folder_and_onto_its_case_and_not_b
     let run = ask("POST", &format!("{dispatch}/runs"), Some(json!({ "count": 1 })))?["id"].clone();
     wait(&program, &run, |run| run["signing"] == 1)?;
     let round = rounds(&program, &run)?[0].clone();
+    link(&program, "wil@berth.example")?;
     let public = public(&program)?;
     sign(&program, &public, "wil@berth.example")?;
     // One has signed: nothing is delivered, and the CRM has not learnt of it.

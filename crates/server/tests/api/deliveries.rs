@@ -269,7 +269,16 @@ async fn whoever_wants_it_gets_one_summary_of_each_run_by_mail() {
         }
     };
     // The first run was thought of before: its summary is not sent later on.
-    tokio::time::sleep(Duration::from_secs(3)).await;
+    let thought_of = || {
+        let store = rusqlite::Connection::open(office.folder().join("mangle.sqlite")).expect("the store");
+        store.query_row("SELECT count(*) FROM run WHERE summary IS NULL", [], |r| r.get::<_, i64>(0)).expect("counts") == 0
+    };
+    for _ in 0..400 {
+        if thought_of() {
+            break;
+        }
+        tokio::time::sleep(Duration::from_millis(50)).await;
+    }
     settings(true).await;
     let (_, run) = office.ask("POST", &format!("{PATH}/runs"), json!({ "count": 3, "repeats": 3 })).await;
     until(&office, &run["id"], |r| r["state"] == "done").await;
